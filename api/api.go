@@ -1,0 +1,126 @@
+// Package api is the HTTP face: it translates requests into calls of the service and back, and decides nothing.
+// Operations are typed, validated and described in OpenAPI 3.1 by huma; errors are RFC 9457 problems.
+package api
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+
+	"urbo/service"
+	"urbo/service/access"
+)
+
+// Options of the HTTP face.
+type Options struct {
+	Hosts []string // names and addresses, beside loopback, that requests may be for
+	Faces []Face   // parts that not every house has
+}
+
+// Face adds operations to the API.
+type Face struct {
+	Part     string // its name in About
+	Register func(*API)
+}
+
+// API is the operations of a house.
+type API struct {
+	huma  huma.API
+	house *service.House
+	parts []string
+}
+
+// New makes the handler that serves API, events and console.
+func New(house *service.House, o Options) http.Handler {
+	router := chi.NewRouter()
+	router.Use(middleware.Recoverer, headers, allowHosts(o.Hosts), http.NewCrossOriginProtection().Handler, middleware.Compress(5))
+	router.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+		_, _ = w.Write([]byte("ok\n"))
+	})
+	router.Group(func(r chi.Router) {
+		r.Use(identify(house.Access))
+		register(r, house, o)
+	})
+	router.NotFound(console)
+	return router
+}
+
+// register builds the typed operations on a router.
+func register(r chi.Router, house *service.House, o Options) *API {
+	config := huma.DefaultConfig("Urbo", house.About().Version)
+	config.Info.Description = "Learns codes from existing infrared and 433 MHz handsets, keeps them device by device, and replays them."
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", "" // the document is served below, to callers only
+	config.CreateHooks = nil                                             // no $schema links in answers
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"token":   {Type: "http", Scheme: "bearer"},
+		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie},
+	}
+	a := &API{huma: humachi.New(r, config), house: house, parts: []string{}}
+	a.access()
+	a.devices()
+	a.lessons()
+	a.signals()
+	a.events()
+	for _, f := range o.Faces {
+		a.parts = append(a.parts, f.Part)
+		f.Register(a)
+	}
+	document, err := a.huma.OpenAPI().MarshalJSON()
+	if err != nil {
+		panic(err) // the document is made of this package's own types
+	}
+	r.With(needs(access.Watch)).Get("/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "application/openapi+json")
+		_, _ = w.Write(document)
+	})
+	r.With(needs(access.Watch)).NotFound(func(w http.ResponseWriter, r *http.Request) { console(w, r) })
+	return a
+}
+
+// operation describes one call: method, path, what it does, and the scope it needs ("" is open to everybody).
+type operation struct {
+	method, path, id, summary string
+	scope                     access.Scope
+	status                    int // of success; 0 is 200, or 204 where there is no answer
+}
+
+// describe turns an operation into huma's.
+func (o operation) describe(a *API) huma.Operation {
+	h := huma.Operation{Method: o.method, Path: "/api" + o.path, OperationID: o.id, Summary: o.summary, DefaultStatus: o.status, MaxBodyBytes: 1 << 20,
+		Errors: []int{http.StatusBadRequest, http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound, http.StatusConflict}}
+	if o.scope != "" {
+		h.Description = "Needs the scope " + string(o.scope) + "."
+		h.Security = []map[string][]string{{"token": {}}, {"session": {}}}
+		h.Middlewares = huma.Middlewares{func(ctx huma.Context, next func(huma.Context)) {
+			if err := Caller(ctx.Context()).may(o.scope); err != nil {
+				p := problem(err)
+				_ = huma.WriteErr(a.huma, ctx, p.GetStatus(), p.Error())
+				return
+			}
+			next(ctx)
+		}}
+	}
+	return h
+}
+
+// answer wraps a body for huma.
+type answer[T any] struct{ Body T }
+
+// call registers an operation whose handler gets the request's parts and returns the answer's body.
+func call[In, Out any](a *API, o operation, f func(context.Context, *In) (Out, error)) {
+	huma.Register(a.huma, o.describe(a), func(ctx context.Context, in *In) (*answer[Out], error) {
+		out, err := f(ctx, in)
+		if err != nil {
+			return nil, problem(err)
+		}
+		return &answer[Out]{out}, nil
+	})
+}
+
+// nothing is the input of operations that take none.
+type nothing struct{}

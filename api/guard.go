@@ -1,0 +1,124 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"net"
+	"net/http"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"urbo/service/access"
+)
+
+// sessionCookie is the name of the browser's cookie.
+const sessionCookie = "urbo_session"
+
+type callerKey struct{}
+
+// caller is who asks, or why nobody is known.
+type caller struct {
+	access.Caller
+	err error
+}
+
+func (c caller) may(s access.Scope) error {
+	if c.err != nil {
+		return c.err
+	}
+	return c.May(s)
+}
+
+// Caller is who asks in this request.
+func Caller(ctx context.Context) caller {
+	c, ok := ctx.Value(callerKey{}).(caller)
+	if !ok {
+		return caller{err: access.ErrNobody}
+	}
+	return c
+}
+
+// WithCaller marks every request of a connection as coming from a known caller, such as the peer of a Unix socket.
+func WithCaller(ctx context.Context, c access.Caller) context.Context {
+	return context.WithValue(ctx, callerKey{}, caller{Caller: c})
+}
+
+// identify finds out who asks: the peer of the Unix socket, a token, or a session's cookie.
+func identify(doors *access.Access) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if _, known := r.Context().Value(callerKey{}).(caller); known {
+				next.ServeHTTP(w, r)
+				return
+			}
+			c := caller{err: access.ErrNobody}
+			if token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
+				c.Caller, c.err = doors.Token(r.Context(), strings.TrimSpace(token))
+			} else if cookie, err := r.Cookie(sessionCookie); err == nil {
+				c.Caller, c.err = doors.Session(r.Context(), cookie.Value)
+			}
+			next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), callerKey{}, c)))
+		})
+	}
+}
+
+// needs refuses callers without a scope, for handlers that are not typed operations.
+func needs(s access.Scope) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if err := Caller(r.Context()).may(s); err != nil {
+				writeProblem(w, problem(err).GetStatus(), err.Error())
+				return
+			}
+			next.ServeHTTP(w, r)
+		})
+	}
+}
+
+func writeProblem(w http.ResponseWriter, status int, detail string) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(map[string]any{"title": http.StatusText(status), "status": status, "detail": detail})
+}
+
+// headers tell browsers to be strict.
+func headers(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "no-referrer")
+		if strings.HasPrefix(r.URL.Path, "/api/") {
+			h.Set("Cache-Control", "no-store")
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// allowHosts refuses requests that are for another name than this service's, which is what a page in a browser does
+// when it points a name of its own at this machine. Requests over the Unix socket are already known.
+func allowHosts(hosts []string) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			_, local := r.Context().Value(callerKey{}).(caller)
+			if !local && !allowedHost(r.Host, hosts) {
+				writeProblem(w, http.StatusMisdirectedRequest, "This service is not called "+strings.ToValidUTF8(r.Host, "?")+": add the name with --host when you start it.")
+				return
+			}
+			next.ServeHTTP(w, r)
+		})
+	}
+}
+
+func allowedHost(host string, hosts []string) bool {
+	name := host
+	if h, _, err := net.SplitHostPort(host); err == nil {
+		name = h
+	}
+	name = strings.ToLower(strings.Trim(name, "[]"))
+	if ip, err := netip.ParseAddr(name); err == nil && ip.IsLoopback() {
+		return true
+	}
+	return name == "localhost" || slices.ContainsFunc(hosts, func(h string) bool { return strings.EqualFold(h, name) })
+}

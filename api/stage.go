@@ -1,0 +1,51 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"urbo/service/access"
+	"urbo/stage"
+	"urbo/wire"
+)
+
+// StageFace adds the simulated surroundings: handsets to press and the true state of the appliances.
+func StageFace(s *stage.Stage) Face {
+	return Face{Part: "stage", Register: func(a *API) {
+		s.Change(func() { a.house.Events.Publish(wire.StageChanged{}) })
+		call(a, operation{"GET", "/stage", "get-stage", "Handsets and appliances on the stage", access.Watch, 0}, func(context.Context, *nothing) (wire.Stage, error) {
+			return stageNow(s), nil
+		})
+		remove(a, operation{"POST", "/stage/handsets/{handset}/keys/{key}/press", "press-handset", "Push a key of a handset on the stage", access.Press, http.StatusNoContent}, func(_ context.Context, in *struct {
+			Handset string             `path:"handset" maxLength:"60"`
+			Key     string             `path:"key" maxLength:"60"`
+			Body    *wire.HandsetPress `required:"false"`
+		}) error {
+			hold := 0
+			if in.Body != nil {
+				hold = in.Body.HoldMS
+			}
+			return s.Press(in.Handset, in.Key, time.Duration(hold)*time.Millisecond)
+		})
+	}}
+}
+
+func stageNow(s *stage.Stage) wire.Stage {
+	out := wire.Stage{Handsets: []wire.Handset{}, Appliances: []wire.Appliance{}}
+	for _, h := range s.Handsets() {
+		w := wire.Handset{Slug: h.Slug, Title: h.Title, Room: h.Room, Medium: string(h.Medium), Hz: h.Hz, WeakBattery: h.WeakBattery(), Keys: []string{}}
+		for _, k := range h.Keys {
+			w.Keys = append(w.Keys, k.Name)
+		}
+		out.Handsets = append(out.Handsets, w)
+	}
+	for _, ap := range s.Appliances() {
+		w := wire.Appliance{Slug: ap.Slug, Title: ap.Title, Room: ap.Room, Facts: []wire.Fact{}}
+		for _, f := range ap.Facts {
+			w.Facts = append(w.Facts, wire.Fact(f))
+		}
+		out.Appliances = append(out.Appliances, w)
+	}
+	return out
+}

@@ -1,0 +1,198 @@
+package cli
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"urbo/wire"
+)
+
+// socketName is the Unix socket inside the data directory.
+const socketName = "urbo.sock"
+
+// client calls a service's HTTP API.
+type client struct {
+	http  http.Client
+	base  string
+	where string // for messages
+	token string
+}
+
+// client finds the service: --server, or the socket of the one on this machine.
+func (a *app) client() (*client, error) {
+	server := a.server
+	if server == "" {
+		dir, err := dataDir()
+		if err != nil {
+			return nil, err
+		}
+		server = "unix:" + filepath.Join(dir, socketName)
+	}
+	c := &client{where: server}
+	if path, ok := strings.CutPrefix(server, "unix:"); ok {
+		c.base = "http://urbo"
+		c.http.Transport = &http.Transport{DialContext: func(ctx context.Context, _, _ string) (net.Conn, error) {
+			var d net.Dialer
+			return d.DialContext(ctx, "unix", path)
+		}}
+		return c, nil
+	}
+	u, err := url.Parse(server)
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+		return nil, usageError{fmt.Errorf("--server %q: write unix:PATH or http://HOST:PORT", server)}
+	}
+	c.base = strings.TrimSuffix(server, "/")
+	c.token = os.Getenv("URBO_TOKEN")
+	if a.tokenFile != "" {
+		data, err := os.ReadFile(a.tokenFile)
+		if err != nil {
+			return nil, fmt.Errorf("read the token: %w", err)
+		}
+		c.token = strings.TrimSpace(string(data))
+	}
+	return c, nil
+}
+
+// do calls an operation: in is the request's body (nil for none), out takes the answer's (nil for none).
+func (c *client) do(ctx context.Context, method, path string, in, out any) error {
+	var body io.Reader
+	if in != nil {
+		data, err := json.Marshal(in)
+		if err != nil {
+			return err
+		}
+		body = bytes.NewReader(data)
+	}
+	resp, err := c.send(ctx, method, path, body)
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	if out == nil || resp.StatusCode == http.StatusNoContent {
+		return nil
+	}
+	if err := json.NewDecoder(resp.Body).Decode(out); err != nil {
+		return fmt.Errorf("read the answer of %s: %w", c.where, err)
+	}
+	return nil
+}
+
+func (c *client) send(ctx context.Context, method, path string, body io.Reader) (*http.Response, error) {
+	req, err := http.NewRequestWithContext(ctx, method, c.base+"/api"+path, body)
+	if err != nil {
+		return nil, err
+	}
+	if body != nil {
+		req.Header.Set("Content-Type", "application/json")
+	}
+	if c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
+	resp, err := c.http.Do(req)
+	if err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		var op *net.OpError
+		if errors.As(err, &op) && op.Op == "dial" {
+			return nil, fmt.Errorf("no Urbo answers at %s: start one with urbo serve or urbo demo, or name it with --server", c.where)
+		}
+		return nil, fmt.Errorf("call %s: %w", c.where, err)
+	}
+	if resp.StatusCode >= 400 {
+		defer resp.Body.Close()
+		return nil, refusal(resp)
+	}
+	return resp, nil
+}
+
+// refusal reads a problem.
+func refusal(resp *http.Response) error {
+	var p struct {
+		Detail string `json:"detail"`
+		Errors []struct {
+			Message  string `json:"message"`
+			Location string `json:"location"`
+		} `json:"errors"`
+	}
+	if err := json.NewDecoder(io.LimitReader(resp.Body, 1<<20)).Decode(&p); err != nil || p.Detail == "" {
+		return fmt.Errorf("the service answered %s", resp.Status)
+	}
+	text := p.Detail
+	for _, e := range p.Errors {
+		text += "; " + e.Message
+		if e.Location != "" {
+			text += " (" + e.Location + ")"
+		}
+	}
+	return errors.New(text)
+}
+
+// errStop ends a stream of events from inside.
+var errStop = errors.New("enough")
+
+// events calls f with every event until ctx ends or f returns an error; errStop is no failure. ready is called once
+// the stream is open, so that nothing after it is missed.
+func (c *client) events(ctx context.Context, ready func() error, f func(name string, data []byte) error) error {
+	resp, err := c.send(ctx, http.MethodGet, "/events", nil)
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	if ready != nil {
+		if err := ready(); err != nil {
+			return err
+		}
+	}
+	lines := bufio.NewScanner(resp.Body)
+	lines.Buffer(make([]byte, 64<<10), 4<<20)
+	name := ""
+	for lines.Scan() {
+		switch key, value, _ := strings.Cut(lines.Text(), ": "); key {
+		case "event":
+			name = value
+		case "data":
+			if err := f(name, []byte(value)); err != nil {
+				if errors.Is(err, errStop) {
+					return nil
+				}
+				return err
+			}
+		case "":
+			name = ""
+		}
+	}
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	return fmt.Errorf("the service at %s went away", c.where)
+}
+
+// parseKey reads DEVICE/KEY.
+func parseKey(s string) (wire.KeyRef, error) {
+	device, key, ok := strings.Cut(s, "/")
+	if !ok || device == "" || key == "" || strings.Contains(key, "/") {
+		return wire.KeyRef{}, usageError{fmt.Errorf("%q: write DEVICE/KEY, like boardwalk/power", s)}
+	}
+	return wire.KeyRef{Device: device, Key: key}, nil
+}
+
+func (c *client) pressKey(ctx context.Context, k wire.KeyRef, times int) (wire.Press, error) {
+	var p wire.Press
+	err := c.do(ctx, http.MethodPost, "/devices/"+url.PathEscape(k.Device)+"/keys/"+url.PathEscape(k.Key)+"/press", wire.PressRequest{Times: times}, &p)
+	return p, err
+}
+
+func sortStrings(s []string) { slices.Sort(s) }

@@ -1,0 +1,76 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"urbo/api"
+	"urbo/service"
+	"urbo/stage"
+	"urbo/station"
+	"urbo/station/onstage"
+)
+
+func (a *app) demo() *cobra.Command {
+	var o serveOptions
+	var s stage.Options
+	var tour bool
+	c := &cobra.Command{
+		Use: "demo", Short: "Serve the demo: a made-up observatory with handsets and appliances", Args: args(0, 0, "none"),
+		Long: `Serve the demo: the Saltmarsh Observatory, with simulated handsets to press and appliances that obey.
+Everything it learns is in a scratch directory that goes when it ends, unless --data names one.
+With --tour it tells the whole story by itself, from a handset's press to a replay, and ends.`,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if s.Pace < 0.1 || s.Pace > 100 {
+				return usageError{fmt.Errorf("--pace is 0.1 to 100, not %g", s.Pace)}
+			}
+			if tour && !c.Flags().Changed("pace") {
+				s.Pace = tourPace
+			}
+			if tour && !c.Flags().Changed("listen") {
+				o.listen = "127.0.0.1:0"
+			}
+			if len(s.Unplug) > 0 && !tour {
+				fmt.Fprintf(a.Err, "Not plugged in: %v\n", s.Unplug)
+			}
+			return a.runDemo(c.Context(), o, s, tour)
+		},
+	}
+	o.flags(c, "data directory; without it a scratch one that goes at the end")
+	c.Flags().Float64Var(&s.Pace, "pace", 1, "how many times faster than real time the stage runs")
+	c.Flags().Uint64Var(&s.Seed, "seed", 1, "of the stage's noise")
+	c.Flags().StringSliceVar(&s.Unplug, "unplug", nil, "appliances that are not plugged in, to see what Urbo makes of it")
+	c.Flags().BoolVar(&tour, "tour", false, "tell the story from press to replay, and end: 0 if every appliance ended as it should")
+	return c
+}
+
+func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, tour bool) error {
+	s, err := stage.New(so)
+	if err != nil {
+		return usageError{err}
+	}
+	if o.data == "" {
+		dir, err := os.MkdirTemp("", "urbo-demo-")
+		if err != nil {
+			return fmt.Errorf("make a scratch directory: %w", err)
+		}
+		defer os.RemoveAll(dir)
+		o.data = dir
+	}
+	config := service.Config{Drivers: []station.Driver{onstage.New(s, "lecture")}, Extra: []service.Runner{s}}
+	started := func(ctx context.Context, house *service.House, at address) error {
+		if err := furnish(ctx, house.Library, !tour); err != nil {
+			return err
+		}
+		if tour {
+			return a.tour(ctx, at)
+		}
+		a.announce(house, at)
+		fmt.Fprintf(a.Out, "Other terminal: export URBO_SERVER=%s\n                then: urbo listen, urbo learn projector, urbo press boardwalk/power\n", at.socket)
+		return errServeOn
+	}
+	return a.run(ctx, o, config, []api.Face{api.StageFace(s)}, started)
+}

@@ -1,0 +1,136 @@
+package cli
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/spf13/cobra"
+
+	"urbo/wire"
+)
+
+func (a *app) device() *cobra.Command {
+	c := &cobra.Command{Use: "device", Short: "Look after the devices of the library", Args: args(0, 0, "list, show or add"),
+		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
+	c.AddCommand(a.deviceList(), a.deviceShow(), a.deviceAdd())
+	return c
+}
+
+func (a *app) deviceList() *cobra.Command {
+	return &cobra.Command{Use: "list", Short: "List the devices", Args: args(0, 0, "none"), RunE: func(c *cobra.Command, _ []string) error {
+		cl, err := a.client()
+		if err != nil {
+			return err
+		}
+		var devices []wire.Device
+		if err := cl.do(c.Context(), http.MethodGet, "/devices", nil, &devices); err != nil {
+			return err
+		}
+		if a.output == "json" {
+			return a.json(devices)
+		}
+		if len(devices) == 0 {
+			fmt.Fprintln(a.Out, "No devices yet. Add one: urbo device add \"Lecture projector\" --kind projector")
+			return nil
+		}
+		var rows []table.Row
+		for _, d := range devices {
+			rows = append(rows, table.Row{d.Slug, d.Name, d.Room, d.Kind, learned(d)})
+		}
+		a.table(table.Row{"DEVICE", "NAME", "ROOM", "KIND", "KEYS"}, rows)
+		return nil
+	}}
+}
+
+// learned counts the keys of a device.
+func learned(d wire.Device) string {
+	n := 0
+	for _, k := range d.Keys {
+		if len(k.Codes) > 0 {
+			n++
+		}
+	}
+	if n == 0 && len(d.Keys) > 0 {
+		return fmt.Sprintf("%d waiting for a lesson", len(d.Keys))
+	}
+	return fmt.Sprintf("%d of %d learned", n, len(d.Keys))
+}
+
+func (a *app) deviceShow() *cobra.Command {
+	return &cobra.Command{Use: "show DEVICE", Short: "Show a device and what its keys send", Args: args(1, 1, "DEVICE"), RunE: func(c *cobra.Command, argv []string) error {
+		cl, err := a.client()
+		if err != nil {
+			return err
+		}
+		var d wire.Device
+		if err := cl.do(c.Context(), http.MethodGet, "/devices/"+url.PathEscape(argv[0]), nil, &d); err != nil {
+			return err
+		}
+		if a.output == "json" {
+			return a.json(d)
+		}
+		a.printDevice(d)
+		return nil
+	}}
+}
+
+func (a *app) printDevice(d wire.Device) {
+	fmt.Fprintf(a.Out, "%s (%s)\n", d.Name, d.Slug)
+	for _, f := range [][2]string{{"room", d.Room}, {"kind", d.Kind}, {"maker", d.Maker}, {"model", d.Model}, {"transmitter", d.Transmitter}} {
+		if f[1] != "" {
+			fmt.Fprintf(a.Out, "  %-12s %s\n", f[0], f[1])
+		}
+	}
+	fmt.Fprintln(a.Out)
+	var rows []table.Row
+	for _, k := range d.Keys {
+		what := "not learned yet"
+		for i, cd := range k.Codes {
+			if i == 0 {
+				what = code(cd)
+			} else {
+				what += ", then " + code(cd)
+			}
+		}
+		rows = append(rows, table.Row{k.Name, what})
+	}
+	if len(rows) == 0 {
+		fmt.Fprintf(a.Out, "No keys yet. Learn some: urbo learn %s power\n", d.Slug)
+		return
+	}
+	a.table(table.Row{"KEY", "SENDS"}, rows)
+}
+
+func (a *app) deviceAdd() *cobra.Command {
+	var n wire.NewDevice
+	c := &cobra.Command{
+		Use: "add NAME", Short: "Add a device", Args: args(1, 1, "the device's NAME"),
+		Example: "  urbo device add \"Lecture projector\" --room lecture --kind projector",
+		RunE: func(c *cobra.Command, argv []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			n.Name = argv[0]
+			var d wire.Device
+			if err := cl.do(c.Context(), http.MethodPost, "/devices", n, &d); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(d)
+			}
+			fmt.Fprintf(a.Out, "Added %s with %d keys to learn. Next: urbo learn %s\n", d.Slug, len(d.Keys), d.Slug)
+			return nil
+		},
+	}
+	f := c.Flags()
+	f.StringVar(&n.Slug, "slug", "", "short name; made from the name where it is left out")
+	f.StringVar(&n.Room, "room", "", "room it stands in")
+	f.StringVar(&n.Kind, "kind", "", "projector, light, socket … decides which keys are asked for")
+	f.StringVar(&n.Maker, "maker", "", "who made it")
+	f.StringVar(&n.Model, "model", "", "which model it is")
+	f.StringSliceVar(&n.Keys, "keys", nil, "keys to learn, instead of the usual ones of its kind")
+	return c
+}

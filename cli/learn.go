@@ -1,0 +1,130 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"urbo/wire"
+)
+
+func (a *app) learn() *cobra.Command {
+	return &cobra.Command{
+		Use: "learn DEVICE [KEY …]", Short: "Learn keys of a device from its handset", Args: args(1, -1, "DEVICE and perhaps KEYs"),
+		Long: `Learn keys of a device from its handset, one after another: press, release, press again.
+Without keys it asks for all that are not learned yet. While it runs you can type
+skip, back, redo KEY, add KEY or finish.`,
+		Example: "  urbo learn projector\n  urbo learn projector on off",
+		RunE: func(c *cobra.Command, argv []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			return a.follow(c.Context(), cl, wire.NewLesson{Device: argv[0], Keys: argv[1:]})
+		},
+	}
+}
+
+// follow starts a lesson and prints it until it is over. When the command is interrupted the lesson is finished,
+// and what is settled stays.
+func (a *app) follow(ctx context.Context, cl *client, n wire.NewLesson) error {
+	var l wire.Lesson
+	var shown follower
+	start := func() error {
+		if err := cl.do(ctx, http.MethodPost, "/lessons", n, &l); err != nil {
+			return err
+		}
+		shown.show(a, l)
+		go a.typed(ctx, cl, l.ID)
+		return nil
+	}
+	err := cl.events(ctx, start, func(name string, data []byte) error {
+		var now wire.Lesson
+		if name != "lesson" {
+			return nil
+		}
+		if err := json.Unmarshal(data, &now); err != nil || now.ID != l.ID {
+			return err
+		}
+		shown.show(a, now)
+		l = now
+		if now.State != "running" {
+			return errStop
+		}
+		return nil
+	})
+	if ctx.Err() != nil && l.ID != "" {
+		quit, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		return cl.do(quit, http.MethodPost, "/lessons/"+l.ID+"/steps", wire.LessonStep{Do: "finish"}, nil)
+	}
+	if err == nil && !anySettled(l) {
+		return errors.New("no key was learned")
+	}
+	return err
+}
+
+func anySettled(l wire.Lesson) bool {
+	for _, k := range l.Keys {
+		if k.State == "settled" {
+			return true
+		}
+	}
+	return false
+}
+
+// typed passes on what is typed while a lesson runs.
+func (a *app) typed(ctx context.Context, cl *client, id string) {
+	lines := bufio.NewScanner(a.In)
+	for lines.Scan() && ctx.Err() == nil {
+		do, key, _ := strings.Cut(strings.TrimSpace(lines.Text()), " ")
+		if do == "" {
+			continue
+		}
+		if err := cl.do(ctx, http.MethodPost, "/lessons/"+id+"/steps", wire.LessonStep{Do: do, Key: key}, nil); err != nil {
+			fmt.Fprintln(a.Err, err)
+		}
+	}
+}
+
+// follower prints what is new in a lesson.
+type follower struct {
+	take    string // capture that was last told
+	prompt  string
+	settled map[string]bool
+}
+
+func (f *follower) show(a *app, l wire.Lesson) {
+	if a.output == "json" {
+		_ = a.jsonLine(l)
+		return
+	}
+	if l.Last != nil && l.Last.CaptureID != f.take {
+		f.take = l.Last.CaptureID
+		reading := "no line code"
+		if r := l.Last.Reading; r != nil {
+			reading = r.Sheet + " " + fields(r.Fields)
+		}
+		fmt.Fprintf(a.Out, "    %s — %s\n", reading, l.Last.Text)
+	}
+	if f.settled == nil {
+		f.settled = map[string]bool{}
+	}
+	for _, k := range l.Keys {
+		if k.State == "settled" && !f.settled[k.Name] {
+			f.settled[k.Name] = true
+			fmt.Fprintf(a.Out, "  ✓ %s is learned: %s\n", k.Name, code(*k.Code))
+		}
+	}
+	if l.Prompt != f.prompt {
+		f.prompt = l.Prompt
+		fmt.Fprintln(a.Out, l.Prompt)
+	}
+}

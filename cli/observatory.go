@@ -1,0 +1,46 @@
+package cli
+
+import (
+	"context"
+
+	"urbo/service/library"
+	"urbo/wire"
+)
+
+// furnish puts the observatory's devices into an empty library. With learned, those that the demo starts with have
+// their codes; the projector always waits for its lesson.
+func furnish(ctx context.Context, l *library.Library, learned bool) error {
+	if len(l.Devices()) > 0 {
+		return nil
+	}
+	lights := map[string]wire.Code{}
+	for i, key := range library.UsualKeys("light") {
+		lights[key] = wire.Code{Sheet: "nec", Fields: map[string]any{"address": 57, "command": 2 + 3*i}}
+	}
+	dew := map[string]wire.Code{
+		"on":  {Sheet: "pt2262", Fields: map[string]any{"values": "F01F10F00F1F"}, Unit: 340},
+		"off": {Sheet: "pt2262", Fields: map[string]any{"values": "F01F10F00FF1"}, Unit: 340},
+	}
+	for _, d := range []struct {
+		wire.NewDevice
+		codes map[string]wire.Code
+	}{
+		{wire.NewDevice{Slug: "projector", Name: "Lecture projector", Room: "Lecture room", Kind: "projector", Maker: "Velopt", Model: "VX-40"}, nil},
+		{wire.NewDevice{Slug: "boardwalk", Name: "Boardwalk lights", Room: "Outside", Kind: "light", Maker: "Corvane", Model: "Strand"}, lights},
+		{wire.NewDevice{Slug: "dew-a", Name: "Dew heater A", Room: "Dome", Kind: "socket", Maker: "Pellow", Model: "P3"}, dew},
+	} {
+		if _, err := l.Add(ctx, d.NewDevice); err != nil {
+			return err
+		}
+		if !learned {
+			continue
+		}
+		for key, c := range d.codes {
+			c.Source = "demo"
+			if _, err := l.SetCodes(ctx, wire.KeyRef{Device: d.Slug, Key: key}, []wire.Code{c}); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}

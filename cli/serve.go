@@ -1,0 +1,195 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"os/user"
+	"path/filepath"
+	"strconv"
+	"sync"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/sys/unix"
+
+	"urbo/api"
+	"urbo/service"
+	"urbo/service/access"
+)
+
+// DefaultListen is where the service listens until told otherwise.
+const DefaultListen = "127.0.0.1:8433"
+
+// serveOptions are the flags that serve and demo share.
+type serveOptions struct {
+	data   string
+	listen string
+	hosts  []string
+}
+
+func (o *serveOptions) flags(c *cobra.Command, data string) {
+	c.Flags().StringVar(&o.data, "data", "", data)
+	c.Flags().StringVar(&o.listen, "listen", DefaultListen, "address and port to listen on; port 0 picks a free one")
+	c.Flags().StringSliceVar(&o.hosts, "host", nil, "another name that browsers reach this machine by")
+}
+
+func (a *app) serve() *cobra.Command {
+	var o serveOptions
+	c := &cobra.Command{
+		Use: "serve", Short: "Run the service", Args: args(0, 0, "none"),
+		Long: "Run the service and its console. The first line on standard output is its address.",
+		RunE: func(c *cobra.Command, _ []string) error {
+			if o.data == "" {
+				dir, err := dataDir()
+				if err != nil {
+					return err
+				}
+				o.data = dir
+			}
+			return a.run(c.Context(), o, service.Config{}, nil, nil)
+		},
+	}
+	o.flags(c, "data directory (URBO_DATA); without it the user's own")
+	return c
+}
+
+// run opens the house and serves it until ctx ends. started, where given, is called once it serves; when it
+// returns, the house is closed.
+func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces []api.Face, started func(context.Context, *service.House, address) error) (err error) {
+	slog.SetDefault(slog.New(slog.NewTextHandler(a.Err, &slog.HandlerOptions{Level: slog.LevelWarn})))
+	if o.data, err = filepath.Abs(o.data); err != nil {
+		return fmt.Errorf("data directory: %w", err)
+	}
+	if err := os.MkdirAll(o.data, 0o700); err != nil {
+		return fmt.Errorf("make data directory: %w", err)
+	}
+	c.Dir, c.Version = o.data, a.version
+	house, err := service.Open(ctx, c)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, house.Close()) }()
+	tcp, err := net.Listen("tcp", o.listen)
+	if err != nil {
+		return listenError(o.listen, err)
+	}
+	socket, err := listenSocket(filepath.Join(o.data, socketName))
+	if err != nil {
+		return errors.Join(err, tcp.Close())
+	}
+
+	houseCtx, endHouse := context.WithCancel(context.WithoutCancel(ctx))
+	defer endHouse()
+	requestCtx, endRequests := context.WithCancel(context.WithoutCancel(ctx))
+	defer endRequests()
+	hosts := append([]string{}, o.hosts...)
+	if host, _, err := net.SplitHostPort(o.listen); err == nil && host != "" {
+		hosts = append(hosts, host)
+	}
+	server := &http.Server{
+		Handler:           api.New(house, api.Options{Hosts: hosts, Faces: faces}),
+		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    32 << 10,
+		BaseContext:       func(net.Listener) context.Context { return requestCtx },
+		ConnContext:       peerContext,
+	}
+	var group sync.WaitGroup
+	group.Go(func() { _ = house.Run(houseCtx) })
+	for _, l := range []net.Listener{tcp, socket} {
+		group.Go(func() {
+			if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+				slog.Error("serve", "address", l.Addr(), "error", err)
+			}
+		})
+	}
+	at := address{url: "http://" + tcp.Addr().String(), socket: "unix:" + filepath.Join(o.data, socketName)}
+	if started != nil {
+		err = started(ctx, house, at)
+	} else {
+		a.announce(house, at)
+	}
+	if started == nil || err == errServeOn {
+		err = nil
+		<-ctx.Done()
+	}
+	// Streams of events end first, then requests get a moment to finish, then the house.
+	endRequests()
+	quit, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+	defer cancel()
+	if e := server.Shutdown(quit); e != nil {
+		_ = server.Close()
+	}
+	endHouse()
+	group.Wait()
+	return err
+}
+
+// errServeOn is what started returns to go on serving until the end.
+var errServeOn = errors.New("serve on")
+
+// address is where a running service is reached.
+type address struct{ url, socket string }
+
+// announce prints where the service is; the address is the first line.
+func (a *app) announce(house *service.House, at address) {
+	ticket, _ := house.Access.Ticket()
+	fmt.Fprintf(a.Out, "%s\nSign in:        %s%s\n                (works once, for %d minutes; urbo token link prints another)\n",
+		at.url, at.url, api.SignInPath(ticket), int(access.TicketLife.Minutes()))
+}
+
+func listenError(listen string, err error) error {
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return fmt.Errorf("%s is in use by another program: choose another with --listen, or --listen 127.0.0.1:0 for a free one", listen)
+	}
+	return fmt.Errorf("listen on %s: %w: choose another address with --listen", listen, err)
+}
+
+// listenSocket opens the Unix socket for the command line on this machine. A socket left by a crash is replaced:
+// the lock on the data directory says that nobody uses it.
+func listenSocket(path string) (net.Listener, error) {
+	if err := os.Remove(path); err != nil && !errors.Is(err, os.ErrNotExist) {
+		return nil, fmt.Errorf("replace the old socket: %w", err)
+	}
+	old := syscall.Umask(0o177)
+	l, err := net.Listen("unix", path)
+	syscall.Umask(old)
+	if err != nil {
+		if len(path) > 100 {
+			return nil, fmt.Errorf("open socket %s: its path has %d characters, the most is about 100: choose a shorter --data", path, len(path))
+		}
+		return nil, fmt.Errorf("open socket %s: %w", path, err)
+	}
+	return l, nil
+}
+
+// peerContext trusts the peer of a Unix socket when it is the user that runs the service, or root.
+func peerContext(ctx context.Context, c net.Conn) context.Context {
+	u, ok := c.(*net.UnixConn)
+	if !ok {
+		return ctx
+	}
+	raw, err := u.SyscallConn()
+	if err != nil {
+		return ctx
+	}
+	var cred *unix.Ucred
+	var credErr error
+	if err := raw.Control(func(fd uintptr) { cred, credErr = unix.GetsockoptUcred(int(fd), unix.SOL_SOCKET, unix.SO_PEERCRED) }); err != nil || credErr != nil {
+		return ctx
+	}
+	if int(cred.Uid) != os.Getuid() && cred.Uid != 0 {
+		return ctx
+	}
+	name := "user " + strconv.Itoa(int(cred.Uid))
+	if who, err := user.LookupId(strconv.Itoa(int(cred.Uid))); err == nil {
+		name = who.Username
+	}
+	return api.WithCaller(ctx, access.Caller{Name: name + ", command line", Scope: access.Owner})
+}

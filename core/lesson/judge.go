@@ -1,0 +1,225 @@
+// Package lesson is the judgement of takes: which presses of a handset agree, when a key is settled, and what to
+// tell the person who presses. It is pure: presses go in, verdicts come out.
+package lesson
+
+import (
+	"fmt"
+	"slices"
+
+	"urbo/core/line"
+	"urbo/core/signal"
+)
+
+// Verdict on a take.
+type Verdict string
+
+// The verdicts.
+const (
+	Accepted    Verdict = "accepted"
+	OnlyRepeats Verdict = "only-repeats" // the first frame was missed
+	TooShort    Verdict = "too-short"    // hardly anything was heard
+	OtherKey    Verdict = "other-key"    // it is the code of another key
+	Differs     Verdict = "differs"      // it does not agree with the takes before
+	Unclear     Verdict = "unclear"      // no reading, where takes before had one
+)
+
+// Press is what a receiver heard of one push of a key.
+type Press struct {
+	ID       string // of the capture
+	Medium   line.Medium
+	Trains   []signal.Heard
+	Readings []line.Reading // best first
+	Held     string         // sheet whose short repeat frames stand alone
+	Known    string         // another key of the device that sends this already, or ""
+}
+
+// Take is a press with the judgement of it.
+type Take struct {
+	Key     string // that was asked for
+	Press   Press
+	Verdict Verdict
+	Text    string // the verdict in words
+}
+
+// shortest is the number of durations below which a press is no code.
+const shortest = 12
+
+// sure is the confidence from which one reading counts.
+const sure = 0.45
+
+// MostTakes is how many takes of a key are compared; older ones make room.
+const MostTakes = 5
+
+// Judge says what a press is worth as a take of a key, beside the accepted takes before it.
+func Judge(book *line.Book, key string, before []Take, p Press) Take {
+	t := Take{Key: key, Press: p}
+	say := func(v Verdict, format string, args ...any) Take {
+		t.Verdict, t.Text = v, fmt.Sprintf(format, args...)
+		return t
+	}
+	long := 0
+	for _, h := range p.Trains {
+		long = max(long, len(h.Train))
+	}
+	switch {
+	case p.Held != "":
+		return say(OnlyRepeats, "The receiver saw only the end of the press. Let go, wait a second, and press %q once, firmly.", key)
+	case len(p.Readings) == 0 && long < shortest:
+		return say(TooShort, "Too short: only a few pulses came in. Press %q once, firmly, 10 cm from the receiver.", key)
+	case p.Known != "":
+		return say(OtherKey, "That is the code of %q, which is learned already. Press %q now.", p.Known, key)
+	}
+	clear := readableOf(before)
+	switch {
+	case readable(p) && len(clear) == 0:
+		return say(Accepted, "Good. Let go, and press %q again to be sure.", key)
+	case readable(p):
+		before = clear
+	case len(clear) > 0:
+		return say(Unclear, "Too weak or noisy: no line code can be read in it. Hold the handset closer and press %q again.", key)
+	case len(before) == 0:
+		return say(Accepted, "Heard a signal without a known line code. Press %q again: if both are alike it can be kept.", key)
+	}
+	if slices.ContainsFunc(before, func(b Take) bool { return agree(book, b.Press, p) }) {
+		return say(Accepted, "Both takes agree.")
+	}
+	return say(Differs, "This differs from the take before. Make sure that it is the same key, and press %q again.", key)
+}
+
+// readableOf picks the takes in which a line code was read. Where there are any, the others say nothing.
+func readableOf(takes []Take) []Take {
+	var out []Take
+	for _, t := range takes {
+		if readable(t.Press) {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// Counts says whether a take is compared with later ones. A take that differs may be the right one, when the one
+// before was wrong.
+func (v Verdict) Counts() bool { return v == Accepted || v == Differs }
+
+func readable(p Press) bool { return len(p.Readings) > 0 && p.Readings[0].Confidence >= sure }
+
+// agree says whether two presses send the same: they share a reading, or have none and their trains are alike.
+func agree(book *line.Book, a, b Press) bool {
+	if _, _, ok := shared(book, a, b); ok {
+		return true
+	}
+	if a.Medium != b.Medium || readable(a) || readable(b) {
+		return false
+	}
+	_, ok := alike(a, b)
+	return ok
+}
+
+// shared finds the most trusted reading that both presses have.
+func shared(book *line.Book, a, b Press) (x, y line.Reading, ok bool) {
+	for _, x := range a.Readings {
+		s, err := book.Sheet(x.Sheet)
+		if err != nil || x.Confidence < sure {
+			continue
+		}
+		for _, y := range b.Readings {
+			if y.Sheet == x.Sheet && y.Confidence >= sure && s.Identity(x.Fields) == s.Identity(y.Fields) {
+				return x, y, true
+			}
+		}
+	}
+	return x, y, false
+}
+
+// alike finds a train that both presses have; the longest counts most.
+func alike(a, b Press) ([2]signal.Heard, bool) {
+	var best [2]signal.Heard
+	for _, x := range a.Trains {
+		for _, y := range b.Trains {
+			if len(x.Train) >= shortest && len(x.Train) > len(best[0].Train) && signal.Agree(x.Train, y.Train) {
+				best = [2]signal.Heard{x, y}
+			}
+		}
+	}
+	return best, best[0].Train != nil
+}
+
+// Learned is what a settled key sends: a line code, or the median of the trains that agree.
+type Learned struct {
+	Medium line.Medium
+	Sheet  string
+	Fields line.Fields
+	Unit   float64 // µs, where the sheet leaves it open
+	Train  signal.Train
+	Gap    int // µs after the train
+}
+
+// Settle looks for needed takes that agree among those that count. Takes with a line code win over those
+// without.
+func Settle(book *line.Book, takes []Take, needed int) (Learned, bool) {
+	if clear := readableOf(takes); len(clear) > 0 {
+		takes = clear
+	}
+	for i := range takes {
+		group := []Press{takes[i].Press}
+		for j := range takes {
+			if j != i && agree(book, takes[i].Press, takes[j].Press) {
+				group = append(group, takes[j].Press)
+			}
+		}
+		if len(group) >= needed {
+			return learn(book, group), true
+		}
+	}
+	return Learned{}, false
+}
+
+// learn makes a code of presses that all agree with the first.
+func learn(book *line.Book, group []Press) Learned {
+	first := group[0]
+	out := Learned{Medium: first.Medium}
+	if readable(first) {
+		reading := first.Readings[0]
+		if len(group) > 1 {
+			reading, _, _ = shared(book, first, group[1])
+		}
+		out.Sheet, out.Fields = reading.Sheet, reading.Fields
+		if s, err := book.Sheet(reading.Sheet); err == nil && s.UnitFrom != s.UnitTo {
+			out.Unit = meanUnit(group, reading)
+		}
+		return out
+	}
+	if len(group) == 1 {
+		out.Train, out.Gap = first.Trains[0].Train, first.Trains[0].Gap
+		return out
+	}
+	trains := []signal.Train{}
+	pair, _ := alike(first, group[1])
+	for _, p := range group {
+		for _, h := range p.Trains {
+			if signal.Agree(pair[0].Train, h.Train) {
+				trains = append(trains, h.Train)
+				break
+			}
+		}
+	}
+	out.Train, out.Gap = signal.Median(trains...), pair[0].Gap
+	return out
+}
+
+func meanUnit(group []Press, like line.Reading) float64 {
+	total, n := 0.0, 0.0
+	for _, p := range group {
+		for _, r := range p.Readings {
+			if r.Sheet == like.Sheet {
+				total += r.Unit
+				n++
+				break
+			}
+		}
+	}
+	if n == 0 {
+		return like.Unit
+	}
+	return float64(int(total/n + 0.5))
+}

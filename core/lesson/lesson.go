@@ -1,0 +1,195 @@
+package lesson
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+
+	"urbo/core/line"
+)
+
+// State of a key in a lesson.
+type State string
+
+// The states.
+const (
+	Waiting State = "waiting"
+	Asked   State = "asked"
+	Settled State = "settled"
+	Skipped State = "skipped"
+)
+
+// Errors of steps that cannot be taken.
+var (
+	ErrNoKey  = errors.New("no such key in the lesson")
+	ErrIsOver = errors.New("the lesson is over")
+)
+
+// Key is one key of a lesson.
+type Key struct {
+	Name    string
+	State   State
+	Learned Learned // where it is settled
+}
+
+// Lesson asks for keys one after another. The zero value is over; make one with New.
+type Lesson struct {
+	Keys   []Key
+	At     int // index of the asked key; len(Keys) when it is over
+	Takes  []Take
+	Last   *Take
+	Needed int // takes that must agree
+	Ended  bool
+}
+
+// New makes a lesson for keys in the order they are asked. needed is 1 to 5 agreeing takes.
+func New(keys []string, needed int) *Lesson {
+	l := &Lesson{Needed: min(max(needed, 1), MostTakes)}
+	for _, k := range keys {
+		l.Keys = append(l.Keys, Key{Name: k, State: Waiting})
+	}
+	l.ask(0)
+	return l
+}
+
+// Over says whether nothing is asked for any more.
+func (l *Lesson) Over() bool { return l.Ended || l.At >= len(l.Keys) }
+
+// Asked is the name of the asked key, "" when the lesson is over.
+func (l *Lesson) Asked() string {
+	if l.Over() {
+		return ""
+	}
+	return l.Keys[l.At].Name
+}
+
+// Hear judges a press as a take of the asked key. Where it settles the key, what was learned is returned, and the
+// lesson stays at the key until Keep is called: it counts only when it is safe.
+func (l *Lesson) Hear(book *line.Book, p Press) (Take, *Learned) {
+	t := Judge(book, l.Asked(), l.Takes, p)
+	l.Last = &t
+	if !t.Verdict.Counts() {
+		return t, nil
+	}
+	l.Takes = append(l.Takes, t)
+	if len(l.Takes) > MostTakes {
+		l.Takes = slices.Clone(l.Takes[1:])
+	}
+	if learned, ok := Settle(book, l.Takes, l.Needed); ok {
+		return t, &learned
+	}
+	if len(l.Takes) == MostTakes && t.Verdict == Differs {
+		t.Text = fmt.Sprintf("%d takes, and no two alike. Check the handset's battery, hold it closer, and press %q again.", MostTakes, l.Asked())
+		l.Last = &t
+	}
+	return t, nil
+}
+
+// Keep settles the asked key and asks for the next one.
+func (l *Lesson) Keep(learned Learned) {
+	if l.Over() {
+		return
+	}
+	l.Keys[l.At].State, l.Keys[l.At].Learned = Settled, learned
+	l.next()
+}
+
+// Skip leaves the asked key out.
+func (l *Lesson) Skip() error {
+	if l.Over() {
+		return ErrIsOver
+	}
+	l.Keys[l.At].State = Skipped
+	l.next()
+	return nil
+}
+
+// Back asks for the key before the asked one again; what it had stays until new takes settle it.
+func (l *Lesson) Back() error {
+	switch {
+	case l.Ended:
+		return ErrIsOver
+	case l.At == 0:
+		return fmt.Errorf("%w: this is the first", ErrNoKey)
+	}
+	if !l.Over() {
+		l.Keys[l.At].State = Waiting
+	}
+	l.ask(l.At - 1)
+	return nil
+}
+
+// Redo asks for a key of the lesson again.
+func (l *Lesson) Redo(name string) error {
+	if l.Ended {
+		return ErrIsOver
+	}
+	i := slices.IndexFunc(l.Keys, func(k Key) bool { return k.Name == name })
+	if i < 0 {
+		return fmt.Errorf("%w: %q: add it first", ErrNoKey, name)
+	}
+	if !l.Over() {
+		l.Keys[l.At].State = Waiting
+	}
+	l.ask(i)
+	return nil
+}
+
+// Add puts another key at the end, and asks for it when nothing else is left.
+func (l *Lesson) Add(name string) error {
+	if l.Ended {
+		return ErrIsOver
+	}
+	if slices.ContainsFunc(l.Keys, func(k Key) bool { return k.Name == name }) {
+		return l.Redo(name)
+	}
+	over := l.Over()
+	l.Keys = append(l.Keys, Key{Name: name, State: Waiting})
+	if over {
+		l.ask(len(l.Keys) - 1)
+	}
+	return nil
+}
+
+// Finish ends the lesson. What is settled stays.
+func (l *Lesson) Finish() {
+	if !l.Over() {
+		l.Keys[l.At].State = Waiting
+	}
+	l.Ended, l.Takes = true, nil
+}
+
+// next asks for the first key that still waits, or ends.
+func (l *Lesson) next() {
+	i := slices.IndexFunc(l.Keys, func(k Key) bool { return k.State == Waiting })
+	if i < 0 {
+		i = len(l.Keys)
+	}
+	l.ask(i)
+}
+
+func (l *Lesson) ask(i int) {
+	l.At, l.Takes = i, nil
+	if i < len(l.Keys) {
+		l.Keys[i].State = Asked
+	}
+}
+
+// Prompt says what to do now.
+func (l *Lesson) Prompt() string {
+	settled := 0
+	for _, k := range l.Keys {
+		if k.State == Settled {
+			settled++
+		}
+	}
+	switch {
+	case l.Over() && settled == 0:
+		return "The lesson is over. No key was learned."
+	case l.Over():
+		return fmt.Sprintf("Done: %d of %d keys are learned.", settled, len(l.Keys))
+	case len(l.Takes) > 0:
+		return fmt.Sprintf("Press %q again.", l.Asked())
+	}
+	return fmt.Sprintf("Press %q on the handset.", l.Asked())
+}

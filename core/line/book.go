@@ -1,0 +1,114 @@
+package line
+
+import (
+	"cmp"
+	"embed"
+	"fmt"
+	"io/fs"
+	"path"
+	"slices"
+	"strings"
+	"sync"
+
+	"urbo/core/signal"
+)
+
+//go:embed sheets/*.yaml
+var builtin embed.FS
+
+// Book is a set of sheets that are tried together. It is immutable.
+type Book struct {
+	sheets []*Sheet
+	byName map[string]*Sheet
+}
+
+// NewBook makes a book. Two sheets of one name are an error that wraps ErrSheet.
+func NewBook(sheets ...*Sheet) (*Book, error) {
+	b := &Book{sheets: slices.Clone(sheets), byName: map[string]*Sheet{}}
+	slices.SortFunc(b.sheets, func(x, y *Sheet) int { return cmp.Compare(x.Name, y.Name) })
+	for _, s := range b.sheets {
+		if b.byName[s.Name] != nil {
+			return nil, fmt.Errorf("%w %s: there are two of this name: rename one", ErrSheet, s.Name)
+		}
+		b.byName[s.Name] = s
+	}
+	return b, nil
+}
+
+// ReadBook parses every *.yaml file of a directory.
+func ReadBook(dir fs.FS) (*Book, error) {
+	files, err := fs.Glob(dir, "*.yaml")
+	if err != nil {
+		return nil, err
+	}
+	var sheets []*Sheet
+	for _, file := range files {
+		data, err := fs.ReadFile(dir, file)
+		if err != nil {
+			return nil, fmt.Errorf("read line sheets: %w", err)
+		}
+		s, err := ParseSheet(path.Base(file), data)
+		if err != nil {
+			return nil, err
+		}
+		sheets = append(sheets, s)
+	}
+	return NewBook(sheets...)
+}
+
+// Builtin is the book of the sheets that ship with Urbo.
+var Builtin = sync.OnceValue(func() *Book {
+	dir, err := fs.Sub(builtin, "sheets")
+	if err != nil {
+		panic(err)
+	}
+	b, err := ReadBook(dir)
+	if err != nil {
+		panic(err) // a test reads every sheet
+	}
+	return b
+})
+
+// ErrUnknownSheet is wrapped where a line code is asked for that the book does not have.
+var ErrUnknownSheet = fmt.Errorf("%w: unknown line code", ErrSheet)
+
+// Sheet finds a sheet by name.
+func (b *Book) Sheet(name string) (*Sheet, error) {
+	if s := b.byName[name]; s != nil {
+		return s, nil
+	}
+	names := make([]string, len(b.sheets))
+	for i, s := range b.sheets {
+		names[i] = s.Name
+	}
+	return nil, fmt.Errorf("%w %q: there are %s", ErrUnknownSheet, name, strings.Join(names, ", "))
+}
+
+// Sheets lists the sheets by name.
+func (b *Book) Sheets() []*Sheet { return slices.Clone(b.sheets) }
+
+// Decoded is what all sheets make of one press.
+type Decoded struct {
+	Readings []Reading // best first
+	// Held names the sheet whose short repeat frames stand alone in the press: a key still held down, not a reading.
+	Held string
+}
+
+// Decode tries every sheet on the trains of one press.
+func (b *Book) Decode(trains []signal.Heard) Decoded {
+	flat := signal.Flatten(trains)
+	var out Decoded
+	var tmp scratch
+	for _, s := range b.sheets {
+		readings, lone := s.decode(flat, &tmp)
+		out.Readings = append(out.Readings, readings...)
+		if lone > 0 && out.Held == "" {
+			out.Held = s.Name
+		}
+	}
+	if len(out.Readings) > 0 {
+		out.Held = ""
+	}
+	sortReadings(out.Readings)
+	return out
+}

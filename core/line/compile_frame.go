@@ -1,0 +1,285 @@
+package line
+
+import (
+	"fmt"
+	"math"
+	"slices"
+)
+
+// frame compiles one frame: its parts become payload groups, and steps or half bits on the air.
+func (c *compiler) frame(name string, parts []part) *frame {
+	f := &frame{name: name, equal: true}
+	b := frameBuilder{compiler: c, frame: f, code: c.codes[""], mark: true}
+	for i := range parts {
+		b.path = fmt.Sprintf("$.frames.%s[%d]", name, i)
+		b.add(&parts[i])
+	}
+	b.path = "$.frames." + name
+	if b.pending > 0 {
+		c.wrong(b.path, "give the groups a multiple of the code's bits", "frame %q ends inside a symbol", name)
+	}
+	b.finish()
+	return f
+}
+
+// frameBuilder keeps what is known while the parts of a frame are added in order.
+type frameBuilder struct {
+	*compiler
+	frame   *frame
+	code    *alphabet
+	mark    bool // level of the next duration
+	pending int  // payload bits that do not yet fill a symbol
+	path    string
+}
+
+func (b *frameBuilder) add(p *part) {
+	given := btoi(p.Lead != nil) + btoi(p.Pulses != nil) + btoi(p.Micros != nil) + btoi(p.Field != "") + btoi(p.Const != nil) +
+		btoi(p.Not != "") + btoi(p.Same != "") + btoi(p.Symbol != "") + btoi(p.Xor != nil) + btoi(p.Sum != nil) +
+		btoi(p.Parity != nil) + btoi(p.CRC != nil) + btoi(p.Use != "")
+	if given != 1 {
+		b.wrong(b.path, "give each part one of lead, pulses, us, field, const, not, same, symbol, xor, sum, parity, crc, use", "a part that is %d things", given)
+		return
+	}
+	switch {
+	case p.Lead != nil:
+		b.pulses(p.Lead, nil, p.MayBeLost)
+	case p.Pulses != nil:
+		b.pulses(p.Pulses, nil, p.MayBeLost)
+	case p.Micros != nil:
+		b.pulses(nil, p.Micros, p.MayBeLost)
+	case p.Use != "":
+		code, ok := b.codes[p.Use]
+		if !ok {
+			b.wrong(b.path, "name one under codes", "code %q is not there", p.Use)
+			return
+		}
+		b.code = code
+	case p.Symbol != "":
+		b.symbol(p.Symbol)
+	default:
+		b.group(p)
+	}
+}
+
+func (b *frameBuilder) pulses(units, us []float64, mayLose bool) {
+	s := step{mark: b.mark, units: units, mayLose: mayLose}
+	for _, u := range units {
+		if u <= 0 || u > 1000 {
+			b.wrong(b.path, "units are more than 0 and at most 1000", "a pulse of %g units", u)
+			return
+		}
+	}
+	for i, u := range us {
+		if u < 1 || u > 1_000_000 {
+			b.wrong(b.path, "µs are 1 to 1000000", "a pulse of %g µs", u)
+			return
+		}
+		s.us = append(s.us, int(math.Round(u)))
+		if b.mark != (i%2 == 0) {
+			b.frame.pauses = append(b.frame.pauses, int(u))
+		}
+	}
+	b.frame.steps = append(b.frame.steps, s)
+	if b.sheet.biphase {
+		if us != nil {
+			b.wrong(b.path, "write them in units", "pulses in µs inside a biphase frame")
+		}
+		level := b.mark
+		for _, u := range units {
+			for range int(math.Round(u)) {
+				b.frame.halves = append(b.frame.halves, half{bit: -1, mark: level})
+			}
+			level = !level
+		}
+	}
+	if s.size()%2 == 1 {
+		b.mark = !b.mark
+	}
+}
+
+func (b *frameBuilder) symbol(name string) {
+	if b.code == nil {
+		b.wrong(b.path, "symbols need a code", "symbol %q in a biphase frame", name)
+		return
+	}
+	if !slices.ContainsFunc(b.code.symbols, func(s symbol) bool { return s.name == name }) {
+		b.wrong(b.path, "name one of the code's symbols", "symbol %q is not there", name)
+		return
+	}
+	b.cell(step{cell: b.code, symbol: name, at: b.frame.bits})
+}
+
+// cell adds one cell; it must begin on the level that the code says.
+func (b *frameBuilder) cell(s step) {
+	if s.cell.mark != b.mark {
+		b.wrong(b.path, "put one pulse before it (or take one away), so that mark and space alternate", "a symbol begins with the level that is already on")
+		return
+	}
+	s.mark = b.mark
+	b.frame.steps = append(b.frame.steps, s)
+}
+
+var kindsOver = map[kind]func(*part) []string{
+	xorOf: func(p *part) []string { return p.Xor }, sumOf: func(p *part) []string { return p.Sum },
+	parityOf: func(p *part) []string { return p.Parity }, crcOf: func(p *part) []string { return p.CRC },
+	notOf: func(p *part) []string { return []string{p.Not} }, sameAs: func(p *part) []string { return []string{p.Same} },
+}
+
+// group adds payload bits: a field, a constant or a derived value.
+func (b *frameBuilder) group(p *part) {
+	g := group{part: *p, bits: p.Bits.count, at: b.frame.bits, invert: p.Invert, double: p.Double, label: p.As}
+	order := p.Order
+	if order == "" {
+		order = b.doc.Order
+	}
+	g.msb = order == "msb"
+	switch {
+	case p.Field != "":
+		g.kind = fieldOf
+		if !b.fieldGroup(&g, p) {
+			return
+		}
+	case p.Const != nil:
+		g.kind = constant
+	case p.Not != "":
+		g.kind = notOf
+	case p.Same != "":
+		g.kind = sameAs
+	case p.Xor != nil:
+		g.kind = xorOf
+	case p.Sum != nil:
+		g.kind = sumOf
+	case p.Parity != nil:
+		g.kind, g.bits = parityOf, 1
+	default:
+		g.kind = crcOf
+	}
+	if over := kindsOver[g.kind]; over != nil && !b.resolve(&g, over(p)) {
+		return
+	}
+	if g.length() < 1 || g.bits > 64 {
+		b.wrong(b.path, "say how many bits it has, 1 to 64", "a group of %d bits", g.bits)
+		return
+	}
+	b.frame.groups = append(b.frame.groups, g)
+	b.frame.bits += g.length()
+	if g.kind != fieldOf {
+		b.frame.checks += g.length()
+	}
+	b.wave(g.length(), max(p.Width, 1))
+}
+
+// fieldGroup looks the field up and checks the slice of it.
+func (b *frameBuilder) fieldGroup(g *group, p *part) bool {
+	f := b.sheet.byName[p.Field]
+	if f == nil {
+		b.wrong(b.path, "describe it under fields, or use one of those", "field %q is not there", p.Field)
+		return false
+	}
+	if g.label == "" {
+		g.label = p.Field
+	}
+	if !slices.Contains(b.frame.fields, p.Field) {
+		b.frame.fields = append(b.frame.fields, p.Field)
+	}
+	g.field = f
+	if f.Digits > 0 {
+		if b.code == nil && f.Of != "01" {
+			b.wrong(b.path, "use bits", "a text field in a biphase frame")
+			return false
+		}
+		g.bits = f.Digits
+		if b.code != nil && b.code.text {
+			g.field.Of = b.code.of
+			b.frame.rarity += float64(f.Digits) * math.Log2(4/math.Max(float64(len(b.code.of)), 1))
+		}
+		return true
+	}
+	g.bits = f.Bits
+	if p.Bits.count > 0 {
+		hi, lo := p.Bits.hi, p.Bits.lo
+		if !p.Bits.slice { // a lone number is one bit of the field
+			hi, lo = p.Bits.count, p.Bits.count
+		}
+		if hi >= f.Bits {
+			b.wrong(b.path, fmt.Sprintf("its bits are %d..0", f.Bits-1), "bits %d..%d of field %q", hi, lo, p.Field)
+			return false
+		}
+		g.lo, g.bits = lo, hi-lo+1
+	}
+	return true
+}
+
+// resolve finds the groups that a derived one is computed from.
+func (b *frameBuilder) resolve(g *group, labels []string) bool {
+	total := 0
+	for _, label := range labels {
+		found := false
+		for i := range b.frame.groups {
+			if b.frame.groups[i].label == label {
+				g.over = append(g.over, i)
+				total += b.frame.groups[i].length()
+				found = true
+			}
+		}
+		if !found {
+			b.wrong(b.path, "name a field or an `as` label that stands before it in the frame", "nothing is called %q", label)
+			return false
+		}
+	}
+	if g.kind == notOf || g.kind == sameAs {
+		g.bits = total
+	}
+	return true
+}
+
+// wave puts n payload bits on the air.
+func (b *frameBuilder) wave(n, width int) {
+	if b.sheet.biphase {
+		for i := range n {
+			at := b.frame.bits - n + i
+			for range width {
+				b.frame.halves = append(b.frame.halves, half{bit: at, first: true})
+			}
+			for range width {
+				b.frame.halves = append(b.frame.halves, half{bit: at})
+			}
+		}
+		return
+	}
+	b.pending += n
+	for b.pending >= b.code.bits {
+		b.cell(step{cell: b.code, at: b.frame.bits - b.pending})
+		b.pending -= b.code.bits
+	}
+}
+
+// finish works out the figures that the decoder asks for.
+func (b *frameBuilder) finish() {
+	f := b.frame
+	if b.sheet.biphase {
+		if len(f.halves) == 0 {
+			b.wrong(b.path, "give it a lead or bits", "frame %q is empty", f.name)
+		}
+		return
+	}
+	level := true
+	for i := range f.steps {
+		s := &f.steps[i]
+		f.runs += s.size()
+		if s.size()%2 == 1 {
+			level = !level
+		}
+		if s.cell != nil {
+			f.equal = f.equal && s.cell.equal
+		}
+	}
+	f.open = level // an even number of durations: the last is a space
+	if f.runs == 0 {
+		b.wrong(b.path, "give it a lead or bits", "frame %q is empty", f.name)
+		return
+	}
+	if first := f.steps[0]; len(first.units) >= 2 {
+		f.lead = first.units[0] + first.units[1]
+	}
+}

@@ -1,0 +1,114 @@
+package line
+
+import "math"
+
+// How far a unit may lie outside a sheet's own, which is the steady clock error of handsets.
+const (
+	unitLow  = 0.88
+	unitHigh = 1.12
+)
+
+// silence is the shortest space in µs that may stand before the first mark of a frame without a lead.
+const silence = 3000
+
+// scratch is the memory that a search needs, kept from one sheet to the next.
+type scratch struct {
+	payload []uint8
+	chosen  []*symbol
+	runs    []run
+}
+
+// run is one duration in a fit: how long it should be and how long it is.
+type run struct {
+	units float64
+	us    float64
+	mark  bool
+}
+
+// find looks for the sheet's frames from left to right in a flattened press (mark first, even length).
+func (s *Sheet) find(flat []int, tmp *scratch) []match {
+	var out []match
+	for at := 0; at < len(flat); {
+		found := false
+		for _, f := range s.frames {
+			m, ok := s.matchAt(flat, at, f, tmp)
+			if !ok {
+				continue
+			}
+			out = append(out, m)
+			at = m.end + m.end%2
+			found = true
+			break
+		}
+		if !found {
+			at += 2
+		}
+	}
+	return out
+}
+
+func (s *Sheet) matchAt(flat []int, at int, f *frame, tmp *scratch) (match, bool) {
+	if s.biphase {
+		return s.matchBiphase(flat, at, f, tmp)
+	}
+	if m, ok := s.matchCells(flat, at, f, 0, tmp); ok {
+		return m, true
+	}
+	if len(f.steps) > 1 && f.steps[0].mayLose && f.steps[1].mark {
+		return s.matchCells(flat, at, f, 1, tmp)
+	}
+	return match{}, false
+}
+
+// unitFits says whether a measured unit is one that the sheet allows.
+func (s *Sheet) unitFits(u float64) bool {
+	return u >= s.UnitFrom*unitLow && u <= s.UnitTo*unitHigh
+}
+
+// fit solves for the unit and the stretch that explain the runs best, by least squares of
+// us = units·unit ± stretch (plus for marks, minus for spaces).
+func fit(runs []run) (unit, stretch float64) {
+	var ee, es, ed, sd float64
+	for _, r := range runs {
+		sign := 1.0
+		if !r.mark {
+			sign = -1
+		}
+		ee += r.units * r.units
+		es += r.units * sign
+		ed += r.units * r.us
+		sd += sign * r.us
+	}
+	n := float64(len(runs))
+	det := ee*n - es*es
+	if math.Abs(det) < 1e-6*ee*n {
+		if ee == 0 {
+			return 0, 0
+		}
+		return ed / ee, 0
+	}
+	return (ed*n - sd*es) / det, (ee*sd - es*ed) / det
+}
+
+// deviation is the largest and the root mean square difference between the runs and what they should be.
+func deviation(runs []run, unit, stretch float64) (most, rms float64) {
+	sum := 0.0
+	for _, r := range runs {
+		d := r.us - r.units*unit - stretch
+		if !r.mark {
+			d = r.us - r.units*unit + stretch
+		}
+		most = max(most, math.Abs(d))
+		sum += d * d
+	}
+	if len(runs) > 0 {
+		rms = math.Sqrt(sum / float64(len(runs)))
+	}
+	return most, rms
+}
+
+// good says whether a fit is close enough to be this line code. slack is the smallest difference between two
+// symbols in units.
+func good(unit, stretch, most, rms, slack float64) bool {
+	return math.Abs(stretch) <= min(0.65*unit, 200) && rms <= 0.26*unit && most <= min(0.45*slack, 0.6)*unit+10
+}

@@ -1,0 +1,148 @@
+package line
+
+import "math"
+
+// matchBiphase tries a biphase frame at one place. Durations become half bits, which are laid along the frame's
+// pattern; a half bit of space before the first mark cannot be seen and is added.
+func (s *Sheet) matchBiphase(flat []int, at int, f *frame, tmp *scratch) (match, bool) {
+	unit := s.unit()
+	lead := 0
+	for lead < len(f.halves) && f.halves[lead].bit < 0 {
+		lead++
+	}
+	if lead > 0 {
+		// The pattern's known halves begin with a mark and end with a space; both durations make the unit.
+		marks := 0
+		for f.halves[marks].mark {
+			marks++
+		}
+		if at+1 >= len(flat) {
+			return match{}, false
+		}
+		first := float64(flat[at]) / float64(marks)
+		if math.Abs(first-unit) > 0.15*unit+200/float64(marks) {
+			return match{}, false
+		}
+		unit = first
+	} else if s.Medium == Infrared && at > 0 && flat[at-1] < silence || float64(flat[at]) > 3.5*unit {
+		return match{}, false
+	}
+	m := match{frame: f, start: at}
+	found := false
+	pads := [...]int{0, f.hidden()}
+	for _, pad := range pads {
+		if pad == 0 && f.halves[0].bit >= 0 && f.startsHidden(s.rise) {
+			continue
+		}
+		for _, guess := range [...]float64{0, 0.28, -0.28} {
+			end, ok := s.walk(flat, at, f, pad, unit, guess*unit, tmp)
+			if !ok {
+				continue
+			}
+			u, st := fit(tmp.runs)
+			if !s.unitFits(u) {
+				continue
+			}
+			if end2, ok := s.walk(flat, at, f, pad, u, st, tmp); ok {
+				end = end2
+				u, st = fit(tmp.runs)
+			}
+			most, rms := deviation(tmp.runs, u, st)
+			if !good(u, st, most, rms, 1) || !s.unitFits(u) || (found && rms >= m.rms) {
+				continue
+			}
+			fields, ok := f.read(tmp.payload)
+			if !ok {
+				continue
+			}
+			m.end, m.fields, m.unit, m.stretch, m.most, m.rms, found = end, fields, u, st, most, rms, true
+		}
+		if pad == pads[1] {
+			break
+		}
+	}
+	return m, found
+}
+
+// hidden is the number of half bits at the start that may be an invisible space.
+func (f *frame) hidden() int {
+	n := 0
+	if f.halves[0].bit < 0 {
+		return 0
+	}
+	for n < len(f.halves) && f.halves[n].bit == f.halves[0].bit && f.halves[n].first {
+		n++
+	}
+	return n
+}
+
+// startsHidden says whether the first payload bit is a constant whose first half is a space.
+func (f *frame) startsHidden(rise uint8) bool {
+	g := &f.groups[0]
+	if g.kind != constant {
+		return false
+	}
+	first := spread(nil, *g.part.Const, g.bits, g.msb)[0]
+	return (first == rise) != g.invert
+}
+
+// walk lays the durations from at along the pattern and fills tmp.payload and tmp.runs. It returns the index after
+// the frame's last mark.
+func (s *Sheet) walk(flat []int, at int, f *frame, pad int, unit, stretch float64, tmp *scratch) (int, bool) {
+	const unknown = 2
+	tmp.payload, tmp.runs = tmp.payload[:0], tmp.runs[:0]
+	for range f.bits {
+		tmp.payload = append(tmp.payload, unknown)
+	}
+	if pad > 0 {
+		tmp.payload[f.halves[0].bit] = s.rise
+	}
+	i := pad
+	for r := at; r < len(flat); r++ {
+		mark := (r-at)%2 == 0
+		us := float64(flat[r])
+		n := 0
+		if mark {
+			n = int(math.Round((us - stretch) / unit))
+		} else {
+			n = int(math.Round(min((us+stretch)/unit, 1000)))
+		}
+		rest := len(f.halves) - i
+		if n < 1 || (mark && n > rest) {
+			return 0, false
+		}
+		ends := !mark && us > (float64(rest)+1.5)*unit
+		if !mark && n >= rest && !ends {
+			return 0, false
+		}
+		for range min(n, rest) {
+			if !f.lay(i, mark, s.rise, tmp.payload) {
+				return 0, false
+			}
+			i++
+		}
+		if ends {
+			return r, true
+		}
+		if r > at {
+			tmp.runs = append(tmp.runs, run{float64(n), us, mark})
+		}
+	}
+	return 0, false
+}
+
+// lay puts one half bit of a level on the pattern's place i.
+func (f *frame) lay(i int, mark bool, rise uint8, payload []uint8) bool {
+	h := f.halves[i]
+	if h.bit < 0 {
+		return h.mark == mark
+	}
+	bit := rise
+	if mark == h.first { // a mark first, or a space second, is the falling bit
+		bit = 1 - rise
+	}
+	if payload[h.bit] > 1 {
+		payload[h.bit] = bit
+	}
+	return payload[h.bit] == bit
+}

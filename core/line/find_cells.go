@@ -1,0 +1,285 @@
+package line
+
+import "math"
+
+// matchCells tries a frame of a pulse-shaped style at one place, beginning with step from (1 where the lead was
+// lost). It measures unit and stretch from the cells: mark + space, edge to same edge, is true whatever the
+// receiver added to marks.
+func (s *Sheet) matchCells(flat []int, at int, f *frame, from int, tmp *scratch) (match, bool) {
+	size := f.runs
+	if from == 1 {
+		size -= f.steps[0].size()
+	}
+	if at+size > len(flat) {
+		return match{}, false
+	}
+	d := flat[at : at+size]
+	unit := 0.0
+	if f.lead > 0 && from == 0 {
+		unit = float64(d[0]+d[1]) / f.lead
+		if !s.unitFits(unit) || !near(float64(d[0]), f.steps[0].units[0]*unit, 0.2, 250) {
+			return match{}, false
+		}
+	} else if s.Medium == Infrared && at > 0 && flat[at-1] < silence {
+		return match{}, false
+	}
+	unit, ok := s.unitFromCells(d, f, from, unit)
+	if !ok || !s.unitFits(unit) {
+		return match{}, false
+	}
+	m := match{frame: f, start: at, end: at + size}
+	best := false
+	for _, guess := range [...]float64{0, 0.35, -0.35} {
+		stretch := guess * unit
+		u := unit
+		for range 2 {
+			if !f.classify(d, from, u, stretch, tmp) {
+				return match{}, false
+			}
+			fu, fs := fit(tmp.runs)
+			if math.Abs(fu-unit) > 0.15*unit { // too few different durations to tell: trust the sums
+				fu = unit
+			}
+			u, stretch = fu, fs
+		}
+		most, rms := deviation(tmp.runs, u, stretch)
+		if good(u, stretch, most, rms, f.slack()) && (!best || rms < m.rms) {
+			m.unit, m.stretch, m.most, m.rms, best = u, stretch, most, rms, true
+			m.fields = nil
+			if !f.pulsesFit(d, from, u, stretch) || !s.standsAlone(flat, at, size, f, u) {
+				best = false
+				continue
+			}
+			fields, ok := f.read(f.bitsOf(tmp))
+			if !ok {
+				best = false
+				continue
+			}
+			m.fields = fields
+			if rms < 0.1*u {
+				break
+			}
+		}
+	}
+	return m, best
+}
+
+// near says whether a measured duration is want, give or take a share of it and some µs.
+func near(us, want, share, more float64) bool { return math.Abs(us-want) <= share*want+more }
+
+// slack is the smallest slack of the codes that the frame uses.
+func (f *frame) slack() float64 {
+	least := 2.0
+	for i := range f.steps {
+		if c := f.steps[i].cell; c != nil {
+			least = min(least, c.slack)
+		}
+	}
+	return least
+}
+
+// unitFromCells measures the unit from the sums of the cells. It refuses as soon as a cell cannot be one. A lead
+// gives the unit beforehand.
+func (s *Sheet) unitFromCells(d []int, f *frame, from int, lead float64) (float64, bool) {
+	at, cells := 0, 0
+	total, units := 0.0, 0.0
+	least, most := math.Inf(1), 0.0
+	var code *alphabet
+	for i := from; i < len(f.steps); i++ {
+		st := &f.steps[i]
+		n := st.size()
+		if st.cell == nil || (f.open && at+n == len(d)) {
+			at += n
+			continue
+		}
+		sum := 0
+		for _, x := range d[at : at+n] {
+			sum += x
+		}
+		us := float64(sum)
+		lo, hi := s.UnitFrom*unitLow, s.UnitTo*unitHigh
+		if lead > 0 {
+			lo, hi = lead*0.94, lead*1.06
+		} else if f.equal && cells >= 2 {
+			mean := total / units
+			lo, hi = mean*0.75, mean*1.25
+		}
+		if us < st.cell.least*lo-150 || us > st.cell.most*hi+150 {
+			return 0, false
+		}
+		code = st.cell
+		total += us
+		units += st.cell.least
+		cells++
+		least, most = min(least, us), max(most, us)
+		at += n
+	}
+	switch {
+	case cells == 0:
+		if lead > 0 {
+			return lead, true
+		}
+		return s.unit(), true
+	case lead > 0:
+		return lead, true
+	case f.equal:
+		return total / units, true
+	case most/least > math.Sqrt(code.most/code.least): // both kinds of cells are there
+		return (least + most) / (code.least + code.most), true
+	case near(least, code.least*s.unit(), 0.13, 60):
+		return least / code.least, true
+	}
+	return most / code.most, true
+}
+
+// classify picks for each cell the symbol that explains it best, and lists the runs of the cells for a fit. The
+// first mark after a silence and a space at the open end are not measured on.
+func (f *frame) classify(d []int, from int, unit, stretch float64, tmp *scratch) bool {
+	tmp.runs, tmp.chosen = tmp.runs[:0], tmp.chosen[:0]
+	at := 0
+	for i := from; i < len(f.steps); i++ {
+		st := &f.steps[i]
+		n := st.size()
+		if st.cell == nil {
+			if len(st.units) > 0 && len(st.units) < 2 && at > 0 && st.units[0] < 3 { // a tail
+				tmp.runs = append(tmp.runs, run{st.units[0], float64(d[at]), st.mark})
+			}
+			at += n
+			continue
+		}
+		cell := d[at : at+n]
+		open := f.open && at+n == len(d)
+		best := st.cell.closest(cell, unit, stretch, st.mark, open)
+		if st.symbol != "" && best.name != st.symbol {
+			return false
+		}
+		if st.symbol == "" {
+			if best.value == 0 && best.name != st.cell.symbols[0].name { // an extra symbol where bits should be
+				return false
+			}
+			tmp.chosen = append(tmp.chosen, best)
+		}
+		mark := st.mark
+		for j, us := range cell {
+			if (at+j > 0 || from == 1) && !(open && j == n-1) {
+				tmp.runs = append(tmp.runs, run{best.units[j], float64(us), mark})
+			}
+			mark = !mark
+		}
+		at += n
+	}
+	if len(tmp.runs) == 0 { // a frame of fixed pulses alone: measure on them
+		at = 0
+		for i := from; i < len(f.steps); i++ {
+			mark := f.steps[i].mark
+			for j, u := range f.steps[i].units {
+				if at+j > 0 {
+					tmp.runs = append(tmp.runs, run{u, float64(d[at+j]), mark})
+				}
+				mark = !mark
+			}
+			at += f.steps[i].size()
+		}
+	}
+	return true
+}
+
+// closest is the symbol with the least squared difference.
+func (a *alphabet) closest(d []int, unit, stretch float64, mark, open bool) *symbol {
+	var best *symbol
+	least := math.Inf(1)
+	for i := range a.symbols {
+		sum := 0.0
+		level := mark
+		for j, u := range a.symbols[i].units {
+			want := u*unit + stretch
+			if !level {
+				want = u*unit - stretch
+			}
+			level = !level
+			diff := float64(d[j]) - want
+			if open && j == len(d)-1 {
+				continue
+			}
+			sum += diff * diff
+		}
+		if sum < least {
+			least, best = sum, &a.symbols[i]
+		}
+	}
+	return best
+}
+
+// bitsOf turns the chosen symbols into the payload.
+func (f *frame) bitsOf(tmp *scratch) []uint8 {
+	tmp.payload = tmp.payload[:0]
+	i := 0
+	for j := range f.steps {
+		st := &f.steps[j]
+		if st.cell == nil || st.symbol != "" {
+			continue
+		}
+		if st.cell.bits == 1 {
+			tmp.payload = append(tmp.payload, uint8(tmp.chosen[i].value))
+		} else {
+			tmp.payload = spread(tmp.payload, tmp.chosen[i].value, st.cell.bits, true)
+		}
+		i++
+	}
+	return tmp.payload
+}
+
+// pulsesFit checks leads, pauses and other fixed pulses against the measured unit.
+func (f *frame) pulsesFit(d []int, from int, unit, stretch float64) bool {
+	at := 0
+	for i := from; i < len(f.steps); i++ {
+		st := &f.steps[i]
+		for j, u := range st.units {
+			if !(f.open && at+j == len(d)-1) && !near(float64(d[at+j]), u*unit, 0.12, 120+math.Abs(stretch)+0.3*unit) {
+				return false
+			}
+		}
+		for j, us := range st.us {
+			if !near(float64(d[at+j]), float64(us), 0.2, 300) {
+				return false
+			}
+		}
+		at += st.size()
+	}
+	return true
+}
+
+// standsAlone says whether the frame is no part of a longer one: infrared frames end with a silence; radio frames
+// may stand inside noise, but not between more cells of the same kind.
+func (s *Sheet) standsAlone(flat []int, at, size int, f *frame, unit float64) bool {
+	end := at + size
+	var code *alphabet
+	for i := range f.steps {
+		if c := f.steps[i].cell; c != nil {
+			code = c
+		}
+	}
+	if code == nil {
+		return end >= len(flat) || flat[end] > int(8*unit)
+	}
+	if s.Medium == Infrared {
+		if f.open {
+			end--
+		}
+		return float64(flat[end]) > (code.longest+2)*unit
+	}
+	if f.open { // the next frame's first pulses follow, or silence
+		if end+1 < len(flat) && code.cellLike(float64(flat[end]), float64(flat[end+1]), unit) {
+			return false
+		}
+	} else if code.cellLike(float64(flat[end-1]), float64(flat[end]), unit) {
+		return false
+	}
+	return at < 2 || f.lead > 0 || !code.cellLike(float64(flat[at-2]), float64(flat[at-1]), unit)
+}
+
+// cellLike says whether a mark and a space could be part of a cell.
+func (a *alphabet) cellLike(mark, space, unit float64) bool {
+	sum := mark + space
+	return mark > 0.5*unit && space > 0.5*unit && sum > 0.85*a.pairLeast*unit && sum < 1.15*a.pairMost*unit
+}

@@ -1,0 +1,139 @@
+package line
+
+import (
+	"cmp"
+	"math"
+	"slices"
+
+	"urbo/core/signal"
+)
+
+// Reading is what a decoder read out of a press.
+type Reading struct {
+	Sheet     string  `json:"sheet"`
+	Fields    Fields  `json:"fields"`
+	Frames    int     `json:"frames"`       // whole frames with these fields
+	Repeats   int     `json:"repeats"`      // short repeat frames after them
+	Unit      float64 `json:"unit_us"`      // measured, µs
+	Stretch   float64 `json:"stretch_us"`   // what the receiver added to marks and took from spaces, µs
+	Deviation float64 `json:"deviation_us"` // the largest difference from the clean frame, µs
+	// Confidence is 0 to 1. One frame of a code without any check has at most 0.5.
+	Confidence float64 `json:"confidence"`
+
+	score float64
+}
+
+// LoneLimit is the highest confidence of one frame without any check.
+const LoneLimit = 0.5
+
+// Identity names what a reading means, without what changes from press to press (toggles): two presses of one key
+// have the same identity.
+func (s *Sheet) Identity(fields Fields) string {
+	kept := Fields{}
+	for name, v := range fields {
+		if f := s.byName[name]; f == nil || !f.Toggle {
+			kept[name] = v
+		}
+	}
+	return s.Name + " " + kept.String()
+}
+
+// match is one frame found in a press.
+type match struct {
+	frame   *frame
+	fields  Fields
+	start   int // index of the first duration
+	end     int // index after the last duration
+	unit    float64
+	stretch float64
+	most    float64 // largest deviation, µs
+	rms     float64 // root mean square deviation, µs
+}
+
+// Decode finds the sheet's frames in the trains of one press and folds equal ones into readings, best first.
+func (s *Sheet) Decode(trains []signal.Heard) []Reading {
+	readings, _ := s.decode(signal.Flatten(trains), &scratch{})
+	return readings
+}
+
+// decode works on a flattened press. The second result counts short repeat frames that stand alone.
+func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
+	matches := s.find(flat, tmp)
+	if len(matches) == 0 {
+		return nil, 0
+	}
+	var out []Reading
+	var sums []float64 // of squared relative deviations, per reading
+	checks := make([]float64, 0, 4)
+	last, lone := -1, 0
+	for _, m := range matches {
+		if len(m.frame.fields) == 0 {
+			if last >= 0 {
+				out[last].Repeats++
+			} else {
+				lone++
+			}
+			continue
+		}
+		last = slices.IndexFunc(out, func(r Reading) bool { return sameFields(r.Fields, m.fields) })
+		if last < 0 {
+			last = len(out)
+			out = append(out, Reading{Sheet: s.Name, Fields: m.fields})
+			sums = append(sums, 0)
+			checks = append(checks, float64(m.frame.checks))
+		}
+		r := &out[last]
+		r.Frames++
+		r.Unit += m.unit
+		r.Stretch += m.stretch
+		r.Deviation = max(r.Deviation, m.most)
+		sums[last] += m.rms * m.rms / (m.unit * m.unit)
+		r.score = max(r.score, float64(m.frame.checks)+m.frame.rarity)
+	}
+	most := 0
+	for _, r := range out {
+		most = max(most, r.Frames)
+	}
+	for i := range out {
+		r := &out[i]
+		n := float64(r.Frames)
+		r.Unit, r.Stretch = tenth(r.Unit/n), tenth(r.Stretch/n)
+		r.Deviation = math.Round(r.Deviation)
+		r.Confidence = confidence(sums[i]/n, checks[i], r.Frames, r.Repeats) * (0.5 + 0.5*n/float64(most))
+		r.Confidence = math.Round(r.Confidence*1000) / 1000
+		r.score = r.Confidence + 0.01*r.score
+	}
+	sortReadings(out)
+	return out, lone
+}
+
+// confidence weighs how well the durations fit (mean square deviation in units) and how much had to come out right:
+// checks inside a frame, and frames that are equal.
+func confidence(meanSquare, checks float64, frames, repeats int) float64 {
+	fit := max(0, 1-3*meanSquare)
+	limit := LoneLimit
+	if checks >= 4 || frames > 1 {
+		limit = min(1, LoneLimit+(checks+16*float64(frames-1)+2*float64(repeats))/16)
+	}
+	return min(fit, limit)
+}
+
+func sortReadings(rs []Reading) {
+	slices.SortStableFunc(rs, func(a, b Reading) int {
+		return cmp.Or(cmp.Compare(b.score, a.score), cmp.Compare(a.Sheet, b.Sheet))
+	})
+}
+
+func sameFields(a, b Fields) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	for name, v := range a {
+		if b[name] != v {
+			return false
+		}
+	}
+	return true
+}
+
+func tenth(x float64) float64 { return math.Round(x*10) / 10 }

@@ -1,0 +1,134 @@
+// Package service is the running house: it opens the store, wires its parts together, and owns every long-lived
+// goroutine. The parts are in the folders below, each with one job.
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"urbo/core/line"
+	"urbo/service/access"
+	"urbo/service/air"
+	"urbo/service/ear"
+	"urbo/service/event"
+	"urbo/service/journal"
+	"urbo/service/lesson"
+	"urbo/service/library"
+	"urbo/service/roster"
+	"urbo/station"
+	"urbo/store"
+	"urbo/wire"
+)
+
+// Config of a house.
+type Config struct {
+	Dir     string           // data directory; it must exist
+	Drivers []station.Driver // stations
+	Extra   []Runner         // what else lives as long as the house, such as the stage
+	Now     func() time.Time // nil is time.Now
+	Version string
+}
+
+// Runner is anything that runs until its context ends.
+type Runner interface {
+	Run(ctx context.Context) error
+}
+
+// House is the running service.
+type House struct {
+	Events  *event.Hub
+	Journal *journal.Journal
+	Library *library.Library
+	Roster  *roster.Roster
+	Air     *air.Air
+	Ear     *ear.Ear
+	Lessons *lesson.Lessons
+	Access  *access.Access
+	Book    *line.Book
+
+	store   *store.Store
+	lock    *dirLock
+	extra   []Runner
+	version string
+	started time.Time
+}
+
+// Open locks the data directory, opens the database and builds the house. Close it when Run has returned.
+func Open(ctx context.Context, c Config) (*House, error) {
+	if c.Now == nil {
+		c.Now = time.Now
+	}
+	lock, err := lockDir(c.Dir)
+	if err != nil {
+		return nil, err
+	}
+	s, err := store.Open(c.Dir)
+	if err != nil {
+		return nil, errors.Join(err, lock.release())
+	}
+	h := &House{store: s, lock: lock, Events: &event.Hub{}, Book: line.Builtin(), extra: c.Extra, version: c.Version, started: c.Now()}
+	h.Journal = journal.New(s, h.Events, c.Now)
+	if h.Library, err = library.Open(ctx, s, h.Events, h.Book, c.Now); err != nil {
+		return nil, errors.Join(err, h.Close())
+	}
+	h.Access = access.New(s, c.Now)
+	h.Roster = roster.New(c.Drivers, h.Events, h.Journal, c.Now)
+	h.Air = air.New(h.Library, h.Roster, h.Journal, h.Book, c.Now)
+	h.Lessons = lesson.New(h.Library, h.Journal, h.Events, h.Book, c.Now)
+	h.Ear = ear.New(h.Book, h.Library, h.Air, h.Roster, h.Journal, c.Now, h.Lessons.Hear)
+	h.Roster.OnHeard, h.Roster.OnAnswer = h.Ear.Hear, h.Air.Answer
+	return h, nil
+}
+
+// Run runs the house until the context ends. The journal ends last, so that it keeps what the others had to say.
+func (h *House) Run(ctx context.Context) error {
+	h.Journal.Write(wire.Entry{Kind: "house", Text: "Urbo " + h.version + " started"})
+	lasting, end := context.WithCancel(context.WithoutCancel(ctx))
+	defer end()
+	var last, group sync.WaitGroup
+	last.Go(func() { logged("journal", h.Journal.Run(lasting)) })
+	for name, r := range map[string]Runner{"stations": h.Roster, "ear": h.Ear} {
+		group.Go(func() { logged(name, r.Run(ctx)) })
+	}
+	for _, r := range h.extra {
+		group.Go(func() { logged(fmt.Sprintf("%T", r), r.Run(ctx)) })
+	}
+	group.Wait()
+	h.Journal.Write(wire.Entry{Kind: "house", Text: "Urbo stopped"})
+	end()
+	last.Wait()
+	return nil
+}
+
+func logged(what string, err error) {
+	if err != nil {
+		slog.Error(what+" ended", "error", err)
+	}
+}
+
+// Close closes the database and gives the data directory back.
+func (h *House) Close() error {
+	return errors.Join(h.store.Close(), h.lock.release())
+}
+
+// About says what is running.
+func (h *House) About() wire.About {
+	return wire.About{Version: h.version, Started: h.started, Sheets: len(h.Book.Sheets())}
+}
+
+// Captures lists captures, the newest first.
+func (h *House) Captures(ctx context.Context, before string, limit int) ([]wire.Capture, error) {
+	rows, stored, err := h.Journal.Captures(ctx, before, limit)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]wire.Capture, len(rows))
+	for i, r := range rows {
+		out[i] = ear.FromRow(r, h.Library).Wire(stored[r.ID])
+	}
+	return out, nil
+}

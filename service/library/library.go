@@ -1,0 +1,239 @@
+// Package library keeps the devices, their keys and what each key sends. It holds them all in memory for look-ups
+// while a press is on its way, and writes every change to the store before it counts.
+package library
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"gorm.io/gorm"
+
+	"urbo/core/line"
+	"urbo/core/signal"
+	"urbo/service/event"
+	"urbo/store"
+	"urbo/wire"
+)
+
+// Errors that callers ask for.
+var (
+	ErrUnknownDevice = errors.New("unknown device")
+	ErrUnknownKey    = errors.New("unknown key")
+	ErrNotLearned    = errors.New("key is not learned yet")
+	ErrCode          = errors.New("code")
+	ErrTaken         = errors.New("name is taken")
+)
+
+// Library is the devices of the house.
+type Library struct {
+	store  *store.Store
+	events *event.Hub
+	book   *line.Book
+	now    func() time.Time
+
+	mu      sync.RWMutex
+	devices map[string]*store.Device // by slug
+	known   map[string][]wire.KeyRef // by what is on the air
+	trains  []rawKey
+}
+
+// rawKey is a key that sends a plain train.
+type rawKey struct {
+	train signal.Train
+	ref   wire.KeyRef
+}
+
+// Open reads the library.
+func Open(ctx context.Context, s *store.Store, events *event.Hub, book *line.Book, now func() time.Time) (*Library, error) {
+	l := &Library{store: s, events: events, book: book, now: now}
+	return l, l.reload(ctx)
+}
+
+// reload reads everything anew and builds the look-up of codes.
+func (l *Library) reload(ctx context.Context) error {
+	var rows []*store.Device
+	err := l.store.Read(ctx).Preload("Room").Preload("Keys", func(tx *gorm.DB) *gorm.DB { return tx.Order("position") }).
+		Preload("Keys.Codes", func(tx *gorm.DB) *gorm.DB { return tx.Order("version, position") }).Find(&rows).Error
+	if err != nil {
+		return fmt.Errorf("read the library: %w", err)
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.devices = make(map[string]*store.Device, len(rows))
+	for _, d := range rows {
+		l.devices[d.Slug] = d
+	}
+	l.index()
+	return nil
+}
+
+// index builds the look-up from what is on the air to keys. The caller holds mu.
+func (l *Library) index() {
+	l.known, l.trains = map[string][]wire.KeyRef{}, nil
+	for slug, d := range l.devices {
+		for i := range d.Keys {
+			ref := wire.KeyRef{Device: slug, Key: d.Keys[i].Name}
+			for _, c := range InForce(&d.Keys[i]) {
+				if c.Sheet == "" {
+					l.trains = append(l.trains, rawKey{c.Train, ref})
+				} else if s, err := l.book.Sheet(c.Sheet); err == nil {
+					id := s.Identity(c.Fields)
+					l.known[id] = append(l.known[id], ref)
+				}
+			}
+		}
+	}
+	for _, refs := range l.known {
+		slices.SortFunc(refs, func(a, b wire.KeyRef) int { return strings.Compare(a.String(), b.String()) })
+	}
+}
+
+// InForce lists the codes of a key's newest version, in the order they are sent.
+func InForce(k *store.Key) []store.Code {
+	newest := version(k)
+	var out []store.Code
+	for _, c := range k.Codes {
+		if c.Version == newest {
+			out = append(out, c)
+		}
+	}
+	return out
+}
+
+func version(k *store.Key) int {
+	newest := 0
+	for _, c := range k.Codes {
+		newest = max(newest, c.Version)
+	}
+	return newest
+}
+
+// Match lists the keys that send what was heard: by the most trusted reading that any key has, else by the train.
+func (l *Library) Match(readings []line.Reading, trains []signal.Heard) []wire.KeyRef {
+	l.mu.RLock()
+	defer l.mu.RUnlock()
+	for _, r := range readings {
+		s, err := l.book.Sheet(r.Sheet)
+		if err != nil {
+			continue
+		}
+		if refs := l.known[s.Identity(r.Fields)]; len(refs) > 0 {
+			return slices.Clone(refs)
+		}
+	}
+	var out []wire.KeyRef
+	for _, raw := range l.trains {
+		for _, h := range trains {
+			if signal.Agree(raw.train, h.Train) && !slices.Contains(out, raw.ref) {
+				out = append(out, raw.ref)
+			}
+		}
+	}
+	return out
+}
+
+// Devices lists all devices by room and name.
+func (l *Library) Devices() []wire.Device {
+	l.mu.RLock()
+	defer l.mu.RUnlock()
+	out := make([]wire.Device, 0, len(l.devices))
+	for _, d := range l.devices {
+		out = append(out, toWire(d))
+	}
+	slices.SortFunc(out, func(a, b wire.Device) int {
+		return strings.Compare(a.Room+"\x00"+a.Name+"\x00"+a.Slug, b.Room+"\x00"+b.Name+"\x00"+b.Slug)
+	})
+	return out
+}
+
+// Device finds a device. Its error wraps ErrUnknownDevice and names the nearest.
+func (l *Library) Device(slug string) (wire.Device, error) {
+	l.mu.RLock()
+	defer l.mu.RUnlock()
+	d, err := l.find(slug)
+	if err != nil {
+		return wire.Device{}, err
+	}
+	return toWire(d), nil
+}
+
+func (l *Library) find(slug string) (*store.Device, error) {
+	if d := l.devices[slug]; d != nil {
+		return d, nil
+	}
+	var names []string
+	for s := range l.devices {
+		names = append(names, s)
+	}
+	slices.Sort(names)
+	if len(names) == 0 {
+		return nil, fmt.Errorf("%w %.60q: there are no devices yet: add one first", ErrUnknownDevice, slug)
+	}
+	return nil, fmt.Errorf("%w %.60q: nearest are %s", ErrUnknownDevice, slug, nearest(slug, names))
+}
+
+func findKey(d *store.Device, name string) (*store.Key, error) {
+	var names []string
+	for i := range d.Keys {
+		if d.Keys[i].Name == name {
+			return &d.Keys[i], nil
+		}
+		names = append(names, d.Keys[i].Name)
+	}
+	if len(names) == 0 {
+		return nil, fmt.Errorf("%w %.60q: %s has no keys yet: start a lesson", ErrUnknownKey, name, d.Slug)
+	}
+	return nil, fmt.Errorf("%w %.60q of %s: nearest are %s", ErrUnknownKey, name, d.Slug, nearest(name, names))
+}
+
+// Sendable is what the air needs to know to press a key.
+type Sendable struct {
+	Ref         wire.KeyRef
+	Codes       []store.Code
+	Transmitter string // STATION/PORT, empty for the first that fits
+}
+
+// Sendable finds the codes of a key. Errors wrap ErrUnknownDevice, ErrUnknownKey or ErrNotLearned.
+func (l *Library) Sendable(ref wire.KeyRef) (Sendable, error) {
+	l.mu.RLock()
+	defer l.mu.RUnlock()
+	d, err := l.find(ref.Device)
+	if err != nil {
+		return Sendable{}, err
+	}
+	k, err := findKey(d, ref.Key)
+	if err != nil {
+		return Sendable{}, err
+	}
+	codes := InForce(k)
+	if len(codes) == 0 {
+		return Sendable{}, fmt.Errorf("%w: %s: start a lesson for it (urbo learn %s %s)", ErrNotLearned, ref, ref.Device, ref.Key)
+	}
+	return Sendable{Ref: ref, Codes: codes, Transmitter: d.Transmitter}, nil
+}
+
+func toWire(d *store.Device) wire.Device {
+	out := wire.Device{Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model, Transmitter: d.Transmitter, Keys: []wire.Key{}}
+	if d.Room != nil {
+		out.Room = d.Room.Name
+	}
+	for i := range d.Keys {
+		k := wire.Key{Name: d.Keys[i].Name, Version: version(&d.Keys[i]), Changed: d.Keys[i].UpdatedAt, Codes: []wire.Code{}}
+		for _, c := range InForce(&d.Keys[i]) {
+			k.Codes = append(k.Codes, CodeToWire(c))
+		}
+		out.Keys = append(out.Keys, k)
+	}
+	return out
+}
+
+// CodeToWire translates a stored code.
+func CodeToWire(c store.Code) wire.Code {
+	return wire.Code{Sheet: c.Sheet, Fields: wire.Fields(c.Fields), Unit: c.UnitUS, Train: c.Train, GapUS: c.GapUS,
+		CarrierHz: c.CarrierHz, FrequencyHz: c.FrequencyHz, Repeats: c.Repeats, Source: c.Source}
+}

@@ -1,0 +1,111 @@
+package stage
+
+import (
+	"fmt"
+	"strings"
+	"time"
+)
+
+// Handset is an original remote control: keys with timings written by hand, and the faults of its make.
+type Handset struct {
+	Slug   string
+	Title  string
+	Room   string
+	Medium Medium
+	Hz     int // carrier of infrared, channel of radio
+	Keys   []HandsetKey
+
+	clock    float64 // 1.01 is one per cent slow
+	jitter   float64 // µs, standard deviation of every edge
+	strength float64 // 0 to 1 at the receiver
+	weak     bool    // a battery near its end: some frames break up
+	least    int     // frames that even the shortest press sends
+	held     time.Duration
+}
+
+// HandsetKey is one key: the first frame of a press and what follows while it is held, each with its trailing
+// space, in µs.
+type HandsetKey struct {
+	Name  string
+	first []int
+	then  []int // nil: nothing follows
+}
+
+// DefaultHold is how long a person holds a key who just presses it.
+const DefaultHold = 90 * time.Millisecond
+
+// MaxHold is the longest that a key can be held on the stage.
+const MaxHold = 20 * time.Second
+
+// Press pushes a key of a handset and lets it go after hold (0 is DefaultHold). The frames go on the air from now on.
+func (s *Stage) Press(handset, key string, hold time.Duration) error {
+	if hold <= 0 {
+		hold = DefaultHold
+	}
+	hold = min(hold, MaxHold)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	var names []string
+	for _, h := range s.handsets {
+		if h.Slug != handset {
+			names = append(names, h.Slug)
+			continue
+		}
+		var keys []string
+		for i := range h.Keys {
+			if h.Keys[i].Name == key {
+				s.play(h, &h.Keys[i], hold)
+				return nil
+			}
+			keys = append(keys, h.Keys[i].Name)
+		}
+		return fmt.Errorf("%w: %s has no %q, only %s", ErrUnknownKey, handset, key, strings.Join(keys, ", "))
+	}
+	return fmt.Errorf("%w: %q; there are %s", ErrUnknownHandset, handset, strings.Join(names, ", "))
+}
+
+// play sends the frames of one press, each as an emission of its own. A handset that is still busy goes on first.
+func (s *Stage) play(h *Handset, k *HandsetKey, hold time.Duration) {
+	start := max(s.Now(), h.held) + time.Millisecond
+	t := start
+	for n := 0; n < h.least || t-start < hold; n++ {
+		runs := k.first
+		if n > 0 {
+			if k.then == nil {
+				break
+			}
+			runs = k.then
+		}
+		e := emission{start: t, runs: s.imperfect(h, runs), hz: h.Hz, strength: h.strength}
+		at := t
+		s.at(at, func(time.Duration) { s.air[h.Medium].emit(e) })
+		t = e.end()
+	}
+	h.held = t
+}
+
+// imperfect is what the handset makes of a clean frame: clock error, jitter, and breaks when its battery is weak.
+func (s *Stage) imperfect(h *Handset, clean []int) []int {
+	out := make([]int, len(clean))
+	before := 0.0
+	for i, d := range clean {
+		after := s.random.NormFloat64() * h.jitter
+		out[i] = max(int(float64(d)*h.clock+after-before), 30)
+		before = after
+	}
+	if h.weak && s.random.Float64() < 0.3 { // the voltage drops under a mark: it breaks in two
+		i := 2 * s.random.IntN(len(out)/2)
+		if part := out[i] / 3; part >= 60 {
+			broken := append([]int{}, out[:i]...)
+			broken = append(broken, part, out[i]-2*part, part)
+			out = append(broken, out[i+1:]...)
+		}
+	}
+	return out
+}
+
+// Handsets lists the handsets.
+func (s *Stage) Handsets() []*Handset { return s.handsets }
+
+// WeakBattery says whether the handset's battery is near its end.
+func (h *Handset) WeakBattery() bool { return h.weak }

@@ -1,0 +1,142 @@
+package stage
+
+import "time"
+
+// Receiver is a simulated receiver module. It delivers trains as a station would: ended by 20 ms of silence.
+type Receiver struct {
+	Medium Medium
+	Hz     int // what it is tuned to
+	Width  int // how far off it still hears
+	// Stretch is what it adds to marks and takes from spaces, in µs.
+	Stretch int
+}
+
+// Heard is one train as a receiver delivers it.
+type Heard struct {
+	At       time.Duration // stage time of the first edge
+	Train    []int         // µs, mark first, odd length
+	Gap      int           // µs of silence seen after it
+	Strength float64       // 0 to 1
+}
+
+// trainSilence is the silence that ends a train, and trainLimit the most durations in one.
+const (
+	trainSilence = 20 * time.Millisecond
+	trainLimit   = 4095
+)
+
+// Receive puts a receiver on the stage. heard is called from the stage's goroutine, with the stage locked: it must
+// not block or call the stage.
+func (s *Stage) Receive(r Receiver, heard func(Heard)) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	e := &ear{Receiver: r, stage: s, heard: heard}
+	s.air[r.Medium].listeners = append(s.air[r.Medium].listeners, listener{hz: r.Hz, width: r.Width, hear: e.hear})
+}
+
+// ear collects what a receiver hears into trains.
+type ear struct {
+	Receiver
+	stage   *Stage
+	heard   func(Heard)
+	pending Heard
+	end     time.Duration // stage time of the last edge of pending
+}
+
+func (e *ear) hear(at time.Duration, runs []int, strength float64) {
+	runs = e.distort(runs)
+	if gap := at - e.end; len(e.pending.Train) > 0 && gap >= trainSilence {
+		e.flush(int(gap / time.Microsecond))
+	} else if len(e.pending.Train) > 0 {
+		e.bridge(int(gap / time.Microsecond))
+	}
+	if len(e.pending.Train) == 0 {
+		e.pending = Heard{At: at}
+		if e.Medium == Radio {
+			e.pending.Train = e.noise(15_000)
+			e.pending.At -= time.Duration(sum(e.pending.Train)) * time.Microsecond
+		}
+	}
+	e.pending.Strength = max(e.pending.Strength, strength)
+	for i, d := range runs {
+		if i%2 == 1 && d >= int(trainSilence/time.Microsecond) || len(e.pending.Train) >= trainLimit {
+			e.end = at
+			e.flush(d)
+			at += time.Duration(d) * time.Microsecond
+			e.pending = Heard{At: at, Strength: strength}
+			continue
+		}
+		e.pending.Train = append(e.pending.Train, d)
+		at += time.Duration(d) * time.Microsecond
+		if i%2 == 0 {
+			e.end = at
+		}
+	}
+	if n := len(e.pending.Train); n > 0 && n%2 == 0 { // the space at the end belongs to the silence
+		e.pending.Train = e.pending.Train[:n-1]
+	}
+	wait := e.end
+	e.stage.at(e.end+trainSilence, func(time.Duration) {
+		going := e.stage.air[e.Medium].began(e.end+trainSilence, e.Hz, e.Width)
+		if len(e.pending.Train) > 0 && e.end == wait && !going {
+			e.flush(int(trainSilence / time.Microsecond))
+		}
+	})
+}
+
+// bridge fills the space between two emissions of one train; a radio receiver hears noise in it.
+func (e *ear) bridge(gap int) {
+	gap = max(gap, 30)
+	if e.Medium == Infrared || gap < 1500 {
+		e.pending.Train = append(e.pending.Train, gap)
+		return
+	}
+	e.pending.Train = append(append(e.pending.Train, 400), e.noise(gap-400)...)
+}
+
+func (e *ear) flush(gap int) {
+	out := e.pending
+	e.pending = Heard{}
+	out.Gap = gap
+	if len(out.Train) > 0 {
+		if e.Medium == Radio {
+			out.Train = append(out.Train, 150)
+			out.Train = append(out.Train, e.noise(10_000)...)
+			out.Train = out.Train[:len(out.Train)-1]
+		}
+		e.heard(out)
+	}
+}
+
+// distort lengthens marks at the cost of spaces, and gets the first mark after silence wrong, as modules do.
+func (e *ear) distort(clean []int) []int {
+	out := make([]int, len(clean))
+	for i, d := range clean {
+		if i%2 == 0 {
+			out[i] = max(d+e.Stretch, 30)
+		} else {
+			out[i] = max(d-e.Stretch, 30)
+		}
+	}
+	out[0] = max(out[0]+e.stage.random.IntN(180)-90, 40)
+	return out
+}
+
+// noise is what a radio receiver delivers without a signal: short pulses for so many µs, mark first, even length.
+func (e *ear) noise(us int) []int {
+	var out []int
+	for us > 0 || len(out)%2 == 1 {
+		d := 40 + int(e.stage.random.ExpFloat64()*220)
+		out = append(out, d)
+		us -= d
+	}
+	return out
+}
+
+func sum(ds []int) int {
+	total := 0
+	for _, d := range ds {
+		total += d
+	}
+	return total
+}

@@ -1,0 +1,236 @@
+// Package station is the station link, version 1: the messages that Urbo and a piece of hardware exchange, and the
+// interface that a driver for one kind of connection implements. docs/station-link.md describes it for builders of
+// stations.
+package station
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"regexp"
+
+	"urbo/core/signal"
+)
+
+// Version of the link.
+const Version = 1
+
+// ErrMessage is wrapped by errors about messages that break the link's rules.
+var ErrMessage = errors.New("station link")
+
+// Direction of a port.
+type Direction string
+
+// The two directions.
+const (
+	Receiver    Direction = "receiver"
+	Transmitter Direction = "transmitter"
+)
+
+// Port is one end of a station.
+type Port struct {
+	ID        string    `json:"id"`
+	Direction Direction `json:"direction"`
+	Medium    string    `json:"medium"` // infrared or radio
+	// FromHz and ToHz are the range of carriers or channels that the port works on.
+	FromHz    int  `json:"from_hz"`
+	ToHz      int  `json:"to_hz"`
+	Longest   int  `json:"longest"`             // durations in the longest train
+	Strength  bool `json:"strength,omitempty"`  // it measures strength
+	Frequency bool `json:"frequency,omitempty"` // it measures carrier or channel
+}
+
+// Message is anything that travels over the link. Its concrete type is one of those below.
+type Message interface{ kind() string }
+
+// Hello is what a station says first, and again whenever it comes back.
+type Hello struct {
+	Link     int    `json:"link"`
+	Station  string `json:"station"`
+	Model    string `json:"model"`
+	Firmware string `json:"firmware"`
+	Ports    []Port `json:"ports"`
+}
+
+// Welcome answers a Hello that is accepted.
+type Welcome struct {
+	Link int `json:"link"`
+}
+
+// Refused answers a Hello that is not.
+type Refused struct {
+	Reason string `json:"reason"`
+}
+
+// Heard is one train from a receiver. At is the station's clock in µs at the first edge; Gap is the silence after
+// the train, as far as it was seen.
+type Heard struct {
+	Port        string       `json:"port"`
+	At          int64        `json:"at"`
+	Train       signal.Train `json:"train"`
+	Gap         int          `json:"gap_us"`
+	Strength    *float64     `json:"strength,omitempty"` // 0 to 1
+	CarrierHz   int          `json:"carrier_hz,omitempty"`
+	FrequencyHz int          `json:"frequency_hz,omitempty"`
+	More        bool         `json:"more,omitempty"` // the train was longer than the station can hold
+}
+
+// Send asks a transmitter to play. Every part carries its own trailing space, so its length is even; GapUS is the
+// least silence after the whole.
+type Send struct {
+	ID          string  `json:"id"`
+	Port        string  `json:"port"`
+	CarrierHz   int     `json:"carrier_hz,omitempty"`
+	FrequencyHz int     `json:"frequency_hz,omitempty"`
+	Duty        float64 `json:"duty,omitempty"` // share of a carrier's cycle that is on, 0 to 1
+	Once        []int   `json:"once,omitempty"`
+	Repeat      []int   `json:"repeat,omitempty"`
+	Repeats     int     `json:"repeats,omitempty"`
+	Last        []int   `json:"last,omitempty"`
+	GapUS       int     `json:"gap_us,omitempty"`
+	WithinMS    int     `json:"within_ms,omitempty"`
+}
+
+// Airtime is how long the send lasts, in µs.
+func (s Send) Airtime() int {
+	return signal.Sum(s.Once) + s.Repeats*signal.Sum(s.Repeat) + signal.Sum(s.Last) + s.GapUS
+}
+
+// Sent answers a Send that went out. Started is the station's clock, Took how long it was on the air, both in µs.
+type Sent struct {
+	ID      string `json:"id"`
+	Started int64  `json:"started"`
+	Took    int64  `json:"took"`
+}
+
+// Failed answers a Send of which nothing went out.
+type Failed struct {
+	ID     string `json:"id"`
+	Reason string `json:"reason"`
+}
+
+// Hold lets a Send go on repeating for a lease in ms.
+type Hold struct {
+	ID    string `json:"id"`
+	Lease int    `json:"lease_ms"`
+}
+
+// Cancel ends the repeating of a Send.
+type Cancel struct {
+	ID string `json:"id"`
+}
+
+// Ping asks the other side whether it lives.
+type Ping struct{}
+
+// Pong answers a Ping.
+type Pong struct{}
+
+// Note is something that a station wants in the journal.
+type Note struct {
+	Severity string `json:"severity"` // info, warning or error
+	Text     string `json:"text"`
+}
+
+func (Hello) kind() string   { return "hello" }
+func (Welcome) kind() string { return "welcome" }
+func (Refused) kind() string { return "refused" }
+func (Heard) kind() string   { return "heard" }
+func (Send) kind() string    { return "send" }
+func (Sent) kind() string    { return "sent" }
+func (Failed) kind() string  { return "failed" }
+func (Hold) kind() string    { return "hold" }
+func (Cancel) kind() string  { return "cancel" }
+func (Ping) kind() string    { return "ping" }
+func (Pong) kind() string    { return "pong" }
+func (Note) kind() string    { return "note" }
+
+// Marshal writes a message as one JSON object with its type in "t", without a line break.
+func Marshal(m Message) ([]byte, error) {
+	body, err := json.Marshal(m)
+	if err != nil {
+		return nil, fmt.Errorf("%w: write %s: %w", ErrMessage, m.kind(), err)
+	}
+	head := fmt.Sprintf(`{"t":%q`, m.kind())
+	if len(body) > 2 {
+		head += ","
+	}
+	return append([]byte(head), body[1:]...), nil
+}
+
+// Unmarshal reads a message. Unknown fields are passed over. A type that is not known gives a nil message and no
+// error, so that both sides can grow.
+func Unmarshal(data []byte) (Message, error) {
+	var head struct {
+		T string `json:"t"`
+	}
+	if err := json.Unmarshal(data, &head); err != nil {
+		return nil, fmt.Errorf("%w: not a JSON object: %w", ErrMessage, err)
+	}
+	switch head.T {
+	case "hello":
+		return read[Hello](data)
+	case "welcome":
+		return read[Welcome](data)
+	case "refused":
+		return read[Refused](data)
+	case "heard":
+		return read[Heard](data)
+	case "send":
+		return read[Send](data)
+	case "sent":
+		return read[Sent](data)
+	case "failed":
+		return read[Failed](data)
+	case "hold":
+		return read[Hold](data)
+	case "cancel":
+		return read[Cancel](data)
+	case "ping":
+		return Ping{}, nil
+	case "pong":
+		return Pong{}, nil
+	case "note":
+		return read[Note](data)
+	case "":
+		return nil, fmt.Errorf("%w: a message without its type: add \"t\"", ErrMessage)
+	}
+	return nil, nil
+}
+
+func read[M Message](data []byte) (Message, error) {
+	var m M
+	if err := json.Unmarshal(data, &m); err != nil {
+		return nil, fmt.Errorf("%w: %s: %w", ErrMessage, m.kind(), err)
+	}
+	return m, nil
+}
+
+var nameRule = regexp.MustCompile(`^[a-z0-9-]{1,40}$`)
+
+// Check says whether a Hello follows the rules: link version, names, directions and media of its ports.
+func (h Hello) Check() error {
+	if h.Link != Version {
+		return fmt.Errorf("%w: version %d: this Urbo speaks version %d", ErrMessage, h.Link, Version)
+	}
+	if !nameRule.MatchString(h.Station) {
+		return fmt.Errorf("%w: station %.50q: a name is 1 to 40 of a-z, 0-9 and -", ErrMessage, h.Station)
+	}
+	seen := map[string]bool{}
+	for _, p := range h.Ports {
+		switch {
+		case !nameRule.MatchString(p.ID):
+			return fmt.Errorf("%w: station %s, port %.50q: a name is 1 to 40 of a-z, 0-9 and -", ErrMessage, h.Station, p.ID)
+		case seen[p.ID]:
+			return fmt.Errorf("%w: station %s has two ports %q: rename one", ErrMessage, h.Station, p.ID)
+		case p.Direction != Receiver && p.Direction != Transmitter:
+			return fmt.Errorf("%w: port %s/%s: direction is receiver or transmitter, not %.20q", ErrMessage, h.Station, p.ID, p.Direction)
+		case p.Medium != "infrared" && p.Medium != "radio":
+			return fmt.Errorf("%w: port %s/%s: medium is infrared or radio, not %.20q", ErrMessage, h.Station, p.ID, p.Medium)
+		case p.Longest < 3 || p.FromHz <= 0 || p.ToHz < p.FromHz:
+			return fmt.Errorf("%w: port %s/%s: give longest (at least 3), from_hz and to_hz", ErrMessage, h.Station, p.ID)
+		}
+		seen[p.ID] = true
+	}
+	return nil
+}

@@ -1,0 +1,161 @@
+// Package onstage is the driver of the simulated station: it stands on the stage, hears what is on its air and
+// sends into it, and speaks the messages of the station link in process.
+package onstage
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"sync"
+	"time"
+
+	"urbo/core/signal"
+	"urbo/stage"
+	"urbo/station"
+)
+
+// remembered is how many ids of sends a station knows, so that none is sent twice.
+const remembered = 64
+
+// Station is a simulated piece of hardware with ports on the stage.
+type Station struct {
+	stage *stage.Stage
+	hello station.Hello
+
+	said *mailbox // what the station says; read by Run
+
+	mu      sync.Mutex
+	running bool
+	ids     []string
+	answers map[string]station.Message // to ids that are done
+	playing map[string]*stage.Playing
+	busy    map[string]bool // by port
+}
+
+// New puts a station of a name on the stage, with a receiver and a transmitter for each medium.
+func New(s *stage.Stage, name string) *Station {
+	const ir, radio = 38_000, 433_920_000
+	n := &Station{
+		stage: s,
+		hello: station.Hello{Link: station.Version, Station: name, Model: "Stage board", Firmware: "1", Ports: []station.Port{
+			{ID: "ir-in", Direction: station.Receiver, Medium: "infrared", FromHz: 36_000, ToHz: 40_000, Longest: signal.MaxDurations, Strength: true},
+			{ID: "ir-out", Direction: station.Transmitter, Medium: "infrared", FromHz: 30_000, ToHz: 60_000, Longest: signal.MaxDurations},
+			{ID: "radio-in", Direction: station.Receiver, Medium: "radio", FromHz: 433_670_000, ToHz: 434_170_000, Longest: signal.MaxDurations, Strength: true},
+			{ID: "radio-out", Direction: station.Transmitter, Medium: "radio", FromHz: 433_050_000, ToHz: 434_790_000, Longest: signal.MaxDurations},
+		}},
+		said:    newMailbox(),
+		answers: map[string]station.Message{},
+		playing: map[string]*stage.Playing{},
+		busy:    map[string]bool{},
+	}
+	s.Receive(stage.Receiver{Medium: stage.Infrared, Hz: ir, Width: 2_500, Stretch: 70}, func(h stage.Heard) { n.heard("ir-in", h) })
+	s.Receive(stage.Receiver{Medium: stage.Radio, Hz: radio, Width: 250_000, Stretch: 25}, func(h stage.Heard) { n.heard("radio-in", h) })
+	return n
+}
+
+// Run says hello and passes on what the station says until the context ends.
+func (n *Station) Run(ctx context.Context, up func(station.Message)) error {
+	n.setRunning(true)
+	defer n.setRunning(false)
+	up(n.hello)
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-n.said.ready:
+		}
+		for _, m := range n.said.take() {
+			if f, ok := m.(finished); ok {
+				n.finish(f)
+				m = f.Sent
+			}
+			up(m)
+		}
+	}
+}
+
+func (n *Station) setRunning(on bool) {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	n.running = on
+}
+
+// finished is the end of a send, from the stage's goroutine to Run.
+type finished struct {
+	station.Sent
+	port string
+}
+
+func (n *Station) heard(port string, h stage.Heard) {
+	strength := h.Strength
+	n.said.put(station.Heard{Port: port, At: h.At.Microseconds(), Train: h.Train, Gap: h.Gap, Strength: &strength})
+}
+
+// Tell obeys one message of Urbo.
+func (n *Station) Tell(m station.Message) error {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	if !n.running {
+		return fmt.Errorf("%w: %s", station.ErrAway, n.hello.Station)
+	}
+	switch m := m.(type) {
+	case station.Send:
+		n.send(m)
+	case station.Hold:
+		if p := n.playing[m.ID]; p != nil {
+			p.Hold(time.Duration(m.Lease) * time.Millisecond)
+		}
+	case station.Cancel:
+		if p := n.playing[m.ID]; p != nil {
+			p.Cancel()
+		}
+	case station.Ping:
+		n.said.put(station.Pong{})
+	}
+	return nil
+}
+
+func (n *Station) send(m station.Send) {
+	if slices.Contains(n.ids, m.ID) { // known: answer again, send nothing
+		if answer := n.answers[m.ID]; answer != nil {
+			n.said.put(answer)
+		}
+		return
+	}
+	i := slices.IndexFunc(n.hello.Ports, func(p station.Port) bool { return p.ID == m.Port && p.Direction == station.Transmitter })
+	switch {
+	case i < 0:
+		n.said.put(station.Failed{ID: m.ID, Reason: fmt.Sprintf("no transmitter %q here", m.Port)})
+		return
+	case n.busy[m.Port]:
+		n.said.put(station.Failed{ID: m.ID, Reason: "still sending something else"})
+		return
+	}
+	n.remember(m.ID)
+	port := n.hello.Ports[i]
+	n.busy[m.Port] = true
+	started := n.stage.Now().Microseconds()
+	n.playing[m.ID] = n.stage.Transmit(stage.Transmission{
+		Medium: stage.Medium(port.Medium), Hz: m.CarrierHz + m.FrequencyHz,
+		Once: m.Once, Repeat: m.Repeat, Repeats: m.Repeats, Last: m.Last,
+		Silence: m.GapUS,
+	}, func(took time.Duration) { // called with the stage locked: Run does the rest
+		n.said.put(finished{station.Sent{ID: m.ID, Started: started, Took: took.Microseconds()}, m.Port})
+	})
+}
+
+func (n *Station) remember(id string) {
+	n.ids = append(n.ids, id)
+	if len(n.ids) > remembered {
+		delete(n.answers, n.ids[0])
+		n.ids = n.ids[1:]
+	}
+}
+
+func (n *Station) finish(f finished) {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	delete(n.playing, f.ID)
+	n.busy[f.port] = false
+	n.answers[f.ID] = f.Sent
+}

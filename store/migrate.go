@@ -1,0 +1,17 @@
+package store
+
+import (
+	"github.com/go-gormigrate/gormigrate/v2"
+	"gorm.io/gorm"
+)
+
+// migrations only ever go forward, and one that has been released is never changed: add another.
+var migrations = []*gormigrate.Migration{
+	{ID: "0001-first", Migrate: func(tx *gorm.DB) error {
+		return tx.AutoMigrate(&Room{}, &Device{}, &Key{}, &Code{}, &Capture{}, &Press{}, &Entry{}, &Token{}, &Session{})
+	}},
+}
+
+func migrate(db *gorm.DB) error {
+	return gormigrate.New(db, &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 80, UseTransaction: true}, migrations).Migrate()
+}

@@ -1,0 +1,124 @@
+package store
+
+import (
+	"time"
+
+	"urbo/core/line"
+	"urbo/core/signal"
+)
+
+// Room is a place in the home.
+type Room struct {
+	ID   string `gorm:"primaryKey"`
+	Slug string `gorm:"uniqueIndex;not null"`
+	Name string `gorm:"not null"`
+}
+
+// Device is one device of the library.
+type Device struct {
+	ID          string `gorm:"primaryKey"`
+	Slug        string `gorm:"uniqueIndex;not null"`
+	Name        string `gorm:"not null"`
+	RoomID      *string
+	Room        *Room
+	Kind        string `gorm:"not null"`
+	Maker       string `gorm:"not null"`
+	Model       string `gorm:"not null"`
+	Transmitter string `gorm:"not null"` // STATION/PORT, empty for the first that fits
+	Keys        []Key  `gorm:"constraint:OnDelete:CASCADE"`
+	CreatedAt   time.Time
+	UpdatedAt   time.Time
+}
+
+// Key is one command of a device.
+type Key struct {
+	ID        string `gorm:"primaryKey"`
+	DeviceID  string `gorm:"uniqueIndex:key_of_device;not null"`
+	Name      string `gorm:"uniqueIndex:key_of_device;not null"`
+	Position  int    `gorm:"not null"`
+	Codes     []Code `gorm:"constraint:OnDelete:CASCADE"`
+	UpdatedAt time.Time
+}
+
+// Code is what a key sends, in one version of it. The highest version is in force; earlier ones are kept.
+type Code struct {
+	ID          string       `gorm:"primaryKey"`
+	KeyID       string       `gorm:"index:code_of_key;not null"`
+	Version     int          `gorm:"index:code_of_key;not null"`
+	Position    int          `gorm:"not null"` // order within the version
+	Sheet       string       `gorm:"not null"` // empty for a plain train
+	Fields      line.Fields  `gorm:"serializer:json"`
+	UnitUS      float64      `gorm:"not null"`
+	Train       signal.Train `gorm:"serializer:json"`
+	GapUS       int          `gorm:"not null"`
+	CarrierHz   int          `gorm:"not null"`
+	FrequencyHz int          `gorm:"not null"`
+	Repeats     int          `gorm:"not null"`
+	Source      string       `gorm:"not null"`
+	CreatedAt   time.Time
+}
+
+// Capture is one press as heard.
+type Capture struct {
+	ID       string    `gorm:"primaryKey"`
+	At       time.Time `gorm:"index;not null"`
+	Station  string    `gorm:"not null"`
+	Port     string    `gorm:"not null"`
+	Medium   string    `gorm:"not null"`
+	Strength *float64
+	Trains   []signal.Heard `gorm:"serializer:json;not null"`
+	Readings []line.Reading `gorm:"serializer:json;not null"`
+	Held     string         `gorm:"not null"`
+	Echo     bool           `gorm:"not null"`
+	PressID  string         `gorm:"not null"`
+}
+
+// Press is the receipt of a key that Urbo pressed.
+type Press struct {
+	ID      string    `gorm:"primaryKey"`
+	At      time.Time `gorm:"index;not null"`
+	Device  string    `gorm:"not null"`
+	Key     string    `gorm:"not null"`
+	Times   int       `gorm:"not null"`
+	By      string    `gorm:"not null"`
+	Station string    `gorm:"not null"`
+	Port    string    `gorm:"not null"`
+	Outcome string    `gorm:"not null"`
+	Reason  string    `gorm:"not null"`
+	TookUS  int64     `gorm:"not null"`
+}
+
+// Entry is one line of the journal.
+type Entry struct {
+	ID      string    `gorm:"primaryKey"`
+	At      time.Time `gorm:"index;not null"`
+	Kind    string    `gorm:"not null"`
+	CauseID string    `gorm:"index;not null"`
+	By      string    `gorm:"not null"`
+	Device  string    `gorm:"not null"`
+	Key     string    `gorm:"not null"`
+	Place   string    `gorm:"not null"`
+	Outcome string    `gorm:"not null"`
+	Text    string    `gorm:"not null"`
+}
+
+// TableName of the journal.
+func (Entry) TableName() string { return "journal" }
+
+// Token is a credential for a program. Only the hash of its secret is kept.
+type Token struct {
+	ID        string `gorm:"primaryKey"`
+	Name      string `gorm:"uniqueIndex;not null"`
+	Scope     string `gorm:"not null"`
+	Hash      string `gorm:"uniqueIndex;not null"`
+	CreatedAt time.Time
+	UsedAt    *time.Time
+}
+
+// Session is a signed-in browser. Only the hash of its cookie is kept.
+type Session struct {
+	Hash    string    `gorm:"primaryKey"`
+	Name    string    `gorm:"not null"`
+	Scope   string    `gorm:"not null"`
+	Expires time.Time `gorm:"index;not null"`
+}

@@ -1,0 +1,338 @@
+// Package wire holds the plain structs that cross the network: requests, answers and events. The OpenAPI document
+// and the console's types are generated from them.
+package wire
+
+import (
+	"time"
+
+	"urbo/core/line"
+	"urbo/core/signal"
+)
+
+// Reading is what a decoder read out of a press.
+type Reading struct {
+	Sheet      string         `json:"sheet" doc:"Line sheet, such as nec"`
+	Fields     map[string]any `json:"fields" doc:"Values of the sheet's fields: whole numbers or texts"`
+	Frames     int            `json:"frames" doc:"Whole frames with these fields"`
+	Repeats    int            `json:"repeats" doc:"Short repeat frames after them"`
+	Unit       float64        `json:"unit_us" doc:"Measured unit in µs"`
+	Stretch    float64        `json:"stretch_us" doc:"What the receiver added to marks, in µs"`
+	Deviation  float64        `json:"deviation_us" doc:"Largest difference from the clean frame, in µs"`
+	Confidence float64        `json:"confidence" minimum:"0" maximum:"1"`
+}
+
+// Readings translates what a decoder found.
+func Readings(in []line.Reading) []Reading {
+	out := make([]Reading, len(in))
+	for i, r := range in {
+		out[i] = Reading{Sheet: r.Sheet, Fields: Fields(r.Fields), Frames: r.Frames, Repeats: r.Repeats, Unit: r.Unit,
+			Stretch: r.Stretch, Deviation: r.Deviation, Confidence: r.Confidence}
+	}
+	return out
+}
+
+// Fields translates the fields of a line code.
+func Fields(in line.Fields) map[string]any {
+	if in == nil {
+		return nil
+	}
+	out := make(map[string]any, len(in))
+	for name, v := range in {
+		if n, ok := v.Int(); ok {
+			out[name] = n
+		} else {
+			out[name] = v.String()
+		}
+	}
+	return out
+}
+
+// Decoded is what bench decode says of one train.
+type Decoded struct {
+	Readings []Reading `json:"readings" nullable:"false" doc:"Best first; empty where no sheet fits"`
+}
+
+// Capture is one press as heard.
+type Capture struct {
+	ID       string         `json:"id"`
+	At       time.Time      `json:"at"`
+	Station  string         `json:"station"`
+	Port     string         `json:"port"`
+	Medium   string         `json:"medium" enum:"infrared,radio"`
+	Strength *float64       `json:"strength,omitempty" doc:"0 to 1, where the receiver measures it"`
+	Trains   []signal.Heard `json:"trains" nullable:"false" doc:"Durations in µs, mark first"`
+	Readings []Reading      `json:"readings" nullable:"false" doc:"Best first; empty where no sheet fits"`
+	Held     string         `json:"held,omitempty" doc:"Sheet whose short repeat frames stand alone here: a key still held"`
+	Keys     []KeyRef       `json:"keys" nullable:"false" doc:"Keys of the library that send this"`
+	Echo     bool           `json:"echo" doc:"Urbo heard its own sending"`
+	PressID  string         `json:"press_id,omitempty" doc:"The press that an echo belongs to"`
+	Stored   bool           `json:"stored" doc:"False until it is safe on disk"`
+}
+
+// KeyRef names a key of a device.
+type KeyRef struct {
+	Device string `json:"device"`
+	Key    string `json:"key"`
+}
+
+// String is DEVICE/KEY.
+func (k KeyRef) String() string { return k.Device + "/" + k.Key }
+
+// Code is what a key sends: a line code with fields, or a cleaned train.
+type Code struct {
+	Sheet       string         `json:"sheet,omitempty" maxLength:"40" doc:"Line sheet; empty for a plain train"`
+	Fields      map[string]any `json:"fields,omitempty"`
+	Unit        float64        `json:"unit_us,omitempty" minimum:"0" maximum:"10000" doc:"Unit in µs where the sheet leaves it open"`
+	Train       signal.Train   `json:"train,omitempty" maxItems:"4096" doc:"Durations in µs, mark first"`
+	GapUS       int            `json:"gap_us,omitempty" minimum:"0" maximum:"1000000" doc:"Silence after a plain train in µs"`
+	CarrierHz   int            `json:"carrier_hz,omitempty" minimum:"0" maximum:"500000"`
+	FrequencyHz int            `json:"frequency_hz,omitempty" minimum:"0" maximum:"1000000000"`
+	Repeats     int            `json:"repeats,omitempty" minimum:"0" maximum:"50" doc:"How often the repeating part is sent; 0 is as the sheet says"`
+	Source      string         `json:"source,omitempty" doc:"lesson, hand or demo"`
+}
+
+// Key is one command of a device.
+type Key struct {
+	Name    string    `json:"name"`
+	Codes   []Code    `json:"codes" nullable:"false" doc:"Sent in order; empty while it is not learned"`
+	Version int       `json:"version" doc:"Counts the changes of its codes; 0 while it is not learned"`
+	Changed time.Time `json:"changed"`
+}
+
+// Device is one device of the library.
+type Device struct {
+	Slug        string `json:"slug"`
+	Name        string `json:"name"`
+	Room        string `json:"room"`
+	Kind        string `json:"kind"`
+	Maker       string `json:"maker"`
+	Model       string `json:"model"`
+	Transmitter string `json:"transmitter" doc:"Preferred transmitter as STATION/PORT; empty is the first that fits"`
+	Keys        []Key  `json:"keys" nullable:"false"`
+}
+
+// NewDevice asks for a device.
+type NewDevice struct {
+	Slug  string   `json:"slug,omitempty" maxLength:"40" doc:"a-z, 0-9 and -; made from the name where it is left out"`
+	Name  string   `json:"name" minLength:"1" maxLength:"80"`
+	Room  string   `json:"room,omitempty" maxLength:"80"`
+	Kind  string   `json:"kind,omitempty" maxLength:"40" doc:"projector, light, socket … or other"`
+	Maker string   `json:"maker,omitempty" maxLength:"80"`
+	Model string   `json:"model,omitempty" maxLength:"80"`
+	Keys  []string `json:"keys,omitempty" maxItems:"200" doc:"Keys to be learned; none is the usual ones of its kind"`
+}
+
+// DeviceChange changes what is given.
+type DeviceChange struct {
+	Name        *string `json:"name,omitempty" minLength:"1" maxLength:"80"`
+	Room        *string `json:"room,omitempty" maxLength:"80"`
+	Kind        *string `json:"kind,omitempty" maxLength:"40"`
+	Maker       *string `json:"maker,omitempty" maxLength:"80"`
+	Model       *string `json:"model,omitempty" maxLength:"80"`
+	Transmitter *string `json:"transmitter,omitempty" maxLength:"81"`
+}
+
+// Kind is a kind of device with the keys usually found on its handset.
+type Kind struct {
+	Name string   `json:"name"`
+	Keys []string `json:"keys" nullable:"false"`
+}
+
+// Outcome of a press.
+type Outcome string
+
+// The outcomes. Unknown means that the station did not answer: it may or may not have gone out, and is never sent
+// again by itself.
+const (
+	Sent    Outcome = "sent"
+	Failed  Outcome = "failed"
+	Unknown Outcome = "unknown"
+)
+
+// Press is the receipt of a key that Urbo pressed.
+type Press struct {
+	ID      string    `json:"id"`
+	At      time.Time `json:"at"`
+	Device  string    `json:"device"`
+	Key     string    `json:"key"`
+	Times   int       `json:"times"`
+	By      string    `json:"by" doc:"Who asked"`
+	Station string    `json:"station"`
+	Port    string    `json:"port"`
+	Outcome Outcome   `json:"outcome" enum:"sent,failed,unknown"`
+	Reason  string    `json:"reason,omitempty"`
+	TookMS  float64   `json:"took_ms" doc:"On the air, in ms"`
+}
+
+// PressRequest asks for a press.
+type PressRequest struct {
+	Times int `json:"times,omitempty" minimum:"1" maximum:"50" default:"1" doc:"Presses one after another"`
+}
+
+// Entry is one line of the journal.
+type Entry struct {
+	ID      string    `json:"id"`
+	At      time.Time `json:"at"`
+	Kind    string    `json:"kind" enum:"heard,echo,press,settled,lesson,device,station,access,house"`
+	CauseID string    `json:"cause_id,omitempty" doc:"The capture, press or entry that led to this"`
+	By      string    `json:"by,omitempty" doc:"Who asked"`
+	Device  string    `json:"device,omitempty"`
+	Key     string    `json:"key,omitempty"`
+	Place   string    `json:"place,omitempty" doc:"STATION/PORT"`
+	Outcome string    `json:"outcome,omitempty"`
+	Text    string    `json:"text" doc:"What happened, in words"`
+}
+
+// PortState is a port of a station and what it did last.
+type PortState struct {
+	ID        string     `json:"id"`
+	Direction string     `json:"direction" enum:"receiver,transmitter"`
+	Medium    string     `json:"medium" enum:"infrared,radio"`
+	FromHz    int        `json:"from_hz"`
+	ToHz      int        `json:"to_hz"`
+	Last      *time.Time `json:"last,omitempty" doc:"When it last heard or sent"`
+	Count     int        `json:"count" doc:"Presses heard or sent since the start"`
+}
+
+// Station is a piece of hardware as Urbo sees it.
+type Station struct {
+	Name     string      `json:"name"`
+	Model    string      `json:"model"`
+	Firmware string      `json:"firmware"`
+	Here     bool        `json:"here" doc:"False while it is away"`
+	Since    time.Time   `json:"since" doc:"Here or away since"`
+	Ports    []PortState `json:"ports" nullable:"false"`
+}
+
+// Lesson is a guided learning session for one device.
+type Lesson struct {
+	ID      string      `json:"id"`
+	Device  string      `json:"device"`
+	State   string      `json:"state" enum:"running,done,ended"`
+	Key     string      `json:"key,omitempty" doc:"The key that is asked for now"`
+	Prompt  string      `json:"prompt" doc:"What to do now"`
+	Needed  int         `json:"needed" doc:"Takes that must agree"`
+	Keys    []LessonKey `json:"keys" nullable:"false"`
+	Takes   []Take      `json:"takes" nullable:"false" doc:"Takes of the key that is asked for, oldest first"`
+	Last    *Take       `json:"last,omitempty" doc:"The last press that was heard"`
+	Started time.Time   `json:"started"`
+}
+
+// LessonKey is one key of a lesson.
+type LessonKey struct {
+	Name  string `json:"name"`
+	State string `json:"state" enum:"waiting,asked,settled,skipped"`
+	Code  *Code  `json:"code,omitempty"`
+}
+
+// Take is one press in a lesson and the judgement of it.
+type Take struct {
+	CaptureID string       `json:"capture_id"`
+	Key       string       `json:"key"`
+	Verdict   string       `json:"verdict"`
+	Accepted  bool         `json:"accepted"`
+	Text      string       `json:"text" doc:"The verdict in words, and what to do"`
+	Reading   *Reading     `json:"reading,omitempty"`
+	Train     signal.Train `json:"train" nullable:"false" doc:"For a drawing, in µs"`
+}
+
+// NewLesson asks for a lesson.
+type NewLesson struct {
+	Device string   `json:"device" maxLength:"40"`
+	Keys   []string `json:"keys,omitempty" maxItems:"200" doc:"None is every key that is not learned yet"`
+}
+
+// LessonStep moves a lesson.
+type LessonStep struct {
+	Do  string `json:"do" enum:"skip,back,redo,add,finish" doc:"skip the asked key, go back one, redo a key, add a key, finish"`
+	Key string `json:"key,omitempty" maxLength:"40" doc:"For redo and add"`
+}
+
+// Token is a credential for a program.
+type Token struct {
+	ID      string     `json:"id"`
+	Name    string     `json:"name"`
+	Scope   string     `json:"scope" enum:"owner,press,watch,station"`
+	Created time.Time  `json:"created"`
+	Used    *time.Time `json:"used,omitempty"`
+	Secret  string     `json:"secret,omitempty" doc:"Shown once, when it is made"`
+}
+
+// NewToken asks for a token.
+type NewToken struct {
+	Name  string `json:"name" minLength:"1" maxLength:"80"`
+	Scope string `json:"scope" enum:"owner,press,watch,station"`
+}
+
+// Ticket is a one-time sign-in code.
+type Ticket struct {
+	Link    string    `json:"link" doc:"Open it in a browser"`
+	Expires time.Time `json:"expires"`
+}
+
+// SignIn trades a ticket for a session.
+type SignIn struct {
+	Ticket string `json:"ticket" minLength:"1" maxLength:"100"`
+}
+
+// Me is who is asking.
+type Me struct {
+	Name  string `json:"name"`
+	Scope string `json:"scope" enum:"owner,press,watch,station"`
+}
+
+// About says what is running.
+type About struct {
+	Version string    `json:"version"`
+	Started time.Time `json:"started"`
+	Sheets  int       `json:"sheets" doc:"Line codes it knows"`
+	Parts   []string  `json:"parts" nullable:"false" doc:"Parts that not every house has, such as stage"`
+}
+
+// Event is what the event stream carries: the new state of one thing.
+type Event struct {
+	ID   uint64
+	Data any // Capture, Press, Entry, Lesson, Device, Station, StageChanged or Reset
+}
+
+// StageChanged says that the true state of an appliance on the stage may have changed: ask for the stage again.
+type StageChanged struct{}
+
+// Reset says that too much was missed: ask for everything again.
+type Reset struct{}
+
+// Fact is one thing that is true of an appliance on the stage.
+type Fact struct {
+	Name  string `json:"name"`
+	Value string `json:"value"`
+}
+
+// Appliance is a device on the stage with its true state.
+type Appliance struct {
+	Slug  string `json:"slug"`
+	Title string `json:"title"`
+	Room  string `json:"room"`
+	Facts []Fact `json:"facts" nullable:"false"`
+}
+
+// Handset is a handset on the stage.
+type Handset struct {
+	Slug        string   `json:"slug"`
+	Title       string   `json:"title"`
+	Room        string   `json:"room"`
+	Medium      string   `json:"medium" enum:"infrared,radio"`
+	Hz          int      `json:"hz" doc:"Carrier or channel"`
+	WeakBattery bool     `json:"weak_battery"`
+	Keys        []string `json:"keys" nullable:"false"`
+}
+
+// Stage is the simulated surroundings.
+type Stage struct {
+	Handsets   []Handset   `json:"handsets" nullable:"false"`
+	Appliances []Appliance `json:"appliances" nullable:"false"`
+}
+
+// HandsetPress pushes a key of a handset on the stage.
+type HandsetPress struct {
+	HoldMS int `json:"hold_ms,omitempty" minimum:"0" maximum:"20000" doc:"How long it is held; 0 is a short press"`
+}
