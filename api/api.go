@@ -52,6 +52,7 @@ func New(house *service.House, o Options) http.Handler {
 
 // register builds the typed operations on a router.
 func register(r chi.Router, house *service.House, o Options) *API {
+	huma.DefaultArrayNullable = false // answers have empty lists, never null
 	config := huma.DefaultConfig("Urbo", house.About().Version)
 	config.Info.Description = "Learns codes from existing infrared and 433 MHz handsets, keeps them device by device, and replays them."
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", "" // the document is served below, to callers only

@@ -49,7 +49,7 @@ func Fields(in line.Fields) map[string]any {
 
 // Decoded is what bench decode says of one train.
 type Decoded struct {
-	Readings []Reading `json:"readings" nullable:"false" doc:"Best first; empty where no sheet fits"`
+	Readings []Reading `json:"readings" doc:"Best first; empty where no sheet fits"`
 }
 
 // Capture is one press as heard.
@@ -60,10 +60,10 @@ type Capture struct {
 	Port     string         `json:"port"`
 	Medium   string         `json:"medium" enum:"infrared,radio"`
 	Strength *float64       `json:"strength,omitempty" doc:"0 to 1, where the receiver measures it"`
-	Trains   []signal.Heard `json:"trains" nullable:"false" doc:"Durations in µs, mark first"`
-	Readings []Reading      `json:"readings" nullable:"false" doc:"Best first; empty where no sheet fits"`
+	Trains   []signal.Heard `json:"trains" doc:"Durations in µs, mark first"`
+	Readings []Reading      `json:"readings" doc:"Best first; empty where no sheet fits"`
 	Held     string         `json:"held,omitempty" doc:"Sheet whose short repeat frames stand alone here: a key still held"`
-	Keys     []KeyRef       `json:"keys" nullable:"false" doc:"Keys of the library that send this"`
+	Keys     []KeyRef       `json:"keys" doc:"Keys of the library that send this"`
 	Echo     bool           `json:"echo" doc:"Urbo heard its own sending"`
 	PressID  string         `json:"press_id,omitempty" doc:"The press that an echo belongs to"`
 	Stored   bool           `json:"stored" doc:"False until it is safe on disk"`
@@ -94,7 +94,7 @@ type Code struct {
 // Key is one command of a device.
 type Key struct {
 	Name    string    `json:"name"`
-	Codes   []Code    `json:"codes" nullable:"false" doc:"Sent in order; empty while it is not learned"`
+	Codes   []Code    `json:"codes" doc:"Sent in order; empty while it is not learned"`
 	Version int       `json:"version" doc:"Counts the changes of its codes; 0 while it is not learned"`
 	Changed time.Time `json:"changed"`
 }
@@ -108,7 +108,7 @@ type Device struct {
 	Maker       string `json:"maker"`
 	Model       string `json:"model"`
 	Transmitter string `json:"transmitter" doc:"Preferred transmitter as STATION/PORT; empty is the first that fits"`
-	Keys        []Key  `json:"keys" nullable:"false"`
+	Keys        []Key  `json:"keys"`
 }
 
 // NewDevice asks for a device.
@@ -135,7 +135,7 @@ type DeviceChange struct {
 // Kind is a kind of device with the keys usually found on its handset.
 type Kind struct {
 	Name string   `json:"name"`
-	Keys []string `json:"keys" nullable:"false"`
+	Keys []string `json:"keys"`
 }
 
 // Outcome of a press.
@@ -201,7 +201,7 @@ type Station struct {
 	Firmware string      `json:"firmware"`
 	Here     bool        `json:"here" doc:"False while it is away"`
 	Since    time.Time   `json:"since" doc:"Here or away since"`
-	Ports    []PortState `json:"ports" nullable:"false"`
+	Ports    []PortState `json:"ports"`
 }
 
 // Lesson is a guided learning session for one device.
@@ -212,8 +212,8 @@ type Lesson struct {
 	Key     string      `json:"key,omitempty" doc:"The key that is asked for now"`
 	Prompt  string      `json:"prompt" doc:"What to do now"`
 	Needed  int         `json:"needed" doc:"Takes that must agree"`
-	Keys    []LessonKey `json:"keys" nullable:"false"`
-	Takes   []Take      `json:"takes" nullable:"false" doc:"Takes of the key that is asked for, oldest first"`
+	Keys    []LessonKey `json:"keys"`
+	Takes   []Take      `json:"takes" doc:"Takes of the key that is asked for, oldest first"`
 	Last    *Take       `json:"last,omitempty" doc:"The last press that was heard"`
 	Started time.Time   `json:"started"`
 }
@@ -233,7 +233,7 @@ type Take struct {
 	Accepted  bool         `json:"accepted"`
 	Text      string       `json:"text" doc:"The verdict in words, and what to do"`
 	Reading   *Reading     `json:"reading,omitempty"`
-	Train     signal.Train `json:"train" nullable:"false" doc:"For a drawing, in µs"`
+	Train     signal.Train `json:"train" doc:"For a drawing, in µs"`
 }
 
 // NewLesson asks for a lesson.
@@ -286,7 +286,7 @@ type About struct {
 	Version string    `json:"version"`
 	Started time.Time `json:"started"`
 	Sheets  int       `json:"sheets" doc:"Line codes it knows"`
-	Parts   []string  `json:"parts" nullable:"false" doc:"Parts that not every house has, such as stage"`
+	Parts   []string  `json:"parts" doc:"Parts that not every house has, such as stage"`
 }
 
 // Event is what the event stream carries: the new state of one thing.
@@ -312,7 +312,7 @@ type Appliance struct {
 	Slug  string `json:"slug"`
 	Title string `json:"title"`
 	Room  string `json:"room"`
-	Facts []Fact `json:"facts" nullable:"false"`
+	Facts []Fact `json:"facts"`
 }
 
 // Handset is a handset on the stage.
@@ -323,13 +323,13 @@ type Handset struct {
 	Medium      string   `json:"medium" enum:"infrared,radio"`
 	Hz          int      `json:"hz" doc:"Carrier or channel"`
 	WeakBattery bool     `json:"weak_battery"`
-	Keys        []string `json:"keys" nullable:"false"`
+	Keys        []string `json:"keys"`
 }
 
 // Stage is the simulated surroundings.
 type Stage struct {
-	Handsets   []Handset   `json:"handsets" nullable:"false"`
-	Appliances []Appliance `json:"appliances" nullable:"false"`
+	Handsets   []Handset   `json:"handsets"`
+	Appliances []Appliance `json:"appliances"`
 }
 
 // HandsetPress pushes a key of a handset on the stage.

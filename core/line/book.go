@@ -16,10 +16,11 @@ import (
 //go:embed sheets/*.yaml
 var builtin embed.FS
 
-// Book is a set of sheets that are tried together. It is immutable.
+// Book is a set of sheets that are tried together. It does not change and is safe for use from several goroutines.
 type Book struct {
 	sheets []*Sheet
 	byName map[string]*Sheet
+	memory sync.Pool // of *scratch: decoding goes on all the time
 }
 
 // NewBook makes a book. Two sheets of one name are an error that wraps ErrSheet.
@@ -98,9 +99,14 @@ type Decoded struct {
 func (b *Book) Decode(trains []signal.Heard) Decoded {
 	flat := signal.Flatten(trains)
 	var out Decoded
-	var tmp scratch
+	tmp, ok := b.memory.Get().(*scratch)
+	if !ok {
+		tmp = &scratch{}
+	}
+	defer b.memory.Put(tmp)
+	tmp.waves = tmp.waves[:0]
 	for _, s := range b.sheets {
-		readings, lone := s.decode(flat, &tmp)
+		readings, lone := s.decode(flat, tmp)
 		out.Readings = append(out.Readings, readings...)
 		if lone > 0 && out.Held == "" {
 			out.Held = s.Name

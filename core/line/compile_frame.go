@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"unique"
 )
 
 // frame compiles one frame: its parts become payload groups, and steps or half bits on the air.
@@ -38,6 +39,10 @@ func (b *frameBuilder) add(p *part) {
 		btoi(p.Parity != nil) + btoi(p.CRC != nil) + btoi(p.Use != "")
 	if given != 1 {
 		b.wrong(b.path, "give each part one of lead, pulses, us, field, const, not, same, symbol, xor, sum, parity, crc, use", "a part that is %d things", given)
+		return
+	}
+	if p.Bits.bad != "" || p.Bits.count < 0 || p.Bits.count > 64 {
+		b.wrong(b.path, "give a count, or a slice of a field like 5..0", "bits are %q", p.Bits.bad)
 		return
 	}
 	switch {
@@ -166,7 +171,7 @@ func (b *frameBuilder) group(p *part) {
 	if g.kind != fieldOf {
 		b.frame.checks += g.length()
 	}
-	b.wave(g.length(), max(p.Width, 1))
+	b.send(g.length(), max(p.Width, 1))
 }
 
 // fieldGroup looks the field up and checks the slice of it.
@@ -233,8 +238,8 @@ func (b *frameBuilder) resolve(g *group, labels []string) bool {
 	return true
 }
 
-// wave puts n payload bits on the air.
-func (b *frameBuilder) wave(n, width int) {
+// send puts n payload bits on the air.
+func (b *frameBuilder) send(n, width int) {
 	if b.sheet.biphase {
 		for i := range n {
 			at := b.frame.bits - n + i
@@ -261,6 +266,7 @@ func (b *frameBuilder) finish() {
 		if len(f.halves) == 0 {
 			b.wrong(b.path, "give it a lead or bits", "frame %q is empty", f.name)
 		}
+		b.firstHalves()
 		return
 	}
 	level := true
@@ -282,4 +288,93 @@ func (b *frameBuilder) finish() {
 	if first := f.steps[0]; len(first.units) >= 2 {
 		f.lead = first.units[0] + first.units[1]
 	}
+	f.guesses = []float64{0}
+	f.slack = 2
+	for i := range f.steps {
+		if c := f.steps[i].cell; c != nil {
+			f.slack = min(f.slack, c.slack)
+			if c.sumsRepeat() {
+				f.guesses = []float64{0, 0.35, -0.35}
+			}
+		}
+	}
+	b.firstMark()
+	f.wave = b.wave()
 }
+
+// wave describes everything of a frame but what its bits mean.
+func (b *frameBuilder) wave() unique.Handle[string] {
+	text := fmt.Sprint(b.sheet.Medium, b.sheet.UnitFrom, b.sheet.UnitTo)
+	for i := range b.frame.steps {
+		p := &b.frame.steps[i]
+		text += fmt.Sprint(";", p.units, p.us, p.mark, p.mayLose, p.symbol)
+		if p.cell != nil {
+			text += fmt.Sprint(p.at, p.cell.mark)
+			for _, s := range p.cell.symbols {
+				text += fmt.Sprint(s.name, s.units)
+			}
+		}
+	}
+	return unique.Make(text)
+}
+
+// sumsRepeat says whether two symbols last equally long.
+func (a *alphabet) sumsRepeat() bool {
+	for i := range a.symbols {
+		for j := range i {
+			if math.Abs(a.symbols[i].total-a.symbols[j].total) < 0.5 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// firstMark bounds the length of the first mark and space that a receiver may deliver.
+func (b *frameBuilder) firstMark() {
+	f, s := b.frame, b.sheet
+	lo, hi := math.Inf(1), 0.0
+	add := func(p *step) {
+		switch {
+		case p.cell != nil:
+			for _, sym := range p.cell.symbols {
+				lo, hi = min(lo, sym.units[0]*s.UnitFrom), max(hi, sym.units[0]*s.UnitTo)
+			}
+		case p.units != nil:
+			lo, hi = min(lo, p.units[0]*s.UnitFrom), max(hi, p.units[0]*s.UnitTo)
+		default:
+			lo, hi = min(lo, float64(p.us[0])), max(hi, float64(p.us[0]))
+		}
+	}
+	first := &f.steps[0]
+	add(first)
+	lossy := first.mayLose && len(f.steps) > 1
+	if lossy {
+		add(&f.steps[1])
+	}
+	f.firstLow, f.firstHigh = loosely(lo, hi)
+	f.spaceLow, f.spaceHigh = 1, math.MaxInt
+	if f.lead > 0 && !lossy {
+		f.spaceLow, f.spaceHigh = loosely(first.units[1]*s.UnitFrom, first.units[1]*s.UnitTo)
+	}
+	f.afterSilence = f.lead == 0 && s.Medium == Infrared
+}
+
+// firstHalves is the same for a biphase frame: its first mark is known where it has a lead, else one to three halves.
+func (b *frameBuilder) firstHalves() {
+	f, s := b.frame, b.sheet
+	marks := 0
+	for marks < len(f.halves) && f.halves[marks].bit < 0 && f.halves[marks].mark {
+		marks++
+	}
+	lo, hi := float64(marks), float64(marks)
+	if marks == 0 {
+		lo, hi = 1, 3
+		f.afterSilence = s.Medium == Infrared
+	}
+	f.firstLow, f.firstHigh = loosely(lo*s.UnitFrom, hi*s.UnitTo)
+	f.spaceLow, f.spaceHigh = 1, math.MaxInt
+}
+
+// loosely widens bounds in µs by clock error and by what receivers add.
+func loosely(lo, hi float64) (int, int) { return int(lo*0.8) - 250, int(hi*1.2) + 250 }

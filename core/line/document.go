@@ -107,7 +107,8 @@ type pressDoc struct {
 	GapUnit float64  `yaml:"gap"` // in units
 }
 
-// unitRange is a unit: one nominal number, or {from, to}.
+// unitRange is a unit: one nominal number, or {from, to}. What is neither is zero, which the compiler refuses with
+// its line.
 type unitRange struct{ From, To float64 }
 
 func (u *unitRange) UnmarshalYAML(unmarshal func(any) error) error {
@@ -120,10 +121,9 @@ func (u *unitRange) UnmarshalYAML(unmarshal func(any) error) error {
 		From float64 `yaml:"from"`
 		To   float64 `yaml:"to"`
 	}
-	if err := unmarshal(&two); err != nil {
-		return errors.New("a unit is a number of µs, or {from: …, to: …}")
+	if unmarshal(&two) == nil {
+		u.From, u.To = two.From, two.To
 	}
-	u.From, u.To = two.From, two.To
 	return nil
 }
 
@@ -132,6 +132,7 @@ type bitSpan struct {
 	count  int
 	hi, lo int
 	slice  bool
+	bad    string // what is neither
 }
 
 func (b *bitSpan) UnmarshalYAML(unmarshal func(any) error) error {
@@ -144,8 +145,9 @@ func (b *bitSpan) UnmarshalYAML(unmarshal func(any) error) error {
 	if err := unmarshal(&s); err != nil {
 		return err
 	}
-	if _, err := fmt.Sscanf(s, "%d..%d", &b.hi, &b.lo); err != nil || b.lo > b.hi || b.lo < 0 {
-		return fmt.Errorf("bits are a count, or a slice of a field like 5..0, not %q", s)
+	if _, err := fmt.Sscanf(s, "%d..%d", &b.hi, &b.lo); err != nil || b.lo > b.hi || b.lo < 0 || b.hi > 63 {
+		b.bad = s
+		return nil
 	}
 	b.slice, b.count = true, b.hi-b.lo+1
 	return nil

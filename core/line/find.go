@@ -1,6 +1,9 @@
 package line
 
-import "math"
+import (
+	"math"
+	"unique"
+)
 
 // How far a unit may lie outside a sheet's own, which is the steady clock error of handsets.
 const (
@@ -16,6 +19,16 @@ type scratch struct {
 	payload []uint8
 	chosen  []*symbol
 	runs    []run
+	waves   []measured // what other sheets' frames of the same wave were found to be
+}
+
+// measured is what the wave of a frame was found to be at one place, before its bits are given a meaning.
+type measured struct {
+	wave                     unique.Handle[string]
+	at                       int
+	ok                       bool
+	payload                  []uint8
+	unit, stretch, most, rms float64
 }
 
 // run is one duration in a fit: how long it should be and how long it is.
@@ -28,20 +41,17 @@ type run struct {
 // find looks for the sheet's frames from left to right in a flattened press (mark first, even length).
 func (s *Sheet) find(flat []int, tmp *scratch) []match {
 	var out []match
-	for at := 0; at < len(flat); {
-		found := false
+	for at := 0; at < len(flat); at += 2 {
 		for _, f := range s.frames {
-			m, ok := s.matchAt(flat, at, f, tmp)
-			if !ok {
+			if d, gap := flat[at], flat[at+1]; d < f.firstLow || d > f.firstHigh || gap < f.spaceLow || gap > f.spaceHigh ||
+				f.afterSilence && at > 0 && flat[at-1] < silence {
 				continue
 			}
-			out = append(out, m)
-			at = m.end + m.end%2
-			found = true
-			break
-		}
-		if !found {
-			at += 2
+			if m, ok := s.matchAt(flat, at, f, tmp); ok {
+				out = append(out, m)
+				at = m.end + m.end%2 - 2 // the next mark after the frame
+				break
+			}
 		}
 	}
 	return out

@@ -24,8 +24,6 @@ func (s *Sheet) matchBiphase(flat []int, at int, f *frame, tmp *scratch) (match,
 			return match{}, false
 		}
 		unit = first
-	} else if s.Medium == Infrared && at > 0 && flat[at-1] < silence || float64(flat[at]) > 3.5*unit {
-		return match{}, false
 	}
 	m := match{frame: f, start: at}
 	found := false

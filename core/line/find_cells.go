@@ -1,6 +1,9 @@
 package line
 
-import "math"
+import (
+	"math"
+	"slices"
+)
 
 // matchCells tries a frame of a pulse-shaped style at one place, beginning with step from (1 where the lead was
 // lost). It measures unit and stretch from the cells: mark + space, edge to same edge, is true whatever the
@@ -20,63 +23,83 @@ func (s *Sheet) matchCells(flat []int, at int, f *frame, from int, tmp *scratch)
 		if !s.unitFits(unit) || !near(float64(d[0]), f.steps[0].units[0]*unit, 0.2, 250) {
 			return match{}, false
 		}
-	} else if s.Medium == Infrared && at > 0 && flat[at-1] < silence {
-		return match{}, false
 	}
 	unit, ok := s.unitFromCells(d, f, from, unit)
 	if !ok || !s.unitFits(unit) {
 		return match{}, false
 	}
+	if !s.standsAlone(flat, at, size, f, unit) {
+		return match{}, false
+	}
 	m := match{frame: f, start: at, end: at + size}
-	best := false
-	for _, guess := range [...]float64{0, 0.35, -0.35} {
-		stretch := guess * unit
-		u := unit
-		for range 2 {
-			if !f.classify(d, from, u, stretch, tmp) {
-				return match{}, false
-			}
-			fu, fs := fit(tmp.runs)
-			if math.Abs(fu-unit) > 0.15*unit { // too few different durations to tell: trust the sums
-				fu = unit
-			}
-			u, stretch = fu, fs
+	if len(f.guesses) == 1 {
+		w := f.waveAt(d, at, from, unit, tmp)
+		if w.ok {
+			m.fields, _ = f.read(w.payload)
+			m.unit, m.stretch, m.most, m.rms = w.unit, w.stretch, w.most, w.rms
 		}
-		most, rms := deviation(tmp.runs, u, stretch)
-		if good(u, stretch, most, rms, f.slack()) && (!best || rms < m.rms) {
-			m.unit, m.stretch, m.most, m.rms, best = u, stretch, most, rms, true
-			m.fields = nil
-			if !f.pulsesFit(d, from, u, stretch) || !s.standsAlone(flat, at, size, f, u) {
-				best = false
-				continue
-			}
-			fields, ok := f.read(f.bitsOf(tmp))
-			if !ok {
-				best = false
-				continue
-			}
-			m.fields = fields
-			if rms < 0.1*u {
-				break
-			}
+		return m, m.fields != nil
+	}
+	for _, guess := range f.guesses {
+		u, stretch, most, rms, ok := f.measure(d, from, unit, guess*unit, tmp)
+		if !ok {
+			return match{}, false
+		}
+		if !good(u, stretch, most, rms, f.slack) || m.fields != nil && rms >= m.rms || !f.pulsesFit(d, from, u, stretch) {
+			continue
+		}
+		fields, ok := f.read(f.bitsOf(tmp))
+		if ok {
+			m.fields, m.unit, m.stretch, m.most, m.rms = fields, u, stretch, most, rms
+		}
+		if rms < 0.1*u {
+			break // no other stretch explains it better
 		}
 	}
-	return m, best
+	return m, m.fields != nil
+}
+
+// waveAt measures a frame whose cells tell their symbols by their sums. Several line codes share a wave and differ
+// only in what their bits mean, so each wave is measured once.
+func (f *frame) waveAt(d []int, at, from int, unit float64, tmp *scratch) measured {
+	for i := range tmp.waves {
+		if w := &tmp.waves[i]; w.wave == f.wave && w.at == at {
+			return *w
+		}
+	}
+	w := measured{wave: f.wave, at: at}
+	w.unit, w.stretch, w.most, w.rms, w.ok = f.measure(d, from, unit, 0, tmp)
+	w.ok = w.ok && good(w.unit, w.stretch, w.most, w.rms, f.slack) && f.pulsesFit(d, from, w.unit, w.stretch)
+	if w.ok {
+		w.payload = slices.Clone(f.bitsOf(tmp))
+	}
+	if from == 0 {
+		tmp.waves = append(tmp.waves, w)
+	}
+	return w
+}
+
+// measure classifies the cells, fits unit and stretch to them, and classifies once more where that may change
+// something. It is false where a cell cannot be what the frame says.
+func (f *frame) measure(d []int, from int, unit, stretch float64, tmp *scratch) (u, s, most, rms float64, ok bool) {
+	u, s = unit, stretch
+	for range 2 {
+		if !f.classify(d, from, u, s, tmp) {
+			return 0, 0, 0, 0, false
+		}
+		u, s = fit(tmp.runs)
+		if math.Abs(u-unit) > 0.15*unit { // too few different durations to tell: trust the sums
+			u = unit
+		}
+		if most, rms = deviation(tmp.runs, u, s); most < 0.4*f.slack*u {
+			break
+		}
+	}
+	return u, s, most, rms, true
 }
 
 // near says whether a measured duration is want, give or take a share of it and some µs.
 func near(us, want, share, more float64) bool { return math.Abs(us-want) <= share*want+more }
-
-// slack is the smallest slack of the codes that the frame uses.
-func (f *frame) slack() float64 {
-	least := 2.0
-	for i := range f.steps {
-		if c := f.steps[i].cell; c != nil {
-			least = min(least, c.slack)
-		}
-	}
-	return least
-}
 
 // unitFromCells measures the unit from the sums of the cells. It refuses as soon as a cell cannot be one. A lead
 // gives the unit beforehand.
@@ -184,23 +207,21 @@ func (f *frame) classify(d []int, from int, unit, stretch float64, tmp *scratch)
 	return true
 }
 
-// closest is the symbol with the least squared difference.
+// closest is the symbol with the least squared difference. The last duration of an open cell does not count.
 func (a *alphabet) closest(d []int, unit, stretch float64, mark, open bool) *symbol {
+	if open {
+		d = d[:len(d)-1]
+	}
+	if !mark {
+		stretch = -stretch
+	}
 	var best *symbol
-	least := math.Inf(1)
+	least := math.MaxFloat64
 	for i := range a.symbols {
-		sum := 0.0
-		level := mark
-		for j, u := range a.symbols[i].units {
-			want := u*unit + stretch
-			if !level {
-				want = u*unit - stretch
-			}
-			level = !level
-			diff := float64(d[j]) - want
-			if open && j == len(d)-1 {
-				continue
-			}
+		sum, add := 0.0, stretch
+		for j, us := range d {
+			diff := float64(us) - a.symbols[i].units[j]*unit - add
+			add = -add
 			sum += diff * diff
 		}
 		if sum < least {

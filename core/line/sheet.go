@@ -1,5 +1,7 @@
 package line
 
+import "unique"
+
 // Medium is what carries a line code.
 type Medium string
 
@@ -71,6 +73,14 @@ type frame struct {
 	fields []string // names of the fields it carries
 	equal  bool     // all cells last equally long: the unit follows without knowing the bits
 	lead   float64  // units in the first mark and space where both are in units, else 0
+	slack  float64  // smallest slack of the codes it uses
+	// Bounds in µs of the first mark and the first space, and whether a silence must stand before: most places are
+	// ruled out by these alone.
+	firstLow, firstHigh, spaceLow, spaceHigh int
+	afterSilence                             bool
+	wave                                     unique.Handle[string] // equal for frames that look alike but for what their bits mean
+	// guesses are the stretches to begin with, in units: where the sums of cells tell symbols apart one is enough.
+	guesses []float64
 }
 
 // kind of a payload group.

@@ -1,97 +1,167 @@
 package line_test
 
 import (
-	"fmt"
-	"math/rand/v2"
+	"strings"
 	"testing"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"urbo/core/line"
 	"urbo/core/signal"
 )
 
-// randomFields draws a value for every field that the sheet's usual press sends.
-func randomFields(r *rand.Rand, s *line.Sheet) line.Fields {
-	out := line.Fields{}
-	for _, f := range s.Fields() {
-		if f.Digits > 0 {
-			text := make([]byte, f.Digits)
-			for i := range text {
-				text[i] = f.Of[r.IntN(len(f.Of))]
-			}
-			out[f.Name] = line.Text(string(text))
-			continue
-		}
-		out[f.Name] = line.Number(f.Min + r.Int64N(f.Max-f.Min+1))
+const goodSheet = `sheet: lamp
+title: A lamp
+medium: infrared
+carrier_hz: 38000
+unit_us: 500
+order: msb
+code: {style: space, zero: [1, 1], one: [1, 3]}
+fields:
+  - {name: id, bits: 8}
+frames:
+  message:
+    - lead: [8, 4]
+    - field: id
+    - pulses: [1]
+press:
+  - {repeat: [message], repeats: 2, gap: 40}
+`
+
+func TestParseSheet_NamesLineAndWayOut(t *testing.T) {
+	_, err := line.ParseSheet("lamp.yaml", []byte(goodSheet))
+	require.NoError(t, err)
+	for _, c := range []struct{ old, with, line, says string }{
+		{"sheet: lamp", "sheet: Lamp!", "[1]", "use a-z, 0-9 and -"},
+		{"medium: infrared", "medium: light", "[3]", "write infrared or radio"},
+		{"carrier_hz: 38000", "carrier_hz: 38", "[4]", "write it in Hz"},
+		{"unit_us: 500", "unit_us: fast", "[5]", "a number from 20 to 10000, or {from: 100, to: 700}"},
+		{"unit_us: 500", "unit_us: 3", "[5]", "from 20 to 10000"},
+		{"order: msb", "order: up", "[6]", "write lsb or msb"},
+		{"style: space", "style: morse", "[7]", "write one of space, mark"},
+		{"one: [1, 3]", "one: [1, 1]", "[7]", "make them differ"},
+		{"one: [1, 3]", "one: [1]", "[7]", "same even number"},
+		{"name: id, bits: 8", "name: id, bits: 99", "[9]", "1 to 63"},
+		{"- field: id", "- field: number", "[13]", "describe it under fields"},
+		{"- field: id", "- not: id", "[13]", "stands before it"},
+		{"- field: id", "- {field: id, bits: 9..2}", "[13]", "its bits are 7..0"},
+		{"- field: id", "- {field: id, lead: [1]}", "[13]", "give each part one of"},
+		{"- lead: [8, 4]", "- lead: [8]", "[13]", "mark and space alternate"},
+		{"repeat: [message]", "repeat: [massage]", "[16]", "name one of the sheet's frames"},
+		{"gap: 40", "gap: 40, period_us: 9", "[16]", "give one of period_us"},
+		{"repeats: 2, ", "", "[16]", "set repeats"},
+		{"title: A lamp", "titel: A lamp", "[2:", "titel"},
+	} {
+		text := strings.Replace(goodSheet, c.old, c.with, 1)
+		require.NotEqual(t, goodSheet, text, c.old)
+		_, err := line.ParseSheet("lamp.yaml", []byte(text))
+		require.ErrorIs(t, err, line.ErrSheet, c.with)
+		assert.ErrorContains(t, err, "lamp.yaml", c.with)
+		assert.ErrorContains(t, err, c.line, c.with)
+		assert.ErrorContains(t, err, c.says, c.with)
 	}
-	return out
 }
 
-// worsen does to a burst what a handset's clock and a receiver do: clock error, stretch, jitter on every edge.
-func worsen(r *rand.Rand, flat []int, clock, stretch, jitter float64) []int {
-	out := make([]int, len(flat))
-	edge := r.NormFloat64() * jitter
-	for i, d := range flat {
-		next := r.NormFloat64() * jitter
-		us := float64(d)*clock + next - edge
-		if i%2 == 0 {
-			us += stretch
-		} else {
-			us -= stretch
-		}
-		out[i] = max(int(us+0.5), 1)
-		edge = next
+// climateSheet shows what the language holds beyond handsets with few keys: two blocks with a pause between them, a
+// second code for the second block, an offset, a table, BCD, a reversed field, a sum and a checksum over both.
+const climateSheet = `sheet: climate
+title: A climate code in two blocks
+medium: infrared
+carrier_hz: 38000
+unit_us: 430
+order: lsb
+code: {style: space, zero: [1, 1], one: [1, 3]}
+codes:
+  slow: {style: space, zero: [1.2, 1.2], one: [1.2, 3.6]}
+fields:
+  - {name: celsius, bits: 4, offset: -16, min: 16, max: 30}
+  - {name: mode, bits: 3, lookup: {0: 0, 1: 4, 2: 6, 3: 2}, max: 3}
+  - {name: hours, bits: 8, bcd: true, max: 23}
+  - {name: vane, bits: 4, reverse: true}
+  - {name: trim, bits: 5, signed: true}
+frames:
+  message:
+    - lead: [8, 4]
+    - {const: 0x23, bits: 8, as: head}
+    - field: celsius
+    - field: mode
+    - {parity: [celsius, mode], as: odd}
+    - {sum: [head, celsius, mode, odd], chunk: 4, bits: 4, negate: true}
+    - pulses: [1]
+    - us: [20000]
+    - use: slow
+    - lead: [10, 5]
+    - field: hours
+    - field: vane
+    - {field: trim, double: true}
+    - {crc: [hours, vane], bits: 8, polynomial: 0x31, as: crc}
+    - {xor: [hours, vane, crc], chunk: 4, bits: 4, invert: true}
+    - pulses: [1.2]
+press:
+  - {repeat: [message], repeats: 1, gap_us: 40000}
+`
+
+func TestSheet_HoldsAClimateCodeInTwoBlocks(t *testing.T) {
+	s, err := line.ParseSheet("climate.yaml", []byte(climateSheet))
+	require.NoError(t, err)
+	for celsius := int64(16); celsius <= 30; celsius++ {
+		fields := line.Fields{"celsius": line.Number(celsius), "mode": line.Number(celsius % 4), "hours": line.Number(celsius - 7),
+			"vane": line.Number(celsius % 16), "trim": line.Number(celsius - 23)}
+		b, err := s.Encode(fields)
+		require.NoError(t, err)
+		got := s.Decode(signal.Split(b.Repeat, 15_000))
+		require.Len(t, got, 1, "celsius %d", celsius)
+		assert.Equal(t, fields, got[0].Fields)
+		assert.Greater(t, got[0].Confidence, 0.95, "the checks make one frame enough")
 	}
-	return out
+	_, err = s.Encode(line.Fields{"celsius": line.Number(31), "mode": line.Number(0), "hours": line.Number(1), "vane": line.Number(0), "trim": line.Number(0)})
+	assert.ErrorContains(t, err, "celsius is 31: it is 16 to 30")
 }
 
-func wholePress(b line.Burst) []int {
-	flat := append([]int{}, b.Once...)
-	for range max(b.Repeats, 1) {
-		flat = append(flat, b.Repeat...)
+// A sheet whose press depends on an optional field: a dim level makes the frame longer and replaces a bit by a symbol
+// of its own.
+const dimSheet = `sheet: dimmer
+medium: radio
+frequency_hz: 433920000
+unit_us: {from: 200, to: 300}
+order: msb
+code: {style: pair, zero: [1, 1, 1, 5], one: [1, 5, 1, 1], extra: {dim: [1, 1, 1, 1]}}
+fields:
+  - {name: id, bits: 10}
+  - {name: state, bits: 1}
+  - {name: level, bits: 4}
+frames:
+  plain: [{lead: [1, 10]}, {field: id}, {field: state}, {pulses: [1]}]
+  dimmed: [{lead: [1, 10]}, {field: id}, {symbol: dim}, {field: level}, {pulses: [1]}]
+press:
+  - {when: level, repeat: [dimmed], repeats: 3, gap: 40}
+  - {repeat: [plain], repeats: 3, gap: 40}
+`
+
+func TestSheet_OptionalPartsChooseThePress(t *testing.T) {
+	s, err := line.ParseSheet("dimmer.yaml", []byte(dimSheet))
+	require.NoError(t, err)
+	for _, fields := range []line.Fields{
+		{"id": line.Number(700), "state": line.Number(1)},
+		{"id": line.Number(700), "level": line.Number(9)},
+	} {
+		b, err := s.Encode(fields)
+		require.NoError(t, err)
+		got := s.Decode([]signal.Heard{{Train: press(b)[:len(press(b))-1]}})
+		require.NotEmpty(t, got, "%v", fields)
+		assert.Equal(t, fields, got[0].Fields)
 	}
-	return append(flat, b.Last...)
 }
 
-func TestDebug(t *testing.T) {
-	r := rand.New(rand.NewPCG(1, 2))
-	for _, s := range line.Builtin().Sheets() {
-		bad, badTop := 0, 0
-		n := 2000
-		example := ""
-		for range n {
-			f := randomFields(r, s)
-			unit := s.UnitFrom
-			if s.UnitFrom != s.UnitTo {
-				unit = 250 + r.Float64()*(s.UnitTo-250)
-			}
-			b, err := s.EncodeUnit(f, unit)
-			require.NoError(t, err)
-			stretch := -130 + 290*r.Float64()
-			if s.Medium == line.Radio {
-				stretch = -60 + 120*r.Float64()
-			}
-			flat := worsen(r, wholePress(b), 0.9+0.2*r.Float64(), stretch, 40)
-			d := line.Builtin().Decode(signal.Split(flat, 20000))
-			ok := false
-			for _, rd := range d.Readings {
-				if rd.Sheet == s.Name && rd.Fields.String() == f.String() {
-					ok = true
-				}
-			}
-			if !ok {
-				bad++
-				if example == "" {
-					example = fmt.Sprint(f, unit, stretch, flat)
-				}
-			} else if d.Readings[0].Sheet != s.Name {
-				badTop++
-			}
+func FuzzParseSheet(f *testing.F) {
+	f.Add(goodSheet)
+	f.Add(climateSheet)
+	f.Add(dimSheet)
+	f.Fuzz(func(t *testing.T, text string) {
+		s, err := line.ParseSheet("fuzz.yaml", []byte(text))
+		if err == nil {
+			s.Decode([]signal.Heard{{Train: signal.Train{500, 500, 500, 1500, 500}}})
 		}
-		fmt.Println(s.Name, "missed", bad, "of", n, "not first", badTop)
-		if bad > 50 && testing.Verbose() {
-			fmt.Println(example)
-		}
-	}
+	})
 }

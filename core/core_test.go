@@ -1,0 +1,40 @@
+// Package core_test guards the rule of this folder: computation only.
+package core_test
+
+import (
+	"go/build"
+	"io/fs"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// reaching lists what would bring I/O, clocks, goroutines' tools, randomness or logging into core.
+var reaching = []string{"os", "os/exec", "net", "net/http", "time", "log", "log/slog", "math/rand", "math/rand/v2", "crypto/rand", "syscall", "database/sql"}
+
+// TestCore_ImportsOnlyTheStandardLibraryYAMLAndItself reads the imports of every package below core.
+func TestCore_ImportsOnlyTheStandardLibraryYAMLAndItself(t *testing.T) {
+	packages := 0
+	require.NoError(t, filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || !d.IsDir() || d.Name() == "testdata" {
+			return err
+		}
+		p, err := build.Default.ImportDir(path, 0)
+		if err != nil {
+			return nil // a folder without Go files
+		}
+		packages++
+		for _, name := range p.Imports {
+			first, _, _ := strings.Cut(name, "/")
+			allowed := !strings.Contains(first, ".") && first != "urbo" || strings.HasPrefix(name, "urbo/core/") || strings.HasPrefix(name, "github.com/goccy/go-yaml")
+			assert.True(t, allowed, "core/%s imports %s", path, name)
+			assert.False(t, slices.Contains(reaching, name), "core/%s imports %s: hand it in as an argument", path, name)
+		}
+		return nil
+	}))
+	assert.GreaterOrEqual(t, packages, 3)
+}

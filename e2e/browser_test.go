@@ -1,0 +1,98 @@
+package e2e
+
+import (
+	"context"
+	"os"
+	"os/exec"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/runtime"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// browser is a page in headless Chromium.
+type browser struct {
+	t   *testing.T
+	ctx context.Context
+}
+
+// open starts a browser with a window of a size, and signs it in.
+func open(t *testing.T, r *running, width, height int64) *browser {
+	t.Helper()
+	path, err := exec.LookPath("chromium")
+	require.NoError(t, err, "the console's tests need Debian's chromium: make test installs it")
+	flags := append([]chromedp.ExecAllocatorOption{},
+		chromedp.ExecPath(path), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("hide-scrollbars", true),
+		chromedp.UserDataDir(t.TempDir()), chromedp.Env("HOME="+t.TempDir(), "PATH="+os.Getenv("PATH")))
+	alloc, cancelAlloc := chromedp.NewExecAllocator(t.Context(), flags...)
+	ctx, cancel := chromedp.NewContext(alloc, chromedp.WithListener(func(e any) {
+		if thrown, ok := e.(*runtime.EventExceptionThrown); ok {
+			assert.Fail(t, "the page threw", "%+v", thrown.ExceptionDetails)
+		}
+	}))
+	t.Cleanup(func() { cancel(); cancelAlloc() })
+	view := []chromedp.EmulateViewportOption{}
+	if width < 600 {
+		view = append(view, chromedp.EmulateMobile, chromedp.EmulatePortrait)
+	}
+	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(width, height, view...))) // starts the browser
+	limited, cancelTime := context.WithTimeout(ctx, 4*patience)
+	t.Cleanup(cancelTime)
+	b := &browser{t, limited}
+	b.do(chromedp.Navigate(r.link))
+	b.see("Devices")
+	return b
+}
+
+// do runs actions; they have to succeed.
+func (b *browser) do(actions ...chromedp.Action[chromedp.Void]) {
+	b.t.Helper()
+	require.NoError(b.t, chromedp.Do(b.ctx, actions...))
+}
+
+// see waits until a text is on the page.
+func (b *browser) see(text string) {
+	b.t.Helper()
+	b.until(`document.body.innerText.includes(` + quote(text) + `)`)
+}
+
+// until waits for a JavaScript expression to be true, on this page or the one it leads to.
+func (b *browser) until(expression string) {
+	b.t.Helper()
+	ok := assert.Eventually(b.t, func() bool {
+		got, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool]("Boolean("+expression+")"))
+		return err == nil && got
+	}, patience, 20*time.Millisecond)
+	if !ok {
+		text, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string]("location.href + ' ' + document.body.innerText"))
+		require.Fail(b.t, "it never came true", "%s\nThe page says: %s", expression, text)
+	}
+}
+
+// click clicks the button or link with an accessible name, once it is there.
+func (b *browser) click(name string) {
+	b.t.Helper()
+	find := `[...document.querySelectorAll('button, a, [role=button], label')].find(e => e.offsetParent !== null && !e.disabled &&
+		((e.getAttribute('aria-label') ?? e.innerText).trim() === ` + quote(name) + `))`
+	b.until("Boolean(" + find + ")")
+	b.do(chromedp.Evaluate[chromedp.Void](find+".click()"))
+}
+
+// visit opens a page of the console.
+func (b *browser) visit(r *running, path string) {
+	b.t.Helper()
+	b.do(chromedp.Navigate(r.url + path))
+}
+
+// fact waits until the stage's page shows what is true of an appliance.
+func (b *browser) fact(appliance, name, want string) {
+	b.t.Helper()
+	b.until(`[...document.querySelectorAll('[data-appliance=` + appliance + `] [data-fact=` + name + `]')].some(e => e.innerText.endsWith(` + quote(want) + `))`)
+}
+
+func quote(s string) string { return "`" + s + "`" }

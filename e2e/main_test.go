@@ -1,0 +1,210 @@
+// Package e2e drives the built binary on loopback as its users do: through its HTTP face, its command line, and its
+// console in headless Chromium.
+package e2e
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"urbo/wire"
+)
+
+// patience is how long anything may take on a busy machine.
+const patience = 30 * time.Second
+
+// binary is the built urbo.
+var binary string
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		dir, err := os.MkdirTemp("", "urbo-e2e-")
+		if err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		defer os.RemoveAll(dir)
+		binary = filepath.Join(dir, "urbo")
+		build := exec.Command("go", "build", "-o", binary, "urbo/cmd/urbo")
+		build.Env = append(os.Environ(), "CGO_ENABLED=0")
+		if out, err := build.CombinedOutput(); err != nil {
+			fmt.Fprintf(os.Stderr, "build urbo: %v\n%s", err, out)
+			return 1
+		}
+		return m.Run()
+	}())
+}
+
+// running is a service that was started for a test.
+type running struct {
+	t      *testing.T
+	cmd    *exec.Cmd
+	url    string
+	link   string // signs in once
+	socket string // for URBO_SERVER
+	stderr *bytes.Buffer
+}
+
+// start runs a command that serves, on a free port, until the test ends.
+func start(t *testing.T, data string, args ...string) *running {
+	t.Helper()
+	if data == "" {
+		data = t.TempDir()
+	}
+	cmd := exec.Command(binary, append(args, "--listen", "127.0.0.1:0", "--data", data)...)
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	r := &running{t: t, cmd: cmd, socket: "unix:" + filepath.Join(data, "urbo.sock"), stderr: &bytes.Buffer{}}
+	cmd.Stderr = r.stderr
+	require.NoError(t, cmd.Start())
+	t.Cleanup(r.stop)
+	lines := bufio.NewReader(out)
+	first, err := lines.ReadString('\n')
+	require.NoError(t, err, "the first line is the address; stderr: %s", r.stderr)
+	r.url = strings.TrimSpace(first)
+	require.Regexp(t, `^http://127\.0\.0\.1:\d+$`, r.url)
+	second, err := lines.ReadString('\n')
+	require.NoError(t, err)
+	_, r.link, _ = strings.Cut(strings.TrimSpace(second), "http")
+	r.link = "http" + r.link
+	go func() { _, _ = io.Copy(io.Discard, lines) }()
+	return r
+}
+
+// stop ends the service as an operator would, and waits for it.
+func (r *running) stop() {
+	if r.cmd.ProcessState != nil {
+		return
+	}
+	_ = r.cmd.Process.Signal(syscall.SIGTERM)
+	ended := make(chan error, 1)
+	go func() { ended <- r.cmd.Wait() }()
+	select {
+	case err := <-ended:
+		if err != nil {
+			r.t.Errorf("urbo ended with %v: %s", err, r.stderr)
+		}
+	case <-time.After(patience):
+		_ = r.cmd.Process.Kill()
+		r.t.Error("urbo did not stop")
+	}
+}
+
+// kill ends it as a power cut would.
+func (r *running) kill() {
+	require.NoError(r.t, r.cmd.Process.Kill())
+	_, _ = r.cmd.Process.Wait()
+	r.cmd.ProcessState = &os.ProcessState{}
+}
+
+// result is what a command printed and how it ended.
+type result struct {
+	out, err string
+	code     int
+}
+
+// urbo runs a command line against the service.
+func (r *running) urbo(args ...string) result {
+	r.t.Helper()
+	return run(r.t, "", []string{"URBO_SERVER=" + r.socket}, args...)
+}
+
+// run runs a command line.
+func run(t *testing.T, stdin string, env []string, args ...string) result {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(t.Context(), 2*patience)
+	defer cancel()
+	cmd := exec.CommandContext(ctx, binary, args...)
+	cmd.Env = append(os.Environ(), env...)
+	cmd.Stdin = strings.NewReader(stdin)
+	var out, errs bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errs
+	err := cmd.Run()
+	require.NoError(t, ctx.Err(), "urbo %v hangs: %s%s", args, &out, &errs)
+	if err != nil {
+		require.IsType(t, &exec.ExitError{}, err)
+	}
+	return result{out.String(), errs.String(), cmd.ProcessState.ExitCode()}
+}
+
+// ok runs a command line that has to succeed, and reads its JSON into out where given.
+func (r *running) ok(out any, args ...string) string {
+	r.t.Helper()
+	if out != nil {
+		args = append(args, "--output", "json")
+	}
+	res := r.urbo(args...)
+	require.Zero(r.t, res.code, "urbo %v: %s", args, res.err)
+	if out != nil {
+		require.NoError(r.t, json.Unmarshal([]byte(res.out), out), res.out)
+	}
+	return res.out
+}
+
+// http calls the API with a token.
+func (r *running) http(token, method, path string, in, out any) int {
+	r.t.Helper()
+	var body io.Reader
+	if in != nil {
+		data, err := json.Marshal(in)
+		require.NoError(r.t, err)
+		body = bytes.NewReader(data)
+	}
+	req, err := http.NewRequestWithContext(r.t.Context(), method, r.url+path, body)
+	require.NoError(r.t, err)
+	req.Header.Set("Authorization", "Bearer "+token)
+	req.Header.Set("Content-Type", "application/json")
+	resp, err := http.DefaultClient.Do(req)
+	require.NoError(r.t, err)
+	defer resp.Body.Close()
+	data, err := io.ReadAll(resp.Body)
+	require.NoError(r.t, err)
+	if out != nil && resp.StatusCode < 300 {
+		require.NoError(r.t, json.Unmarshal(data, out), string(data))
+	}
+	return resp.StatusCode
+}
+
+// owner makes a token with all rights.
+func (r *running) owner() string {
+	r.t.Helper()
+	var t wire.Token
+	r.ok(&t, "token", "add", "tests", "--scope", "owner")
+	return t.Secret
+}
+
+// fact is what is true of an appliance on the stage.
+func (r *running) fact(token, appliance, name string) string {
+	r.t.Helper()
+	var s wire.Stage
+	require.Equal(r.t, http.StatusOK, r.http(token, "GET", "/api/stage", nil, &s))
+	for _, a := range s.Appliances {
+		for _, f := range a.Facts {
+			if a.Slug == appliance && f.Name == name {
+				return f.Value
+			}
+		}
+	}
+	return ""
+}
+
+// becomes waits for the true state of an appliance.
+func (r *running) becomes(token, appliance, name, want string) {
+	r.t.Helper()
+	got := ""
+	require.Eventually(r.t, func() bool { got = r.fact(token, appliance, name); return got == want }, patience, 20*time.Millisecond,
+		"%s: %s should become %s", appliance, name, want)
+}

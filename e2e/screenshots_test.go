@@ -1,0 +1,85 @@
+package e2e
+
+import (
+	"flag"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+)
+
+var screenshots = flag.String("screenshots", "", "directory to write the README's screenshots to")
+
+// sizes are the two windows that pages are looked at in.
+var sizes = []struct {
+	name          string
+	width, height int64
+}{{"desk", 1280, 800}, {"phone", 390, 844}}
+
+// TestScreenshots makes the pictures of the README from the demo. It runs only where a directory is named.
+func TestScreenshots(t *testing.T) {
+	if *screenshots == "" {
+		t.Skip("name a directory with -screenshots, or run make screenshots")
+	}
+	for _, size := range sizes {
+		t.Run(size.name, func(t *testing.T) {
+			r := start(t, "", "demo")
+			token := r.owner()
+			b := open(t, r, size.width, size.height)
+			shot := func(name string) {
+				t.Helper()
+				time.Sleep(400 * time.Millisecond) // fonts and transitions; a picture is no assertion
+				png, err := chromedp.Run(b.ctx, chromedp.CaptureScreenshot())
+				require.NoError(t, err)
+				require.NoError(t, os.WriteFile(filepath.Join(*screenshots, name+"-"+size.name+".png"), png, 0o644))
+			}
+			handset := func(device, key string) {
+				t.Helper()
+				require.Equal(t, 204, r.http(token, "POST", "/api/stage/handsets/"+device+"/keys/"+key+"/press", nil, nil))
+			}
+			b.see("Lecture projector")
+			shot("devices")
+			b.visit(r, "/devices/boardwalk")
+			b.click("power")
+			b.see("power: sent")
+			shot("device")
+
+			b.visit(r, "/devices/projector/lesson")
+			b.click("Start the lesson")
+			b.see("Press \"on\"")
+			handset("projector", "on")
+			b.see("Good. Let go")
+			shot("lesson-asking")
+			handset("projector", "on")
+			b.see("Press \"off\"")
+			handset("projector", "on")
+			b.see("That is the code of")
+			shot("lesson-refusing")
+			for _, key := range []string{"off", "source"} {
+				handset("projector", key)
+				b.see("Press \"" + key + "\" again")
+				handset("projector", key)
+				b.until("!document.body.innerText.includes('Press \"" + key + "\"')")
+			}
+			b.click("Finish")
+			b.see("keys are learned")
+			shot("lesson-settled")
+
+			b.visit(r, "/house/stage")
+			b.see("Appliances")
+			shot("stage")
+			b.visit(r, "/house/journal")
+			b.see("asked by")
+			shot("journal")
+			b.visit(r, "/house/stations")
+			b.see("ir-out")
+			shot("stations")
+			b.visit(r, "/bench")
+			b.see("confidence")
+			shot("bench")
+		})
+	}
+}

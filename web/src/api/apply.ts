@@ -1,0 +1,40 @@
+import type { Capture, Device, Entry, Lesson, Station } from './client';
+
+// What an event does to a list that was read before. A list that was never read stays so.
+
+const longest = 200;
+
+function put<T>(list: T[] | undefined, item: T, same: (a: T) => boolean): T[] | undefined {
+  if (!list) return list;
+  return list.some(same) ? list.map((x) => (same(x) ? item : x)) : undefined;
+}
+
+export function applyDevice(list: Device[] | undefined, d: Device): Device[] | undefined {
+  if (!list) return list;
+  if (!d.name) return list.filter((x) => x.slug !== d.slug);
+  const order = (x: Device) => `${x.room}\0${x.name}\0${x.slug}`;
+  const rest = list.filter((x) => x.slug !== d.slug);
+  return [...rest, d].sort((a, b) => (order(a) < order(b) ? -1 : 1));
+}
+
+export function applyCapture(list: Capture[] | undefined, c: Capture): Capture[] | undefined {
+  if (!list) return list;
+  return put(list, c, (x) => x.id === c.id) ?? [c, ...list].slice(0, longest);
+}
+
+export function applyEntry(pages: Entry[][], e: Entry): Entry[][] {
+  const [first, ...rest] = pages;
+  if (pages.some((p) => p.some((x) => x.id === e.id))) return pages;
+  const sorted = [e, ...(first ?? [])].sort((a, b) => (a.id > b.id ? -1 : 1));
+  return [sorted, ...rest];
+}
+
+export function applyLesson(list: Lesson[] | undefined, l: Lesson): Lesson[] | undefined {
+  if (!list) return list;
+  return put(list, l, (x) => x.id === l.id) ?? [l, ...list];
+}
+
+export function applyStation(list: Station[] | undefined, s: Station): Station[] | undefined {
+  if (!list) return list;
+  return put(list, s, (x) => x.name === s.name) ?? [...list, s];
+}

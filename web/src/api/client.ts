@@ -1,0 +1,46 @@
+import createClient from 'openapi-fetch';
+import type { components, paths } from './schema';
+
+export const client = createClient<paths>({ baseUrl: '/' });
+
+type Schemas = components['schemas'];
+export type Device = Schemas['Device'];
+export type Key = Schemas['Key'];
+export type Code = Schemas['Code'];
+export type Capture = Schemas['Capture'];
+export type Reading = Schemas['Reading'];
+export type Press = Schemas['Press'];
+export type Entry = Schemas['Entry'];
+export type Lesson = Schemas['Lesson'];
+export type Take = Schemas['Take'];
+export type LessonStep = Schemas['LessonStep'];
+export type Station = Schemas['Station'];
+export type Stage = Schemas['Stage'];
+export type NewDevice = Schemas['NewDevice'];
+export type About = Schemas['About'];
+
+// Problem is a refusal of the service, in its own words.
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    detail: string,
+  ) {
+    super(detail);
+  }
+}
+
+type Answer<T> = {
+  data?: T;
+  error?: { detail?: string; errors?: { message?: string }[] | null };
+  response: Response;
+};
+
+// unwrap gives the data of an answer, or throws the problem.
+export async function unwrap<T>(answer: Promise<Answer<T>>): Promise<T> {
+  const { data, error, response } = await answer;
+  if (error || !response.ok) {
+    const more = (error?.errors ?? []).map((e) => e.message).filter(Boolean);
+    throw new Problem(response.status, [error?.detail ?? response.statusText, ...more].join('; '));
+  }
+  return data as T;
+}

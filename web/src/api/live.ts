@@ -1,0 +1,71 @@
+import { useEffect, useState } from 'react';
+import type { About, Capture, Device, Entry, Lesson, Station } from './client';
+import { applyCapture, applyDevice, applyEntry, applyLesson, applyStation } from './apply';
+import { keys, queryClient } from './queries';
+
+// useLive keeps everything that was read fresh from the service's one event stream. It is false while the service
+// does not answer. A hidden page gives its stream back: browsers allow only six connections to one address.
+export function useLive(): boolean {
+  const [online, setOnline] = useState(true);
+  useEffect(() => {
+    let source: EventSource | undefined;
+    let missed = false;
+    const open = () => {
+      if (source) return;
+      source = listen(setOnline);
+      if (missed) void queryClient.invalidateQueries();
+    };
+    const close = () => {
+      source?.close();
+      source = undefined;
+      missed = true;
+    };
+    const follow = () => (document.visibilityState === 'visible' ? open() : close());
+    follow();
+    document.addEventListener('visibilitychange', follow);
+    window.addEventListener('pagehide', close);
+    window.addEventListener('pageshow', follow);
+    return () => {
+      document.removeEventListener('visibilitychange', follow);
+      window.removeEventListener('pagehide', close);
+      window.removeEventListener('pageshow', follow);
+      close();
+    };
+  }, []);
+  return online;
+}
+
+// listen opens the stream and puts what it brings where it belongs.
+function listen(setOnline: (online: boolean) => void): EventSource {
+  const source = new EventSource('/api/events');
+  const on = <T>(name: string, f: (data: T) => void) =>
+    source.addEventListener(name, (e) => f(JSON.parse((e as MessageEvent<string>).data) as T));
+  const list = <T>(
+    name: string,
+    key: readonly string[],
+    apply: (old: T[] | undefined, item: T) => T[] | undefined,
+  ) => on<T>(name, (item) => queryClient.setQueryData<T[]>(key, (old) => apply(old, item)));
+  on<About>('about', (about) => {
+    const before = queryClient.getQueryData<About>(keys.about);
+    setOnline(true);
+    if (before && before.started !== about.started) void queryClient.invalidateQueries();
+    queryClient.setQueryData(keys.about, about);
+  });
+  list<Device>('device', keys.devices, applyDevice);
+  list<Capture>('capture', keys.captures, applyCapture);
+  list<Lesson>('lesson', keys.lessons, applyLesson);
+  list<Station>('station', keys.stations, applyStation);
+  on<Entry>('entry', (e) =>
+    queryClient.setQueryData<{ pages: Entry[][]; pageParams: unknown[] }>(
+      keys.journal,
+      (old) => old && { ...old, pages: applyEntry(old.pages, e) },
+    ),
+  );
+  on('stage', () => void queryClient.invalidateQueries({ queryKey: keys.stage }));
+  on('reset', () => void queryClient.invalidateQueries());
+  source.onerror = () => {
+    setOnline(false);
+    if (source.readyState === EventSource.CLOSED) void queryClient.invalidateQueries({ queryKey: keys.me });
+  };
+  return source;
+}

@@ -1,0 +1,82 @@
+import { QueryClient, useMutation, useQuery } from '@tanstack/react-query';
+import { client, unwrap, type LessonStep, type NewDevice } from './client';
+
+// The event stream keeps what is read fresh, so nothing is asked for again by itself.
+export const queryClient = new QueryClient({
+  defaultOptions: {
+    // The house has no internet: what the browser thinks of its network says nothing about the service.
+    queries: { staleTime: Infinity, retry: 1, refetchOnWindowFocus: false, networkMode: 'always' },
+    mutations: { networkMode: 'always' },
+  },
+});
+
+export const keys = {
+  me: ['me'],
+  about: ['about'],
+  kinds: ['kinds'],
+  devices: ['devices'],
+  captures: ['captures'],
+  journal: ['journal'],
+  stations: ['stations'],
+  stage: ['stage'],
+  lessons: ['lessons'],
+} as const;
+
+export const useMe = (enabled = true) =>
+  useQuery({ queryKey: keys.me, queryFn: () => unwrap(client.GET('/api/me')), retry: false, enabled });
+export const useAbout = () =>
+  useQuery({ queryKey: keys.about, queryFn: () => unwrap(client.GET('/api/about')) });
+export const useKinds = () =>
+  useQuery({ queryKey: keys.kinds, queryFn: () => unwrap(client.GET('/api/kinds')) });
+export const useDevices = () =>
+  useQuery({ queryKey: keys.devices, queryFn: () => unwrap(client.GET('/api/devices')) });
+export const useCaptures = () =>
+  useQuery({
+    queryKey: keys.captures,
+    queryFn: () => unwrap(client.GET('/api/captures', { params: { query: { limit: 50 } } })),
+  });
+export const useStations = () =>
+  useQuery({ queryKey: keys.stations, queryFn: () => unwrap(client.GET('/api/stations')) });
+export const useLessons = () =>
+  useQuery({ queryKey: keys.lessons, queryFn: () => unwrap(client.GET('/api/lessons')) });
+
+// useStage is the simulated surroundings, where this house has them.
+export function useStage() {
+  const about = useAbout();
+  return useQuery({
+    queryKey: keys.stage,
+    queryFn: () => unwrap(client.GET('/api/stage')),
+    enabled: about.data?.parts.includes('stage') ?? false,
+  });
+}
+
+export const usePress = () =>
+  useMutation({
+    mutationFn: ({ device, key }: { device: string; key: string }) =>
+      unwrap(client.POST('/api/devices/{device}/keys/{key}/press', { params: { path: { device, key } } })),
+  });
+
+export const usePressHandset = () =>
+  useMutation({
+    mutationFn: ({ handset, key, hold }: { handset: string; key: string; hold?: number }) =>
+      unwrap(
+        client.POST('/api/stage/handsets/{handset}/keys/{key}/press', {
+          params: { path: { handset, key } },
+          body: { hold_ms: hold ?? 0 },
+        }),
+      ),
+  });
+
+export const useAddDevice = () =>
+  useMutation({ mutationFn: (body: NewDevice) => unwrap(client.POST('/api/devices', { body })) });
+
+export const useStartLesson = () =>
+  useMutation({
+    mutationFn: (body: { device: string; keys: string[] }) => unwrap(client.POST('/api/lessons', { body })),
+  });
+
+export const useLessonStep = (id: string) =>
+  useMutation({
+    mutationFn: (body: LessonStep) =>
+      unwrap(client.POST('/api/lessons/{lesson}/steps', { params: { path: { lesson: id } }, body })),
+  });

@@ -1,0 +1,44 @@
+import { lazy, Suspense } from 'react';
+import { Navigate, Outlet, Route, Routes } from 'react-router';
+import { useMe } from '../api/queries';
+import { Note } from '../shared/Panel';
+import { SignInPage } from '../signin/SignInPage';
+import { Frame } from './Frame';
+import { words } from './words';
+
+const DevicesPage = lazy(() => import('../devices/DevicesPage'));
+const DevicePage = lazy(() => import('../devices/DevicePage'));
+const LessonPage = lazy(() => import('../devices/LessonPage'));
+const BenchPage = lazy(() => import('../bench/BenchPage'));
+const HousePage = lazy(() => import('../house/HousePage'));
+
+export function App() {
+  return (
+    <Routes>
+      <Route path="/sign-in" element={<SignInPage />} />
+      <Route element={<SignedIn />}>
+        <Route path="/devices" element={<DevicesPage />} />
+        <Route path="/devices/:slug" element={<DevicePage />} />
+        <Route path="/devices/:slug/lesson" element={<LessonPage />} />
+        <Route path="/bench" element={<BenchPage />} />
+        <Route path="/house" element={<HousePage />} />
+        <Route path="/house/:part" element={<HousePage />} />
+        <Route path="*" element={<Navigate to="/devices" replace />} />
+      </Route>
+    </Routes>
+  );
+}
+
+// SignedIn shows the pages to those who are, and the way in to everybody else.
+function SignedIn() {
+  const me = useMe();
+  if (me.isPending) return null;
+  if (me.isError || !me.data) return <Navigate to="/sign-in" replace />;
+  return (
+    <Frame>
+      <Suspense fallback={<Note>{words.loading}</Note>}>
+        <Outlet />
+      </Suspense>
+    </Frame>
+  );
+}

@@ -1,0 +1,104 @@
+import Box from '@mui/material/Box';
+import type { ReactNode } from 'react';
+import { NavLink } from 'react-router';
+import { useLive } from '../api/live';
+import { words } from './words';
+
+const icons = {
+  devices: 'M8 3h8v18H8z M12 6.5v.01 M10.5 11h3 M10.5 14h3 M10.5 17h3',
+  bench: 'M2 17h4V7h5v10h4V7h3v10h4',
+  house: 'M3 11.5 12 4l9 7.5 M6 9.5V20h12V9.5 M10 20v-6h4v6',
+};
+
+const places = ['devices', 'bench', 'house'] as const;
+
+// Frame is what stands around every page: a bottom bar on a phone, a slim rail on a desk.
+export function Frame({ children }: { children: ReactNode }) {
+  const online = useLive();
+  return (
+    <Box
+      sx={{
+        display: { md: 'grid' },
+        gridTemplateColumns: { md: '92px minmax(0, 1fr)' },
+        minHeight: '100dvh',
+      }}
+    >
+      <Bar />
+      <Box
+        component="main"
+        sx={{ px: { xs: 2, md: 5 }, pt: { xs: 2.5, md: 4 }, pb: { xs: 12, md: 6 }, maxWidth: 1120 }}
+      >
+        {!online && (
+          <Box role="status" sx={{ borderLeft: 3, borderColor: 'secondary.main', pl: 1.5, mb: 2 }}>
+            {words.offline}
+          </Box>
+        )}
+        {children}
+      </Box>
+    </Box>
+  );
+}
+
+function Bar() {
+  return (
+    <Box
+      component="nav"
+      aria-label="Places"
+      sx={{
+        position: { xs: 'fixed', md: 'sticky' },
+        top: { md: 0 },
+        bottom: { xs: 0, md: 'auto' },
+        left: 0,
+        right: { xs: 0, md: 'auto' },
+        height: { md: '100dvh' },
+        zIndex: 2,
+        display: 'flex',
+        flexDirection: { xs: 'row', md: 'column' },
+        bgcolor: 'background.default',
+        borderTop: { xs: 1, md: 0 },
+        borderRight: { md: 1 },
+        borderColor: { xs: 'divider', md: 'divider' },
+        pt: { md: 4 },
+        pb: { xs: 'env(safe-area-inset-bottom)', md: 0 },
+      }}
+    >
+      {places.map((p) => (
+        <Box
+          key={p}
+          component={NavLink}
+          to={`/${p}`}
+          sx={{
+            flex: { xs: 1, md: 'none' },
+            minHeight: 60,
+            display: 'flex',
+            flexDirection: 'column',
+            alignItems: 'center',
+            justifyContent: 'center',
+            gap: 0.25,
+            py: 1,
+            color: 'text.secondary',
+            textDecoration: 'none',
+            fontSize: 13,
+            borderTop: { xs: '3px solid transparent', md: 0 },
+            borderLeft: { md: '3px solid transparent' },
+            '&.active': { color: 'text.primary', fontWeight: 600, borderColor: 'text.primary' },
+            '&:focus-visible': { outline: '3px solid', outlineOffset: -4 },
+          }}
+        >
+          <svg
+            width="24"
+            height="24"
+            viewBox="0 0 24 24"
+            fill="none"
+            stroke="currentColor"
+            strokeWidth="1.6"
+            aria-hidden="true"
+          >
+            <path d={icons[p]} strokeLinejoin="round" strokeLinecap="round" />
+          </svg>
+          {words.places[p]}
+        </Box>
+      ))}
+    </Box>
+  );
+}

@@ -1,0 +1,85 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import TextField from '@mui/material/TextField';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import type { Device } from '../api/client';
+import { useDevices } from '../api/queries';
+import { words } from '../app/words';
+import { Heading, Note, Panel } from '../shared/Panel';
+import { AddDevice } from './AddDevice';
+
+// DevicesPage is the library: devices by room.
+export default function DevicesPage() {
+  const devices = useDevices();
+  const [wanted, setWanted] = useState('');
+  const [adding, setAdding] = useState(false);
+  const found = (devices.data ?? []).filter((d) => matches(d, wanted));
+  const rooms = Map.groupBy(found, (d) => d.room || words.devices.noRoom);
+  return (
+    <>
+      <Heading title={words.devices.title}>
+        <Button variant="contained" onClick={() => setAdding(true)}>
+          {words.devices.add}
+        </Button>
+      </Heading>
+      {adding && <AddDevice onDone={() => setAdding(false)} />}
+      {(devices.data?.length ?? 0) > 4 && (
+        <TextField
+          label={words.devices.search}
+          value={wanted}
+          onChange={(e) => setWanted(e.target.value)}
+          sx={{ mt: 2, maxWidth: 360 }}
+        />
+      )}
+      {devices.error && <Note alert>{devices.error.message}</Note>}
+      {devices.data?.length === 0 && <Note>{words.devices.none}</Note>}
+      {devices.data && devices.data.length > 0 && found.length === 0 && <Note>{words.devices.noMatch}</Note>}
+      {[...rooms].map(([room, list]) => (
+        <Panel key={room} title={room}>
+          {list.map((d) => (
+            <Row key={d.slug} device={d} />
+          ))}
+        </Panel>
+      ))}
+    </>
+  );
+}
+
+function matches(d: Device, wanted: string): boolean {
+  return `${d.name} ${d.room} ${d.kind} ${d.maker} ${d.model}`
+    .toLowerCase()
+    .includes(wanted.trim().toLowerCase());
+}
+
+function Row({ device: d }: { device: Device }) {
+  const learned = d.keys.filter((k) => k.codes.length > 0).length;
+  return (
+    <Box
+      component={Link}
+      to={`/devices/${d.slug}`}
+      sx={{
+        display: 'grid',
+        gridTemplateColumns: { xs: '1fr', sm: '2fr 1.4fr 1fr' },
+        columnGap: 3,
+        alignItems: 'baseline',
+        py: 1.25,
+        minHeight: 48,
+        color: 'text.primary',
+        textDecoration: 'none',
+        '& + &': { borderTop: '1px dotted', borderColor: 'divider' },
+        '&:hover .name, &:focus-visible .name': { textDecoration: 'underline' },
+      }}
+    >
+      <Box component="span" className="name" sx={{ fontSize: 18, fontWeight: 600 }}>
+        {d.name}
+      </Box>
+      <Box component="span" sx={{ color: 'text.secondary' }}>
+        {[d.maker, d.model].filter(Boolean).join(' ') || d.kind}
+      </Box>
+      <Box component="span" sx={{ color: 'text.secondary', textAlign: { sm: 'right' } }}>
+        {words.devices.learned(learned, d.keys.length)}
+      </Box>
+    </Box>
+  );
+}

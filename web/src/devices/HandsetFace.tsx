@@ -1,0 +1,76 @@
+import Box from '@mui/material/Box';
+import { useEffect, useRef, useState } from 'react';
+import { useNavigate } from 'react-router';
+import type { Device } from '../api/client';
+import { usePress } from '../api/queries';
+import { words } from '../app/words';
+import { KeyButton } from '../shared/KeyButton';
+import { label } from '../shared/text';
+import { face } from './face';
+
+type Told = { key: string; state: 'sending' | 'sent' | 'trouble'; text: string };
+
+// HandsetFace is the device's keys as on its handset. A key that is not learned leads to its lesson.
+export function HandsetFace({ device }: { device: Device }) {
+  const press = usePress();
+  const navigate = useNavigate();
+  const [told, setTold] = useState<Told | null>(null);
+  const fade = useRef<number>(undefined);
+  useEffect(() => () => window.clearTimeout(fade.current), []);
+
+  const learned = new Set(device.keys.filter((k) => k.codes.length > 0).map((k) => k.name));
+  const send = (key: string) => {
+    window.clearTimeout(fade.current);
+    const name = label(key);
+    setTold({ key, state: 'sending', text: words.device.sending(name) });
+    press.mutate(
+      { device: device.slug, key },
+      {
+        onSuccess: (p) => {
+          const texts = {
+            sent: words.device.pressed(name),
+            failed: words.device.failed(name, p.reason ?? ''),
+            unknown: words.device.unknown(name, p.reason ?? ''),
+          };
+          setTold({ key, state: p.outcome === 'sent' ? 'sent' : 'trouble', text: texts[p.outcome] });
+          if (p.outcome === 'sent') fade.current = window.setTimeout(() => setTold(null), 2500);
+        },
+        onError: (e) => setTold({ key, state: 'trouble', text: words.device.failed(name, e.message) }),
+      },
+    );
+  };
+  return (
+    <Box sx={{ maxWidth: 340 }}>
+      <Box sx={{ display: 'grid', gridTemplateColumns: 'repeat(3, minmax(0, 1fr))', gap: 1 }}>
+        {face(device.keys.map((k) => k.name)).flatMap((row, y) =>
+          row.map((key, x) =>
+            key === null ? (
+              <span key={`${y}-${x}`} />
+            ) : (
+              <KeyButton
+                key={key}
+                name={key}
+                state={told?.key === key ? told.state : learned.has(key) ? 'plain' : 'missing'}
+                hint={learned.has(key) ? undefined : words.device.notLearned}
+                onPress={() =>
+                  learned.has(key) ? send(key) : void navigate(`/devices/${device.slug}/lesson?key=${key}`)
+                }
+              />
+            ),
+          ),
+        )}
+      </Box>
+      <Box
+        role="status"
+        sx={{
+          minHeight: 44,
+          pt: 1.25,
+          color: told ? 'secondary.main' : 'text.secondary',
+          fontWeight: told ? 600 : 400,
+        }}
+      >
+        {told?.text ?? (learned.size > 0 ? words.device.tap : '')}
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,53 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import { Link, useParams, useSearchParams } from 'react-router';
+import { useDevices, useLessons, useStartLesson } from '../api/queries';
+import { words } from '../app/words';
+import { Heading, Note } from '../shared/Panel';
+import { LessonChoice } from './LessonChoice';
+import { LessonRun } from './LessonRun';
+import { StageHandset } from './StageHandset';
+
+// LessonPage teaches Urbo a device: first the keys are chosen, then each is asked for.
+export default function LessonPage() {
+  const { slug = '' } = useParams();
+  const [query, setQuery] = useSearchParams();
+  const devices = useDevices();
+  const lessons = useLessons();
+  const start = useStartLesson();
+  const device = devices.data?.find((d) => d.slug === slug);
+  if (!device || !lessons.data) return <Note>{words.loading}</Note>;
+
+  const wanted = query.get('key');
+  const last = lessons.data.find((l) => l.device === slug);
+  const shown = last && (last.state === 'running' || query.get('lesson') === last.id) ? last : undefined;
+  const begin = (keys: string[]) =>
+    start.mutate({ device: slug, keys }, { onSuccess: (l) => setQuery({ lesson: l.id }, { replace: true }) });
+  return (
+    <>
+      <Box
+        component={Link}
+        to={`/devices/${slug}`}
+        sx={{ color: 'text.secondary', display: 'inline-block', py: 1 }}
+      >
+        {device.name}
+      </Box>
+      {shown ? (
+        <LessonRun lesson={shown} onAgain={() => setQuery({}, { replace: true })}>
+          {shown.state === 'running' && <StageHandset slug={slug} />}
+        </LessonRun>
+      ) : (
+        <>
+          <Heading title={words.lesson.title} under={words.lesson.startHow} />
+          <LessonChoice key={slug} device={device} wanted={wanted} onStart={begin} busy={start.isPending} />
+          {start.error && <Note alert>{start.error.message}</Note>}
+        </>
+      )}
+      {shown && shown.state !== 'running' && (
+        <Button component={Link} to={`/devices/${slug}`} variant="contained" sx={{ mt: 3 }}>
+          {words.lesson.toDevice}
+        </Button>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,101 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import Typography from '@mui/material/Typography';
+import type { ReactNode } from 'react';
+import type { Lesson, Take } from '../api/client';
+import { useLessonStep, usePress } from '../api/queries';
+import { mono } from '../app/theme';
+import { words } from '../app/words';
+import { KeyButton } from '../shared/KeyButton';
+import { Note, Panel } from '../shared/Panel';
+import { fields } from '../shared/text';
+import { Waveform } from '../shared/Waveform';
+import { LessonKeys } from './LessonKeys';
+
+type Props = { lesson: Lesson; onAgain: () => void; children?: ReactNode };
+
+// LessonRun is a lesson as it goes: one big prompt, what was heard last, and how far it is.
+export function LessonRun({ lesson, onAgain, children }: Props) {
+  const step = useLessonStep(lesson.id);
+  const settled = lesson.keys.filter((k) => k.state === 'settled');
+  const running = lesson.state === 'running';
+  return (
+    <>
+      <Box
+        aria-live="assertive"
+        sx={{ py: { xs: 2, md: 3 }, borderTop: 2, borderColor: 'text.primary', mt: 1 }}
+      >
+        <Typography variant="h1" component="p" sx={{ fontSize: { xs: '1.9rem', md: '2.4rem' } }}>
+          {lesson.prompt}
+        </Typography>
+        <Box sx={{ color: 'text.secondary', mt: 0.5 }}>
+          {words.lesson.progress(settled.length, lesson.keys.length)}
+          {running &&
+            lesson.takes.length > 0 &&
+            ` · ${words.lesson.takes(lesson.takes.length + 1, Math.max(lesson.needed, lesson.takes.length + 1))}`}
+        </Box>
+      </Box>
+      <Panel title={words.lesson.heard}>
+        {lesson.last ? <Heard take={lesson.last} /> : <Note>{words.lesson.nothing}</Note>}
+      </Panel>
+      {running ? (
+        <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap', mt: 2 }}>
+          <Button variant="outlined" onClick={() => step.mutate({ do: 'skip' })}>
+            {words.lesson.skip}
+          </Button>
+          <Button variant="outlined" onClick={() => step.mutate({ do: 'back' })}>
+            {words.lesson.back}
+          </Button>
+          <Button onClick={() => step.mutate({ do: 'finish' })}>{words.lesson.finish}</Button>
+        </Box>
+      ) : (
+        <Button variant="outlined" onClick={onAgain} sx={{ mt: 2 }}>
+          {words.lesson.again}
+        </Button>
+      )}
+      {step.error && <Note alert>{step.error.message}</Note>}
+      {children}
+      <LessonKeys lesson={lesson} onRedo={(key) => step.mutate({ do: 'redo', key })} />
+      {settled.length > 0 && <TryIt device={lesson.device} keys={settled.map((k) => k.name)} />}
+    </>
+  );
+}
+
+function Heard({ take }: { take: Take }) {
+  return (
+    <Box sx={{ borderLeft: 3, borderColor: take.accepted ? 'received' : 'secondary.main', pl: 2 }}>
+      <Box sx={{ fontWeight: 600, fontSize: 17 }}>{take.text}</Box>
+      <Waveform train={take.train} />
+      <Box sx={{ fontFamily: mono, fontSize: 14, overflowWrap: 'anywhere' }}>
+        {take.reading ? `${take.reading.sheet}: ${fields(take.reading.fields)}` : words.bench.noCode}
+      </Box>
+    </Box>
+  );
+}
+
+function TryIt({ device, keys }: { device: string; keys: string[] }) {
+  const press = usePress();
+  return (
+    <Panel title={words.lesson.tryIt}>
+      <Note>{words.lesson.tryHow}</Note>
+      <Box
+        sx={{
+          display: 'grid',
+          gridTemplateColumns: 'repeat(auto-fill, minmax(104px, 1fr))',
+          gap: 1,
+          maxWidth: 520,
+        }}
+      >
+        {keys.map((key) => (
+          <KeyButton
+            key={key}
+            name={key}
+            state={press.isPending && press.variables.key === key ? 'sending' : 'plain'}
+            onPress={() => press.mutate({ device, key })}
+          />
+        ))}
+      </Box>
+      {press.error && <Note alert>{press.error.message}</Note>}
+    </Panel>
+  );
+}

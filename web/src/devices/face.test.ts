@@ -1,0 +1,41 @@
+import { describe, expect, it } from 'vitest';
+import { face } from './face';
+
+describe('face', () => {
+  it('shows every key exactly once', () => {
+    const keys = [
+      'power',
+      'up',
+      'down',
+      'left',
+      'right',
+      'ok',
+      'menu',
+      '1',
+      '0',
+      'mute',
+      'volume-up',
+      'x',
+      'y',
+      'z',
+      'dim',
+    ];
+    const shown = face(keys)
+      .flat()
+      .filter((k) => k !== null);
+    expect([...shown].sort()).toEqual([...keys].sort());
+  });
+  it('lays arrows out as a cross', () => {
+    expect(face(['up', 'down', 'left', 'right', 'ok'])).toEqual([
+      [null, 'up', null],
+      ['left', 'ok', 'right'],
+      [null, 'down', null],
+    ]);
+  });
+  it('lays digits out as on a telephone', () => {
+    expect(face(['0', '1', '2', '3', '4', '5', '6', '7', '8', '9']).at(-1)).toEqual([null, '0', null]);
+  });
+  it('puts on left of off', () => {
+    expect(face(['off', 'on'])).toEqual([['on', null, 'off']]);
+  });
+});

@@ -1,0 +1,103 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import { lazy, Suspense } from 'react';
+import { NavLink, Navigate, useParams } from 'react-router';
+import { client, unwrap } from '../api/client';
+import { queryClient, useAbout } from '../api/queries';
+import { words } from '../app/words';
+import { Heading, Note, Panel } from '../shared/Panel';
+import { clock } from '../shared/text';
+
+const StagePart = lazy(() => import('./StagePart'));
+const JournalPart = lazy(() => import('./JournalPart'));
+const StationsPart = lazy(() => import('./StationsPart'));
+
+// HousePage is everything behind the devices, in parts.
+export default function HousePage() {
+  const { part } = useParams();
+  const about = useAbout();
+  if (!about.data) return <Note>{words.loading}</Note>;
+  const stage = about.data.parts.includes('stage');
+  const parts = ['stage', 'journal', 'stations', 'about'].filter((p) => p !== 'stage' || stage) as Part[];
+  if (!part || !parts.includes(part as Part))
+    return <Navigate to={`/house/${parts[0] ?? 'journal'}`} replace />;
+  return (
+    <>
+      <Heading title={words.house.title} />
+      <Parts parts={parts} />
+      <Suspense fallback={<Note>{words.loading}</Note>}>
+        {part === 'stage' && <StagePart />}
+        {part === 'journal' && <JournalPart />}
+        {part === 'stations' && <StationsPart />}
+        {part === 'about' && <AboutPart />}
+      </Suspense>
+    </>
+  );
+}
+
+type Part = 'stage' | 'journal' | 'stations' | 'about';
+
+function Parts({ parts }: { parts: Part[] }) {
+  return (
+    <Box
+      component="nav"
+      aria-label={words.house.title}
+      sx={{ display: 'flex', gap: 3, mt: 2, overflowX: 'auto' }}
+    >
+      {parts.map((p) => (
+        <Box
+          key={p}
+          component={NavLink}
+          to={`/house/${p}`}
+          sx={{
+            color: 'text.secondary',
+            textDecoration: 'none',
+            py: 1.25,
+            borderBottom: '3px solid transparent',
+            '&.active': { color: 'text.primary', fontWeight: 600, borderColor: 'text.primary' },
+          }}
+        >
+          {words.house[p]}
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+function AboutPart() {
+  const about = useAbout();
+  const signOut = async () => {
+    await unwrap(client.POST('/api/sign-out'));
+    queryClient.clear();
+    window.location.assign('/sign-in');
+  };
+  const facts: [string, string][] = about.data
+    ? [
+        [words.house.version, about.data.version],
+        [words.house.started, clock(about.data.started)],
+        [words.house.sheets, String(about.data.sheets)],
+      ]
+    : [];
+  return (
+    <Panel title={words.house.about}>
+      <Box
+        component="dl"
+        sx={{ display: 'grid', gridTemplateColumns: 'auto 1fr', columnGap: 4, rowGap: 1, m: 0, mb: 3 }}
+      >
+        {facts.map(([name, value]) => (
+          <Box key={name} sx={{ display: 'contents' }}>
+            <Box component="dt" sx={{ color: 'text.secondary' }}>
+              {name}
+            </Box>
+            <Box component="dd" sx={{ m: 0 }}>
+              {value}
+            </Box>
+          </Box>
+        ))}
+      </Box>
+      <Button variant="outlined" onClick={() => void signOut()}>
+        {words.house.signOut}
+      </Button>
+    </Panel>
+  );
+}
