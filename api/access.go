@@ -42,7 +42,7 @@ func (a *API) access() {
 	})
 	call(a, operation{"POST", "/tickets", "add-ticket", "Make a one-time sign-in code", access.Owner, http.StatusCreated}, func(context.Context, *nothing) (wire.Ticket, error) {
 		ticket, expires := a.house.Access.Ticket()
-		return wire.Ticket{Link: SignInPath(ticket), Expires: expires}, nil
+		return wire.Ticket{Link: SignInLink(a.url, ticket), Expires: expires}, nil
 	})
 	call(a, operation{"GET", "/tokens", "list-tokens", "List tokens, without their secrets", access.Owner, 0}, func(ctx context.Context, _ *nothing) ([]wire.Token, error) {
 		return a.house.Access.Tokens(ctx)
@@ -73,9 +73,9 @@ func remove[In any](a *API, o operation, f func(context.Context, *In) error) {
 	})
 }
 
-// SignInPath is the console's page that trades a ticket for a session. The ticket stands behind the #, which
+// SignInLink is the console's page that trades a ticket for a session. The ticket stands behind the #, which
 // browsers keep out of requests and logs.
-func SignInPath(ticket string) string { return "/sign-in#" + ticket }
+func SignInLink(url, ticket string) string { return url + "/sign-in#" + ticket }
 
 func cookie(value string, maxAge int) http.Cookie {
 	return http.Cookie{Name: sessionCookie, Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true, SameSite: http.SameSiteStrictMode}

@@ -17,6 +17,7 @@ import (
 
 // Options of the HTTP face.
 type Options struct {
+	URL   string   // where browsers reach the console, for sign-in links
 	Hosts []string // names and addresses, beside loopback, that requests may be for
 	Faces []Face   // parts that not every house has
 }
@@ -32,6 +33,7 @@ type API struct {
 	huma  huma.API
 	house *service.House
 	parts []string
+	url   string
 }
 
 // New makes the handler that serves API, events and console.
@@ -61,7 +63,7 @@ func register(r chi.Router, house *service.House, o Options) *API {
 		"token":   {Type: "http", Scheme: "bearer"},
 		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie},
 	}
-	a := &API{huma: humachi.New(r, config), house: house, parts: []string{}}
+	a := &API{huma: humachi.New(r, config), house: house, parts: []string{}, url: o.URL}
 	a.access()
 	a.devices()
 	a.lessons()

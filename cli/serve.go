@@ -92,8 +92,9 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 	if host, _, err := net.SplitHostPort(o.listen); err == nil && host != "" {
 		hosts = append(hosts, host)
 	}
+	at := o.address(tcp.Addr())
 	server := &http.Server{
-		Handler:           api.New(house, api.Options{Hosts: hosts, Faces: faces}),
+		Handler:           api.New(house, api.Options{URL: at.url, Hosts: hosts, Faces: faces}),
 		ReadHeaderTimeout: 10 * time.Second,
 		IdleTimeout:       2 * time.Minute,
 		MaxHeaderBytes:    32 << 10,
@@ -109,7 +110,6 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 			}
 		})
 	}
-	at := address{url: "http://" + tcp.Addr().String(), socket: "unix:" + filepath.Join(o.data, socketName)}
 	if started != nil {
 		err = started(ctx, house, at)
 	} else {
@@ -137,11 +137,22 @@ var errServeOn = errors.New("serve on")
 // address is where a running service is reached.
 type address struct{ url, socket string }
 
+// address is where the service is reached: by the first name that was given for this machine, or by its address.
+func (o *serveOptions) address(bound net.Addr) address {
+	host, port, _ := net.SplitHostPort(bound.String())
+	if len(o.hosts) > 0 {
+		host = o.hosts[0]
+	} else if ip := net.ParseIP(host); ip != nil && ip.IsUnspecified() {
+		host = "127.0.0.1"
+	}
+	return address{url: "http://" + net.JoinHostPort(host, port), socket: "unix:" + filepath.Join(o.data, socketName)}
+}
+
 // announce prints where the service is; the address is the first line.
 func (a *app) announce(house *service.House, at address) {
 	ticket, _ := house.Access.Ticket()
-	fmt.Fprintf(a.Out, "%s\nSign in:        %s%s\n                (works once, for %d minutes; urbo token link prints another)\n",
-		at.url, at.url, api.SignInPath(ticket), int(access.TicketLife.Minutes()))
+	fmt.Fprintf(a.Out, "%s\nSign in:        %s\n                (works once, for %d minutes; urbo token link prints another)\n",
+		at.url, api.SignInLink(at.url, ticket), int(access.TicketLife.Minutes()))
 }
 
 func listenError(listen string, err error) error {

@@ -78,9 +78,15 @@ func (b *browser) until(expression string) {
 func (b *browser) click(name string) {
 	b.t.Helper()
 	find := `[...document.querySelectorAll('button, a, [role=button], label')].find(e => e.offsetParent !== null && !e.disabled &&
-		((e.getAttribute('aria-label') ?? e.innerText).trim() === ` + quote(name) + `))`
+		(e.getAttribute('aria-label') ?? e.innerText).trim().split('\n')[0] === ` + quote(name) + `)`
 	b.until("Boolean(" + find + ")")
-	b.do(chromedp.Evaluate[chromedp.Void](find+".click()"))
+	b.eval(find + ".click()")
+}
+
+// eval runs JavaScript on the page.
+func (b *browser) eval(script string) {
+	b.t.Helper()
+	b.do(chromedp.Evaluate[chromedp.Void](script))
 }
 
 // visit opens a page of the console.

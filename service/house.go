@@ -84,24 +84,35 @@ func Open(ctx context.Context, c Config) (*House, error) {
 	return h, nil
 }
 
-// Run runs the house until the context ends. The journal ends last, so that it keeps what the others had to say.
+// Run runs the house until the context ends. What brings news ends first, then the ear, which closes what it has
+// half heard, and the journal last, so that it keeps what the others had to say.
 func (h *House) Run(ctx context.Context) error {
 	h.Journal.Write(wire.Entry{Kind: "house", Text: "Urbo " + h.version + " started"})
-	lasting, end := context.WithCancel(context.WithoutCancel(ctx))
-	defer end()
-	var last, group sync.WaitGroup
-	last.Go(func() { logged("journal", h.Journal.Run(lasting)) })
-	for name, r := range map[string]Runner{"stations": h.Roster, "ear": h.Ear} {
-		group.Go(func() { logged(name, r.Run(ctx)) })
+	endJournal := background(ctx, "journal", h.Journal)
+	endEar := background(ctx, "ear", h.Ear)
+	var news sync.WaitGroup
+	for _, r := range append([]Runner{h.Roster}, h.extra...) {
+		news.Go(func() { logged(fmt.Sprintf("%T", r), r.Run(ctx)) })
 	}
-	for _, r := range h.extra {
-		group.Go(func() { logged(fmt.Sprintf("%T", r), r.Run(ctx)) })
-	}
-	group.Wait()
+	news.Wait()
+	endEar()
 	h.Journal.Write(wire.Entry{Kind: "house", Text: "Urbo stopped"})
-	end()
-	last.Wait()
+	endJournal()
 	return nil
+}
+
+// background runs something beyond the end of ctx, until the function it returns is called, which waits for it.
+func background(ctx context.Context, name string, r Runner) (end func()) {
+	lasting, cancel := context.WithCancel(context.WithoutCancel(ctx))
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		logged(name, r.Run(lasting))
+	}()
+	return func() {
+		cancel()
+		<-done
+	}
 }
 
 func logged(what string, err error) {

@@ -89,6 +89,17 @@ func (p *Projector) obey(at time.Duration, command byte) {
 	}
 }
 
+// Next is when it has warmed up, or when it forgets that off was pressed once.
+func (p *Projector) Next(now time.Duration) time.Duration {
+	switch {
+	case p.on && now < p.onSince+projectorWarmUp:
+		return p.onSince + projectorWarmUp
+	case p.askedOff > 0 && now <= p.askedOff+projectorOffAgain:
+		return p.askedOff + projectorOffAgain + time.Millisecond
+	}
+	return 0
+}
+
 // State lists the projector's power, source and picture.
 func (p *Projector) State(now time.Duration) []Fact {
 	power := "off"

@@ -162,6 +162,11 @@ type Appliance interface {
 	State(now time.Duration) []Fact
 }
 
+// passing is an appliance whose state changes with time alone: Next is when it will, 0 for never.
+type passing interface {
+	Next(now time.Duration) time.Duration
+}
+
 // placed is an appliance with its place on the stage.
 type placed struct {
 	Appliance
@@ -215,9 +220,19 @@ func (s *Stage) place(p *placed) {
 				return
 			}
 			p.Hear(at, runs)
-			for _, f := range s.changed {
-				f()
-			}
+			s.tell(p)
 		},
 	})
+}
+
+// tell says that an appliance may have changed, and again when it does by itself.
+func (s *Stage) tell(p *placed) {
+	for _, f := range s.changed {
+		f()
+	}
+	if t, ok := p.Appliance.(passing); ok {
+		if next := t.Next(s.Now()); next > 0 {
+			s.at(next, func(time.Duration) { s.tell(p) })
+		}
+	}
 }

@@ -3,6 +3,7 @@ package stage_test
 import (
 	"context"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -59,6 +60,17 @@ func TestProjector_WarmsUpAndAsksTwiceForOff(t *testing.T) {
 		assert.Equal(t, "on", state(t, s, "projector")["power"], "the second press came too late")
 		press(t, s, "projector", "off")
 		assert.Equal(t, "off", state(t, s, "projector")["power"])
+	})
+}
+
+func TestChange_IsToldWhenTimeAloneChangesAnAppliance(t *testing.T) {
+	play(t, stage.Options{}, func(s *stage.Stage) {
+		var told atomic.Int32
+		s.Change(func() { told.Add(1) })
+		press(t, s, "projector", "on")
+		before := told.Load()
+		time.Sleep(25 * time.Second)
+		assert.Equal(t, before+1, told.Load(), "it has warmed up")
 	})
 }
 

@@ -112,11 +112,12 @@ func (e *Ear) Run(ctx context.Context) error {
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
 	for {
-		done, wait := e.due(ctx.Err() != nil)
+		over := ctx.Err() != nil
+		done, wait := e.due(over)
 		for _, p := range done {
 			e.finish(context.WithoutCancel(ctx), p)
 		}
-		if ctx.Err() != nil {
+		if over {
 			return nil
 		}
 		timer.Reset(wait)

@@ -37,6 +37,7 @@ type Journal struct {
 
 	mu      sync.Mutex
 	pending batch
+	writing batch // on its way to the disk, and still shown as not stored
 }
 
 type batch struct {
@@ -52,6 +53,22 @@ type held struct {
 }
 
 func (b *batch) empty() bool { return len(b.captures)+len(b.presses)+len(b.entries) == 0 }
+
+func (b *batch) add(more batch) {
+	b.captures = append(b.captures, more.captures...)
+	b.presses = append(b.presses, more.presses...)
+	b.entries = append(b.entries, more.entries...)
+}
+
+// unwritten is a copy of all that is not on disk yet.
+func (j *Journal) unwritten() batch {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	var b batch
+	b.add(j.writing)
+	b.add(j.pending)
+	return b
+}
 
 // New makes a journal.
 func New(s *store.Store, events *event.Hub, now func() time.Time) *Journal {
@@ -100,11 +117,12 @@ func (j *Journal) poke() {
 func (j *Journal) flush(ctx context.Context) error {
 	j.mu.Lock()
 	b := j.pending
-	j.pending = batch{}
+	j.pending, j.writing = batch{}, b
 	j.mu.Unlock()
 	if b.empty() {
 		return nil
 	}
+	// GORM writes into what it is given; the batch is read meanwhile, so it gets copies.
 	err := j.store.Change(ctx, func(tx *gorm.DB) error {
 		if len(b.captures) > 0 {
 			rows := make([]store.Capture, len(b.captures))
@@ -116,22 +134,23 @@ func (j *Journal) flush(ctx context.Context) error {
 			}
 		}
 		if len(b.presses) > 0 {
-			if err := tx.CreateInBatches(b.presses, 50).Error; err != nil {
+			if err := tx.CreateInBatches(slices.Clone(b.presses), 50).Error; err != nil {
 				return err
 			}
 		}
 		if len(b.entries) > 0 {
-			return tx.CreateInBatches(b.entries, 50).Error
+			return tx.CreateInBatches(slices.Clone(b.entries), 50).Error
 		}
 		return nil
 	})
+	j.mu.Lock()
+	j.writing = batch{}
 	if err != nil {
-		j.mu.Lock()
-		defer j.mu.Unlock()
-		b.captures = append(b.captures, j.pending.captures...)
-		b.presses = append(b.presses, j.pending.presses...)
-		b.entries = append(b.entries, j.pending.entries...)
+		b.add(j.pending)
 		j.pending = b
+	}
+	j.mu.Unlock()
+	if err != nil {
 		return fmt.Errorf("write the journal: %w", err)
 	}
 	for _, h := range b.captures {
@@ -193,9 +212,7 @@ const MaxPage = 500
 
 // Entries reads the journal, newest first, from before an id ("" for the newest), including what is not yet written.
 func (j *Journal) Entries(ctx context.Context, before string, limit int) ([]wire.Entry, error) {
-	j.mu.Lock()
-	pending := slices.Clone(j.pending.entries)
-	j.mu.Unlock()
+	pending := j.unwritten().entries
 	var rows []store.Entry
 	if err := page(j.store.Read(ctx), before, limit).Find(&rows).Error; err != nil {
 		return nil, fmt.Errorf("read the journal: %w", err)
@@ -210,12 +227,10 @@ func (j *Journal) Entries(ctx context.Context, before string, limit int) ([]wire
 
 // Captures reads captures, newest first, from before an id. The second result tells which are stored.
 func (j *Journal) Captures(ctx context.Context, before string, limit int) ([]store.Capture, map[string]bool, error) {
-	j.mu.Lock()
 	var pending []store.Capture
-	for _, h := range j.pending.captures {
+	for _, h := range j.unwritten().captures {
 		pending = append(pending, h.row)
 	}
-	j.mu.Unlock()
 	var rows []store.Capture
 	if err := page(j.store.Read(ctx), before, limit).Find(&rows).Error; err != nil {
 		return nil, nil, fmt.Errorf("read captures: %w", err)

@@ -1,0 +1,59 @@
+# Two commands matter: make demo, and make test. Both install what a fresh Debian machine lacks, and neither does
+# again what is already done.
+
+VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
+GO_SOURCES := $(shell find api cli cmd core service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*')
+WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
+MODULES := web/node_modules/.package-lock.json
+
+.PHONY: build demo test lint bench fuzz types screenshots clean
+
+build: bin/urbo ## the binary, with the console in it
+
+demo: build ## serve the demo at a printed address
+	@bin/urbo demo
+
+bin/urbo: web/dist/index.html go.mod go.sum $(GO_SOURCES)
+	@scripts/need.sh go
+	CGO_ENABLED=0 go build -trimpath -ldflags '-s -w -X main.version=$(VERSION)' -o $@ ./cmd/urbo
+
+web/dist/index.html: $(MODULES) $(WEB_SOURCES)
+	cd web && npm run build
+
+$(MODULES): web/package.json web/package-lock.json
+	@scripts/need.sh node npm
+	cd web && npm ci
+	@touch $@
+
+test: lint ## everything that has to hold
+	@scripts/need.sh cc chromium
+	cd web && npm test
+	go test -race ./...
+
+lint: web/dist/index.html ## formatting, vet, staticcheck, types and style
+	@scripts/need.sh go
+	@unformatted=$$(gofmt -l api cli cmd core e2e service stage station store web/*.go wire); \
+	  if [ -n "$$unformatted" ]; then echo "not formatted by gofmt: $$unformatted"; exit 1; fi
+	go vet ./...
+	go tool staticcheck ./...
+	cd web && npm run types:check && npm run lint
+
+bench: ## benchmarks beside the code
+	go test -run '^$$' -bench . -benchmem ./core/... ./service
+
+FUZZTIME ?= 2m
+fuzz: ## each fuzz target for FUZZTIME
+	go test ./core/signal -run '^$$' -fuzz FuzzScanner -fuzztime $(FUZZTIME)
+	go test ./core/line -run '^$$' -fuzz FuzzParseSheet -fuzztime $(FUZZTIME)
+	go test ./core/line -run '^$$' -fuzz FuzzDecode -fuzztime $(FUZZTIME)
+
+types: ## OpenAPI document and the console's types, after a change of the API
+	go test ./api -run OpenAPI -update
+	cd web && npm run types
+
+screenshots: web/dist/index.html ## the README's pictures, from the demo
+	@scripts/need.sh chromium
+	go test ./e2e -count 1 -run TestScreenshots -screenshots $(CURDIR)/docs/screenshots
+
+clean:
+	rm -rf bin web/node_modules web/dist/assets web/dist/index.html web/dist/mark.svg

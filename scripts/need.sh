@@ -1,0 +1,34 @@
+#!/bin/sh
+# Sees to it that commands are there, and installs Debian's packages for those that are not.
+# usage: scripts/need.sh go node npm cc chromium
+set -eu
+
+missing=""
+for command in "$@"; do
+	command -v "$command" >/dev/null 2>&1 && continue
+	case "$command" in
+	go) package=golang-go ;;
+	node) package=nodejs ;;
+	npm) package=npm ;;
+	cc) package="gcc libc6-dev" ;;
+	chromium) package="chromium fonts-liberation" ;;
+	*) echo "need.sh: no package known for $command" >&2; exit 1 ;;
+	esac
+	missing="$missing $package"
+done
+[ -z "$missing" ] && exit 0
+
+as_root=""
+if [ "$(id -u)" != 0 ]; then
+	if command -v sudo >/dev/null 2>&1 && sudo -n true 2>/dev/null; then
+		as_root="sudo"
+	else
+		echo "Missing:$missing. Install them and try again: apt-get install$missing" >&2
+		exit 1
+	fi
+fi
+echo "Installing$missing" >&2
+export DEBIAN_FRONTEND=noninteractive
+$as_root apt-get update -qq >&2
+# shellcheck disable=SC2086 # the list is meant to be split
+$as_root apt-get install -y -qq --no-install-recommends $missing >&2
