@@ -4,6 +4,10 @@
 VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 GO_SOURCES := $(shell find api cli cmd core service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*')
 WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
+# The binary needs no C. The race detector does, and then one dependency compiles a C library that is never called:
+# not optimizing it saves a minute. Vet and staticcheck look at the same build as the binary, so it is made once.
+STATIC := CGO_ENABLED=0
+RACE := CGO_CFLAGS=-O0
 MODULES := web/node_modules/.package-lock.json
 
 .PHONY: build demo test lint bench fuzz types screenshots clean
@@ -15,7 +19,7 @@ demo: build ## serve the demo at a printed address
 
 bin/urbo: web/dist/index.html go.mod go.sum $(GO_SOURCES)
 	@scripts/need.sh go
-	CGO_ENABLED=0 go build -trimpath -ldflags '-s -w -X main.version=$(VERSION)' -o $@ ./cmd/urbo
+	$(STATIC) go build -ldflags '-s -w -X main.version=$(VERSION)' -o $@ ./cmd/urbo
 
 web/dist/index.html: $(MODULES) $(WEB_SOURCES)
 	cd web && npm run build
@@ -25,17 +29,17 @@ $(MODULES): web/package.json web/package-lock.json
 	cd web && npm ci
 	@touch $@
 
-test: lint ## everything that has to hold
+test: build lint ## everything that has to hold
 	@scripts/need.sh cc chromium
 	cd web && npm test
-	go test -race ./...
+	$(RACE) URBO_BIN=$(CURDIR)/bin/urbo go test -race ./...
 
 lint: web/dist/index.html ## formatting, vet, staticcheck, types and style
 	@scripts/need.sh go
 	@unformatted=$$(gofmt -l api cli cmd core e2e service stage station store web/*.go wire); \
 	  if [ -n "$$unformatted" ]; then echo "not formatted by gofmt: $$unformatted"; exit 1; fi
-	go vet ./...
-	go tool staticcheck ./...
+	$(STATIC) go vet ./...
+	$(STATIC) go tool staticcheck ./...
 	cd web && npm run types:check && npm run lint
 
 bench: ## benchmarks beside the code
@@ -51,9 +55,10 @@ types: ## OpenAPI document and the console's types, after a change of the API
 	go test ./api -run OpenAPI -update
 	cd web && npm run types
 
-screenshots: web/dist/index.html ## the README's pictures, from the demo
-	@scripts/need.sh chromium
-	go test ./e2e -count 1 -run TestScreenshots -screenshots $(CURDIR)/docs/screenshots
+screenshots: build ## the README's pictures, from the demo
+	@scripts/need.sh chromium Xvfb xterm import
+	scripts/terminal-shots.sh docs/screenshots
+	URBO_BIN=$(CURDIR)/bin/urbo $(STATIC) go test ./e2e -count 1 -run TestScreenshots -screenshots $(CURDIR)/docs/screenshots
 
 clean:
 	rm -rf bin web/node_modules web/dist/assets web/dist/index.html web/dist/mark.svg

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"strings"
 	"time"
 
 	"urbo/wire"
@@ -304,6 +303,9 @@ func (g *guide) journal() {
 	g.say("\nThe journal knows who asked:")
 	for i := len(entries) - 1; i >= 0; i-- {
 		e := entries[i]
-		g.say("   %s  %s", clock(e.At), strings.TrimSpace(e.Text+"  "+e.By))
+		if e.By != "" {
+			e.Text += ", asked by " + e.By
+		}
+		g.say("   %s  %s", clock(e.At), e.Text)
 	}
 }

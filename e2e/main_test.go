@@ -31,6 +31,9 @@ var binary string
 
 func TestMain(m *testing.M) {
 	os.Exit(func() int {
+		if binary = os.Getenv("URBO_BIN"); binary != "" { // make has built it already
+			return m.Run()
+		}
 		dir, err := os.MkdirTemp("", "urbo-e2e-")
 		if err != nil {
 			fmt.Fprintln(os.Stderr, err)

@@ -12,6 +12,9 @@ for command in "$@"; do
 	npm) package=npm ;;
 	cc) package="gcc libc6-dev" ;;
 	chromium) package="chromium fonts-liberation" ;;
+	Xvfb) package=xvfb ;;
+	xterm) package=xterm ;;
+	import) package=imagemagick ;;
 	*) echo "need.sh: no package known for $command" >&2; exit 1 ;;
 	esac
 	missing="$missing $package"

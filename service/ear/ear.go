@@ -219,21 +219,20 @@ func FromRow(row store.Capture, l *library.Library) Capture {
 
 func (c Capture) entry() wire.Entry {
 	e := wire.Entry{ID: c.ID, At: c.At, Kind: "heard", CauseID: c.PressID, Place: c.Station + "/" + c.Port}
-	switch {
-	case len(c.Readings) > 0:
-		r := c.Readings[0]
-		e.Text = "Heard " + r.Sheet + " " + r.Fields.String()
-	case c.Held != "":
-		e.Text = "Heard only repeat frames of " + c.Held
-	default:
-		e.Text = "Heard a signal without a known line code"
+	what := "a signal without a known line code"
+	if len(c.Readings) > 0 {
+		what = c.Readings[0].Sheet + " " + c.Readings[0].Fields.String()
+	} else if c.Held != "" {
+		what = "only repeat frames of " + c.Held
+	}
+	e.Text = "Heard " + what
+	if len(c.Keys) > 0 {
+		e.Device, e.Key = c.Keys[0].Device, c.Keys[0].Key
+		e.Text = "Heard " + c.Keys[0].String() + ": " + what
 	}
 	if c.PressID != "" {
 		e.Kind = "echo"
 		e.Text += ", Urbo's own sending"
-	}
-	if len(c.Keys) > 0 {
-		e.Device, e.Key = c.Keys[0].Device, c.Keys[0].Key
 	}
 	return e
 }

@@ -1,0 +1,47 @@
+#!/bin/sh
+# Makes the README's pictures of commands: each runs in a terminal window on a display of its own.
+# usage: scripts/terminal-shots.sh DIRECTORY
+set -eu
+out=$1
+here=$(cd "$(dirname "$0")/.." && pwd)
+scratch=$(mktemp -d)
+PATH="$here/bin:$PATH"
+export PATH URBO_SERVER="unix:$scratch/house/urbo.sock" DISPLAY=:97 NO_COLOR=1
+
+Xvfb $DISPLAY -screen 0 1280x800x24 >/dev/null 2>&1 &
+display=$!
+urbo demo --listen 127.0.0.1:0 --data "$scratch/house" >/dev/null 2>&1 &
+house=$!
+trap 'kill $house $display 2>/dev/null; wait 2>/dev/null; rm -rf "$scratch"' EXIT
+
+# wait_for FILE: until it is there, for half a minute at most.
+wait_for() {
+	n=0
+	while [ ! -e "$1" ] && [ $n -lt 300 ]; do n=$((n + 1)); sleep 0.1; done
+	[ -e "$1" ] || { echo "terminal-shots: $1 never came" >&2; exit 1; }
+}
+
+# shot NAME COMMANDS: a picture of a terminal once the commands are through.
+shot() {
+	rm -f "$scratch/through"
+	printf '%s\ntouch %s/through\nsleep 60\n' "$2" "$scratch" >"$scratch/commands"
+	xterm -geometry 156x45+0+0 -fa 'Liberation Mono' -fs 10 -bg '#F7F5F0' -fg '#1B2330' -b 12 -e sh "$scratch/commands" &
+	window=$!
+	wait_for "$scratch/through"
+	sleep 0.5
+	import -window root "$out/$1.png"
+	kill $window
+	wait $window 2>/dev/null || true
+}
+
+wait_for "$scratch/house/urbo.sock"
+show='show() { echo "\$ $*"; "$@"; echo; }'
+shot command-tour "$show; echo '\$ urbo demo --tour'; urbo demo --tour | tail -n 43"
+shot command-devices "$show; show urbo device list; show urbo device show boardwalk; show urbo press boardwalk/power; show urbo press boardwalk/purple; show urbo token list"
+cat >"$scratch/trains.txt" <<'TRAINS'
+9024/4512 564/1692 564/564 564/564 564/1692 564/1692 564/1692 564/564 564/564 564/564 564/1692 564/1692 564/564 564/564 564/564 564/1692 564/1692 564/564 564/1692 564/564 564/564 564/564 564/564 564/564 564/564 564/1692 564/564 564/1692 564/1692 564/1692 564/1692 564/1692 564/1692 564
++9024 -2256 +564
+[500, 700, 510, 1500, 490]
+500 0 500
+TRAINS
+shot command-bench "$show; cd $scratch; show urbo bench decode trains.txt"
