@@ -1,0 +1,124 @@
+package service_test
+
+import (
+	"context"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/service"
+	"urbo/service/air"
+	"urbo/station"
+	"urbo/wire"
+)
+
+// inFakeTime runs a house on a board under a clock that jumps when nothing happens.
+func inFakeTime(t *testing.T, b *board, act func(t *testing.T, h *service.House)) {
+	synctest.Test(t, func(t *testing.T) {
+		b.here = make(chan struct{})
+		h, err := service.Open(t.Context(), service.Config{Dir: t.TempDir(), Drivers: []station.Driver{b}})
+		require.NoError(t, err)
+		ctx, cancel := context.WithCancel(t.Context())
+		done := make(chan struct{})
+		go func() { defer close(done); _ = h.Run(ctx) }()
+		<-b.here
+		act(t, h)
+		cancel()
+		<-done
+		require.NoError(t, h.Close())
+	})
+}
+
+func TestAir_AnUnansweredPressIsUnknownAndNeverSentAgain(t *testing.T) {
+	b := newBoard(func(*board, station.Send) {})
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		lamp(t, h)
+		began := time.Now()
+		p, err := h.Air.Press(t.Context(), air.Request{Key: power, Times: 3, By: "test"})
+		require.NoError(t, err)
+		assert.Equal(t, wire.Unknown, p.Outcome)
+		assert.Contains(t, p.Reason, "may or may not")
+		assert.InDelta(t, 3.4, time.Since(began).Seconds(), 0.1, "its air time, a second to begin in, two of grace")
+		time.Sleep(15 * time.Second)
+		assert.Len(t, b.sends, 1)
+		b.say(station.Sent{ID: b.sends[0].ID}) // far too late: it changes nothing
+		p, err = h.Air.Press(t.Context(), air.Request{Key: power})
+		require.NoError(t, err)
+		assert.Equal(t, wire.Unknown, p.Outcome, "the transmitter is free for the next")
+	})
+}
+
+func TestRoster_AQuietStationIsAskedAndThenAway(t *testing.T) {
+	b := newBoard(nil)
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		lamp(t, h)
+		for range 4 { // it lives as long as it answers
+			time.Sleep(12 * time.Second)
+			b.say(station.Pong{})
+		}
+		require.True(t, h.Roster.Stations()[0].Here)
+		time.Sleep(50 * time.Second)
+		assert.False(t, h.Roster.Stations()[0].Here)
+		pings := 0
+		for _, m := range b.told {
+			if _, ok := m.(station.Ping); ok {
+				pings++
+			}
+		}
+		assert.Positive(t, pings)
+		_, err := h.Air.Press(t.Context(), air.Request{Key: power})
+		assert.ErrorContains(t, err, `station "lecture" is away since`)
+		assert.Empty(t, b.sends)
+
+		b.say(station.Hello{Link: 1, Station: "lecture", Ports: []station.Port{
+			{ID: "ir-out", Direction: station.Transmitter, Medium: "infrared", FromHz: 30_000, ToHz: 60_000, Longest: 200}}})
+		assert.True(t, h.Roster.Stations()[0].Here)
+		_, err = h.Air.Press(t.Context(), air.Request{Key: power})
+		assert.NoError(t, err)
+	})
+}
+
+func TestEar_WaitsForSilenceBeforeItDecides(t *testing.T) {
+	b := newBoard(nil)
+	train := nec(t, 2)
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		b.hear(0, train, 20_000)
+		time.Sleep(200 * time.Millisecond)
+		assert.Empty(t, captures(t, h), "the press may go on")
+		b.hear(108_000, []int{9000, 2250, 560}, 20_000)
+		time.Sleep(200 * time.Millisecond)
+		assert.Empty(t, captures(t, h))
+		time.Sleep(100 * time.Millisecond)
+		cs := captures(t, h)
+		require.Len(t, cs, 1)
+		assert.False(t, cs[0].Stored)
+		time.Sleep(600 * time.Millisecond)
+		assert.True(t, captures(t, h)[0].Stored, "on disk within a second")
+	})
+}
+
+func TestAir_HasAQueueThatEnds(t *testing.T) {
+	b := newBoard(func(*board, station.Send) {})
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		lamp(t, h)
+		refused := make(chan error, 100)
+		for range 60 {
+			go func() {
+				_, err := h.Air.Press(t.Context(), air.Request{Key: power})
+				refused <- err
+			}()
+		}
+		synctest.Wait()
+		busy := 0
+		for len(refused) > 0 {
+			if err := <-refused; assert.ErrorIs(t, err, air.ErrBusy) {
+				busy++
+			}
+		}
+		assert.Equal(t, 60-1-32, busy, "one on the air, 32 waiting")
+		time.Sleep(5 * time.Minute) // let the others time out, one after another
+	})
+}
