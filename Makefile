@@ -5,11 +5,11 @@ VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 GO_SOURCES := $(shell find api cli cmd core service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*')
 WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
 # The binary needs no C. The race detector does, and then one dependency compiles a C library that is never called:
-# not optimizing that, nor the database that is, saves a minute and a half on a new machine. Vet and staticcheck look
+# not optimizing that, nor the large packages that are, saves a minute and a half on a new machine. Vet and staticcheck look
 # at the same build as the binary, so it is made once.
 STATIC := CGO_ENABLED=0
 RACE := CGO_CFLAGS=-O0
-QUICK := '-gcflags=modernc.org/...=-N -l'
+QUICK := '-gcflags=modernc.org/...=-N -l' '-gcflags=github.com/chromedp/...=-N -l' '-gcflags=gorm.io/...=-N -l'
 MODULES := web/node_modules/.package-lock.json
 
 .PHONY: build demo test lint bench fuzz types screenshots clean

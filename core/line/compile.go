@@ -56,7 +56,7 @@ func (c *compiler) compile() {
 	}
 	frames := map[string]*frame{}
 	for i, p := range c.doc.Press {
-		for _, name := range slices.Concat(p.Once, p.Repeat, p.Last) {
+		for _, name := range slices.Concat(p.Once, p.Repeat, p.Last, p.Also) {
 			if frames[name] != nil {
 				continue
 			}
@@ -103,6 +103,10 @@ func (c *compiler) head() {
 	}
 	if d.Order != "" && d.Order != "lsb" && d.Order != "msb" {
 		c.wrong("$.order", "write lsb or msb", "order is %q", d.Order)
+	}
+	s.NeverReplay = d.Never
+	if d.Scramble != "" && d.Scramble != "chain" {
+		c.wrong("$.scramble", "write chain, or leave it out", "scramble is %q", d.Scramble)
 	}
 	if len(d.Press) == 0 {
 		c.wrong("$.sheet", "say which frames a press sends", "no press in the sheet")
@@ -217,8 +221,15 @@ func slack(symbols []symbol) float64 {
 	return least
 }
 
+// maxFields is the most fields of a sheet.
+const maxFields = 16
+
 func (c *compiler) compileFields() {
 	c.sheet.byName = map[string]*field{}
+	if len(c.doc.Fields) > maxFields {
+		c.wrong("$.fields", fmt.Sprintf("use at most %d", maxFields), "%d fields", len(c.doc.Fields))
+		return
+	}
 	for i, d := range c.doc.Fields {
 		path := fmt.Sprintf("$.fields[%d]", i)
 		f := &field{fieldDoc: d}

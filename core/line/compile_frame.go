@@ -86,19 +86,40 @@ func (b *frameBuilder) pulses(units, us []float64, mayLose bool) {
 	}
 	b.frame.steps = append(b.frame.steps, s)
 	if b.sheet.biphase {
-		if us != nil {
-			b.wrong(b.path, "write them in units", "pulses in µs inside a biphase frame")
-		}
-		level := b.mark
-		for _, u := range units {
-			for range int(math.Round(u)) {
-				b.frame.halves = append(b.frame.halves, half{bit: -1, mark: level})
-			}
-			level = !level
-		}
+		b.biphasePulses(&s)
 	}
 	if s.size()%2 == 1 {
 		b.mark = !b.mark
+	}
+}
+
+// biphasePulses puts fixed pulses into a biphase frame. Those that may be lost are sent and not looked for, which is
+// possible only at the start; a mark in µs is looked for as it is, and a space in µs is not to be told from data.
+func (b *frameBuilder) biphasePulses(s *step) {
+	level := b.mark
+	for _, u := range s.units {
+		if s.mayLose {
+			b.frame.before = append(b.frame.before, int(math.Round(u*b.sheet.unit())))
+		} else {
+			for range int(math.Round(u)) {
+				b.frame.halves = append(b.frame.halves, half{bit: -1, mark: level})
+			}
+		}
+		level = !level
+	}
+	for _, us := range s.us {
+		switch {
+		case s.mayLose:
+			b.frame.before = append(b.frame.before, us)
+		case level:
+			b.frame.halves = append(b.frame.halves, half{bit: -1, mark: true, us: us})
+		default:
+			b.wrong(b.path, "write spaces in units, or mark the part may_be_lost", "a space of %d µs inside a biphase frame", us)
+		}
+		level = !level
+	}
+	if s.mayLose && (len(b.frame.halves) > 0 || s.size()%2 == 1) {
+		b.wrong(b.path, "put it at the start, and end it with a space", "pulses that may be lost inside a biphase frame")
 	}
 }
 
@@ -159,7 +180,7 @@ func (b *frameBuilder) group(p *part) {
 	default:
 		g.kind = crcOf
 	}
-	if over := kindsOver[g.kind]; over != nil && !b.resolve(&g, over(p)) {
+	if (g.kind == notOf || g.kind == sameAs) && !b.resolve(&g, kindsOver[g.kind](p)) {
 		return
 	}
 	if g.length() < 1 || g.bits > 64 {
@@ -221,14 +242,14 @@ func (b *frameBuilder) resolve(g *group, labels []string) bool {
 	for _, label := range labels {
 		found := false
 		for i := range b.frame.groups {
-			if b.frame.groups[i].label == label {
+			if o := &b.frame.groups[i]; o.label == label && o.at != g.at {
 				g.over = append(g.over, i)
 				total += b.frame.groups[i].length()
 				found = true
 			}
 		}
 		if !found {
-			b.wrong(b.path, "name a field or an `as` label that stands before it in the frame", "nothing is called %q", label)
+			b.wrong(b.path, "name a field or an `as` label of the frame", "nothing is called %q", label)
 			return false
 		}
 	}
@@ -262,6 +283,17 @@ func (b *frameBuilder) send(n, width int) {
 // finish works out the figures that the decoder asks for.
 func (b *frameBuilder) finish() {
 	f := b.frame
+	f.chained = b.doc.Scramble == "chain"
+	for i := range f.groups {
+		if g := &f.groups[i]; g.kind == xorOf || g.kind == sumOf || g.kind == parityOf || g.kind == crcOf {
+			if !b.resolve(g, kindsOver[g.kind](&g.part)) {
+				return
+			}
+		}
+	}
+	if f.chained && f.bits%8 != 0 {
+		b.wrong(b.path, "make it whole bytes", "a chain over %d bits", f.bits)
+	}
 	if b.sheet.biphase {
 		if len(f.halves) == 0 {
 			b.wrong(b.path, "give it a lead or bits", "frame %q is empty", f.name)
@@ -363,6 +395,11 @@ func (b *frameBuilder) firstMark() {
 // firstHalves is the same for a biphase frame: its first mark is known where it has a lead, else one to three halves.
 func (b *frameBuilder) firstHalves() {
 	f, s := b.frame, b.sheet
+	if us := f.halves[0].us; us > 0 {
+		f.firstLow, f.firstHigh = loosely(float64(us), float64(us))
+		f.spaceLow, f.spaceHigh = 1, math.MaxInt
+		return
+	}
 	marks := 0
 	for marks < len(f.halves) && f.halves[marks].bit < 0 && f.halves[marks].mark {
 		marks++

@@ -31,6 +31,8 @@ type document struct {
 	Fields    []fieldDoc         `yaml:"fields"`
 	Frames    map[string][]part  `yaml:"frames"`
 	Press     []pressDoc         `yaml:"press"`
+	Scramble  string             `yaml:"scramble"`     // chain: how the whole payload is disguised
+	Never     string             `yaml:"never_replay"` // why sending it again is no use
 }
 
 // codeDoc says how bits or symbols become marks and spaces.
@@ -56,8 +58,13 @@ type fieldDoc struct {
 	Default *int64           `yaml:"default"`
 	Like    string           `yaml:"like"` // default: the same as this field
 	Toggle  bool             `yaml:"toggle"`
-	Signed  bool             `yaml:"signed"`
-	Offset  int64            `yaml:"offset"` // what is sent is value + offset
+	Counter bool             `yaml:"counter"`  // goes up with every press
+	Measure string           `yaml:"measure"`  // a sensor's value: what it measures
+	In      string           `yaml:"in"`       // … in which unit
+	Scale   float64          `yaml:"scale"`    // … as a multiple of it
+	Signed  bool             `yaml:"signed"`   // two's complement
+	SignBit bool             `yaml:"sign_bit"` // a bit for the sign, then the magnitude
+	Offset  int64            `yaml:"offset"`   // what is sent is value + offset
 	BCD     bool             `yaml:"bcd"`
 	Reverse bool             `yaml:"reverse"`
 	Lookup  map[int64]uint64 `yaml:"lookup"`
@@ -102,6 +109,7 @@ type pressDoc struct {
 	Repeat  []string `yaml:"repeat"`
 	Repeats int      `yaml:"repeats"` // the least number of times that repeat is sent
 	Last    []string `yaml:"last"`
+	Also    []string `yaml:"also"` // frames that some handsets send instead: read, never sent
 	Period  int      `yaml:"period_us"`
 	Gap     int      `yaml:"gap_us"`
 	GapUnit float64  `yaml:"gap"` // in units

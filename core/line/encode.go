@@ -12,6 +12,9 @@ import (
 // ErrFields is wrapped by every error about fields that a sheet cannot send.
 var ErrFields = errors.New("fields")
 
+// ErrNeverReplay is wrapped where a code is read, but sending it again is no use.
+var ErrNeverReplay = errors.New("cannot be replayed")
+
 // Burst is what a transmitter plays for one press: Once, then Repeat the given number of times or as long as the
 // key is held, then Last. Durations in µs, mark first; each part ends with its own trailing space, so its length is
 // even, and may be empty.
@@ -103,6 +106,14 @@ func (s *Sheet) EncodeUnit(fields Fields, unit float64) (Burst, error) {
 	if unit < s.UnitFrom*0.85 || unit > s.UnitTo*1.15 {
 		return Burst{}, fmt.Errorf("%w of %s: unit of %.0f µs: it is %.0f to %.0f", ErrFields, s.Name, unit, s.UnitFrom, s.UnitTo)
 	}
+	if s.NeverReplay != "" {
+		return Burst{}, fmt.Errorf("%w: %s: %s", ErrNeverReplay, s.Name, s.NeverReplay)
+	}
+	return s.encode(fields, unit)
+}
+
+// encode is EncodeUnit without asking whether it is of use.
+func (s *Sheet) encode(fields Fields, unit float64) (Burst, error) {
 	full, err := s.Complete(fields)
 	if err != nil {
 		return Burst{}, err
@@ -149,7 +160,16 @@ func (s *Sheet) wave(f *frame, fields Fields, unit float64) ([]int, error) {
 	}
 	w := waveWriter{out: make([]int, 0, max(f.runs, len(f.halves)))}
 	if s.biphase {
+		level := true
+		for _, us := range f.before {
+			w.add(level, float64(us))
+			level = !level
+		}
 		for _, h := range f.halves {
+			if h.us > 0 {
+				w.add(h.mark, float64(h.us))
+				continue
+			}
 			level := h.mark
 			if h.bit >= 0 {
 				level = (payload[h.bit] == s.rise) != h.first // a rising bit has its space first

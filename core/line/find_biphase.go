@@ -10,7 +10,7 @@ func (s *Sheet) matchBiphase(flat []int, at int, f *frame, tmp *scratch) (match,
 	for lead < len(f.halves) && f.halves[lead].bit < 0 {
 		lead++
 	}
-	if lead > 0 {
+	if lead > 0 && f.halves[0].us == 0 {
 		// The pattern's known halves begin with a mark and end with a space; both durations make the unit.
 		marks := 0
 		for f.halves[marks].mark {
@@ -96,7 +96,14 @@ func (s *Sheet) walk(flat []int, at int, f *frame, pad int, unit, stretch float6
 		tmp.payload[f.halves[0].bit] = s.rise
 	}
 	i := pad
-	for r := at; r < len(flat); r++ {
+	start := at
+	if us := f.halves[0].us; us > 0 {
+		if !near(float64(flat[at]), float64(us), 0.12, 150) {
+			return 0, false
+		}
+		i, start = 1, at+1
+	}
+	for r := start; r < len(flat); r++ {
 		mark := (r-at)%2 == 0
 		us := float64(flat[r])
 		n := 0

@@ -31,6 +31,8 @@ func (f *field) raw(v int64) (uint64, error) {
 			out |= rest % 10 << shift
 			rest /= 10
 		}
+	case f.SignBit && v < 0:
+		out = uint64(-v) | 1<<(f.Bits-1)
 	default:
 		out = uint64(v+f.Offset) & mask(f.Bits)
 	}
@@ -60,6 +62,11 @@ func (f *field) value(r uint64) (int64, bool) {
 			v += digit * scale
 			scale *= 10
 		}
+	case f.SignBit && r>>(f.Bits-1) == 1:
+		v = -int64(r & mask(f.Bits-1))
+		if v == 0 { // minus nothing is never sent
+			return 0, false
+		}
 	case f.Signed && r>>(f.Bits-1) == 1:
 		v = int64(r | ^mask(f.Bits))
 	default:
@@ -79,6 +86,9 @@ func (f *field) limits() (lo, hi int64) {
 			hi *= 10
 		}
 		hi--
+	case f.SignBit:
+		hi = int64(mask(f.Bits - 1))
+		lo = -hi
 	case f.Signed:
 		lo, hi = -1<<(f.Bits-1), 1<<(f.Bits-1)-1
 	default:

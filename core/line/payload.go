@@ -2,46 +2,69 @@ package line
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
 // payload computes the bits (or symbol numbers of a text) of a frame from its fields.
 func (f *frame) payload(fields Fields) ([]uint8, error) {
-	out := make([]uint8, 0, f.bits)
+	out := make([]uint8, f.bits)
 	for i := range f.groups {
 		g := &f.groups[i]
-		var v uint64
-		switch g.kind {
-		case fieldOf:
-			if g.field.Digits > 0 {
-				digits, err := g.field.symbols(fields[g.field.Name].text)
-				if err != nil {
-					return nil, err
-				}
-				out = append(out, digits...)
-				continue
+		switch {
+		case g.kind == fieldOf && g.field.Digits > 0:
+			digits, err := g.field.symbols(fields[g.field.Name].text)
+			if err != nil {
+				return nil, err
 			}
+			copy(out[g.at:], digits)
+		case g.kind == fieldOf:
 			n, _ := fields[g.field.Name].Int()
 			raw, err := g.field.raw(n)
 			if err != nil {
 				return nil, err
 			}
-			v = raw >> g.lo & mask(g.bits)
-		case constant:
-			v = *g.part.Const
-		default:
-			v = g.derive(f.gather(g, out))
-		}
-		if g.invert {
-			v = ^v & mask(g.bits)
-		}
-		at := len(out)
-		out = spread(out, v, g.bits, g.msb)
-		if g.double {
-			out = doubled(out, at)
+			g.put(out, raw>>g.lo&mask(g.bits))
+		case g.kind == constant:
+			g.put(out, *g.part.Const)
 		}
 	}
+	// A check may stand before what it is computed from, so checks come when everything else is there.
+	for i := range f.groups {
+		if g := &f.groups[i]; g.kind != fieldOf && g.kind != constant {
+			g.put(out, g.derive(f.gather(g, out)))
+		}
+	}
+	if f.chained {
+		chain(out)
+	}
 	return out, nil
+}
+
+// put writes the value of a group at its place.
+func (g *group) put(payload []uint8, v uint64) {
+	if g.invert {
+		v = ^v & mask(g.bits)
+	}
+	at := payload[g.at:g.at:len(payload)]
+	at = spread(at, v, g.bits, g.msb)
+	if g.double {
+		doubled(at, 0)
+	}
+}
+
+// chain disguises bytes: each from the second on is XORed with the disguised one before it.
+func chain(bits []uint8) {
+	for i := 8; i < len(bits); i++ {
+		bits[i] ^= bits[i-8]
+	}
+}
+
+// unchain is the way back.
+func unchain(bits []uint8) {
+	for i := len(bits) - 1; i >= 8; i-- {
+		bits[i] ^= bits[i-8]
+	}
 }
 
 // gather collects the bits that a derived group is computed from, in the order they are sent.
@@ -87,6 +110,10 @@ func (f *field) symbols(text string) ([]uint8, error) {
 // read is the way back from bits to fields. It is false where a field has no such value, or where a constant, a
 // complement or a check does not hold: the payload is computed again from the fields and compared.
 func (f *frame) read(payload []uint8) (Fields, bool) {
+	if f.chained {
+		payload = slices.Clone(payload)
+		unchain(payload)
+	}
 	// The cheap groups first: most wrong readings end here, before anything is allocated.
 	for i := range f.groups {
 		g := &f.groups[i]
@@ -107,8 +134,7 @@ func (f *frame) read(payload []uint8) (Fields, bool) {
 		}
 	}
 	fields := make(Fields, len(f.fields))
-	var raws [16]uint64
-	var seen [16]uint64
+	var raws, seen [maxFields]uint64
 	for i := range f.groups {
 		g := &f.groups[i]
 		if g.kind != fieldOf {
@@ -133,9 +159,6 @@ func (f *frame) read(payload []uint8) (Fields, bool) {
 			v = ^v & mask(g.bits)
 		}
 		n := f.indexOf(g.field.Name)
-		if n >= len(raws) {
-			return nil, false
-		}
 		span := mask(g.bits) << g.lo
 		if common := seen[n] & span; common != 0 && raws[n]&common != v<<g.lo&common {
 			return nil, false // the field is sent twice and differs

@@ -31,7 +31,7 @@ const LoneLimit = 0.5
 func (s *Sheet) Identity(fields Fields) string {
 	kept := Fields{}
 	for name, v := range fields {
-		if f := s.byName[name]; f == nil || !f.Toggle {
+		if f := s.byName[name]; f == nil || !f.changes() {
 			kept[name] = v
 		}
 	}
@@ -66,7 +66,13 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 	var sums []float64 // of squared relative deviations, per reading
 	checks := make([]float64, 0, 4)
 	last, lone := -1, 0
-	for _, m := range matches {
+	whole, off := 0, 0 // whole frames after whole frames, and how many of those come at another pace
+	for i, m := range matches {
+		if i > 0 && len(m.frame.fields) > 0 && len(matches[i-1].frame.fields) > 0 {
+			if whole++; s.offPace(signal.Sum(flat[matches[i-1].start:m.start])) {
+				off++
+			}
+		}
 		if len(m.frame.fields) == 0 {
 			if last >= 0 {
 				out[last].Repeats++
@@ -102,9 +108,27 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 		r.Confidence = confidence(sums[i]/n, checks[i], r.Frames, r.Repeats) * (0.5 + 0.5*n/float64(most))
 		r.Confidence = math.Round(r.Confidence*1000) / 1000
 		r.score = r.Confidence + 0.01*r.score
+		// Of line codes that look alike, the one whose way of repeating was seen comes first.
+		if r.Repeats > 0 {
+			r.score += 0.03
+		}
+		if whole > 0 && (s.holdsShort() || 2*off > whole) {
+			r.score -= 0.04
+		}
 	}
 	sortReadings(out)
 	return out, lone
+}
+
+// holdsShort says whether a held key sends a short frame instead of the whole one.
+func (s *Sheet) holdsShort() bool {
+	return slices.ContainsFunc(s.frames, func(f *frame) bool { return len(f.fields) == 0 })
+}
+
+// offPace says whether whole frames so many µs apart, start to start, are not what the sheet sends.
+func (s *Sheet) offPace(us int) bool {
+	p := &s.presses[len(s.presses)-1]
+	return p.period > 0 && math.Abs(float64(us-p.period)) > 0.12*float64(p.period)
 }
 
 // confidence weighs how well the durations fit (mean square deviation in units) and how much had to come out right:

@@ -1,6 +1,9 @@
 package line
 
-import "unique"
+import (
+	"slices"
+	"unique"
+)
 
 // Medium is what carries a line code.
 type Medium string
@@ -22,6 +25,7 @@ type Sheet struct {
 	FrequencyHz int     // radio: the usual channel
 	UnitFrom    float64 // µs
 	UnitTo      float64 // µs; equal to UnitFrom where the unit is nominal
+	NeverReplay string  // why sending it again is no use; "" where it is
 
 	fields  []*field
 	byName  map[string]*field
@@ -33,21 +37,24 @@ type Sheet struct {
 
 // FieldInfo describes a field for people and forms.
 type FieldInfo struct {
-	Name   string
-	About  string
-	Bits   int    // 0 for a text
-	Digits int    // symbols of a text
-	Of     string // what the symbols of a text may be
-	Min    int64
-	Max    int64
-	Toggle bool // changes from press to press and is no part of what the code means
+	Name    string
+	About   string
+	Bits    int    // 0 for a text
+	Digits  int    // symbols of a text
+	Of      string // what the symbols of a text may be
+	Min     int64
+	Max     int64
+	Toggle  bool    // changes from press to press and is no part of what the code means
+	Measure string  // a sensor's value: what it measures; "" for a field of a key
+	In      string  // the unit of the measurement
+	Scale   float64 // the value is so many units
 }
 
 // Fields lists the sheet's fields in the order people read them.
 func (s *Sheet) Fields() []FieldInfo {
 	out := make([]FieldInfo, len(s.fields))
 	for i, f := range s.fields {
-		out[i] = FieldInfo{Name: f.Name, About: f.About, Bits: f.Bits, Digits: f.Digits, Of: f.Of, Toggle: f.Toggle}
+		out[i] = FieldInfo{Name: f.Name, About: f.About, Bits: f.Bits, Digits: f.Digits, Of: f.Of, Toggle: f.changes(), Measure: f.Measure, In: f.In, Scale: f.Scale}
 		if f.Digits == 0 {
 			out[i].Min, out[i].Max = f.limits()
 		}
@@ -55,25 +62,53 @@ func (s *Sheet) Fields() []FieldInfo {
 	return out
 }
 
+// Forms lists the fields of each kind of press that the sheet has: usually one, more where an optional field changes
+// what is sent.
+func (s *Sheet) Forms() [][]string {
+	var out [][]string
+	for _, p := range s.presses {
+		var names []string
+		for _, f := range slices.Concat(p.once, p.repeat, p.last) {
+			for _, name := range f.fields {
+				if !slices.Contains(names, name) {
+					names = append(names, name)
+				}
+			}
+		}
+		out = append(out, names)
+	}
+	return out
+}
+
+// Measures says whether the sheet is a sensor's: its readings are measurements, not keys.
+func (s *Sheet) Measures() bool {
+	return slices.ContainsFunc(s.fields, func(f *field) bool { return f.Measure != "" })
+}
+
+// changes says whether a field changes from press to press.
+func (f *field) changes() bool { return f.Toggle || f.Counter }
+
 // unit is the unit that Encode uses where none is asked for: the middle of the range.
 func (s *Sheet) unit() float64 { return (s.UnitFrom + s.UnitTo) / 2 }
 
 // frame is one message of the sheet, compiled.
 type frame struct {
-	name   string
-	groups []group  // the payload
-	bits   int      // length of the payload: bits, or symbols of a text
-	steps  []step   // pulse-shaped styles: what is on the air, in order
-	halves []half   // biphase: the same as half bits
-	runs   int      // pulse-shaped styles: number of durations, the last one a mark unless open
-	open   bool     // the last duration is a space, so silence after the frame may lengthen it
-	pauses []int    // lengths of fixed pauses inside, µs
-	checks int      // payload bits that are constant or derived
-	rarity float64  // bits of surprise that the alphabet adds (three symbols of four …)
-	fields []string // names of the fields it carries
-	equal  bool     // all cells last equally long: the unit follows without knowing the bits
-	lead   float64  // units in the first mark and space where both are in units, else 0
-	slack  float64  // smallest slack of the codes it uses
+	name    string
+	groups  []group  // the payload
+	bits    int      // length of the payload: bits, or symbols of a text
+	steps   []step   // pulse-shaped styles: what is on the air, in order
+	halves  []half   // biphase: the same as half bits
+	runs    int      // pulse-shaped styles: number of durations, the last one a mark unless open
+	chained bool     // its bytes are disguised by the ones before
+	before  []int    // biphase: pulses before the frame, in µs, that are sent but not looked for
+	open    bool     // the last duration is a space, so silence after the frame may lengthen it
+	pauses  []int    // lengths of fixed pauses inside, µs
+	checks  int      // payload bits that are constant or derived
+	rarity  float64  // bits of surprise that the alphabet adds (three symbols of four …)
+	fields  []string // names of the fields it carries
+	equal   bool     // all cells last equally long: the unit follows without knowing the bits
+	lead    float64  // units in the first mark and space where both are in units, else 0
+	slack   float64  // smallest slack of the codes it uses
 	// Bounds in µs of the first mark and the first space, and whether a silence must stand before: most places are
 	// ruled out by these alone.
 	firstLow, firstHigh, spaceLow, spaceHigh int
@@ -171,6 +206,7 @@ type symbol struct {
 // half is one half bit of a biphase frame: a known level, or half of a payload bit.
 type half struct {
 	bit   int // index in the payload, -1 where the level is known
+	us    int // a fixed pulse of so many µs instead of a half bit, 0 for none
 	mark  bool
 	first bool
 }

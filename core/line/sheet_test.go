@@ -44,7 +44,7 @@ func TestParseSheet_NamesLineAndWayOut(t *testing.T) {
 		{"one: [1, 3]", "one: [1]", "[7]", "same even number"},
 		{"name: id, bits: 8", "name: id, bits: 99", "[9]", "1 to 63"},
 		{"- field: id", "- field: number", "[13]", "describe it under fields"},
-		{"- field: id", "- not: id", "[13]", "stands before it"},
+		{"- field: id", "- not: id", "[13]", "label of the frame"},
 		{"- field: id", "- {field: id, bits: 9..2}", "[13]", "its bits are 7..0"},
 		{"- field: id", "- {field: id, lead: [1]}", "[13]", "give each part one of"},
 		{"- lead: [8, 4]", "- lead: [8]", "[13]", "mark and space alternate"},
