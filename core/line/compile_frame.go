@@ -390,6 +390,13 @@ func (b *frameBuilder) firstMark() {
 		f.spaceLow, f.spaceHigh = loosely(first.units[1]*s.UnitFrom, first.units[1]*s.UnitTo)
 	}
 	f.afterSilence = f.lead == 0 && s.Medium == Infrared
+	f.atLeast = f.runs
+	if lossy {
+		f.atLeast -= first.size()
+	}
+	if c := first.cell; c != nil && c.mark && len(f.steps) > 1 {
+		f.evenPairs = c.pairMost-c.pairLeast < 0.01
+	}
 }
 
 // firstHalves is the same for a biphase frame: its first mark is known where it has a lead, else one to three halves.

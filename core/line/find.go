@@ -43,8 +43,12 @@ func (s *Sheet) find(flat []int, tmp *scratch) []match {
 	var out []match
 	for at := 0; at < len(flat); at += 2 {
 		for _, f := range s.frames {
+			if at+f.atLeast > len(flat) {
+				continue
+			}
 			if d, gap := flat[at], flat[at+1]; d < f.firstLow || d > f.firstHigh || gap < f.spaceLow || gap > f.spaceHigh ||
-				f.afterSilence && at > 0 && flat[at-1] < silence {
+				f.afterSilence && at > 0 && flat[at-1] < silence ||
+				f.evenPairs && !alikeSums(d+gap, flat[at+2]+flat[at+3]) {
 				continue
 			}
 			if m, ok := s.matchAt(flat, at, f, tmp); ok {
@@ -69,6 +73,9 @@ func (s *Sheet) matchAt(flat []int, at int, f *frame, tmp *scratch) (match, bool
 	}
 	return match{}, false
 }
+
+// alikeSums says whether two pairs could last equally long; receivers blur each edge.
+func alikeSums(a, b int) bool { return 5*a < 8*b+1000 && 5*b < 8*a+1000 }
 
 // unitFits says whether a measured unit is one that the sheet allows.
 func (s *Sheet) unitFits(u float64) bool {
