@@ -47,6 +47,15 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 	return c
 }
 
+// stations are the simulated pieces of hardware of the observatory; the one outside is away.
+func stations(s *stage.Stage) []station.Driver {
+	return []station.Driver{
+		onstage.New(s, "lecture"),
+		onstage.NewRadio(s, "dome", 433_420_000),
+		onstage.NewGone("outside"),
+	}
+}
+
 func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, tour bool) error {
 	s, err := stage.New(so)
 	if err != nil {
@@ -60,7 +69,7 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, tou
 		defer os.RemoveAll(dir)
 		o.data = dir
 	}
-	config := service.Config{Drivers: []station.Driver{onstage.New(s, "lecture")}, Extra: []service.Runner{s}}
+	config := service.Config{Drivers: stations(s), Extra: []service.Runner{s}}
 	started := func(ctx context.Context, house *service.House, at address) error {
 		if err := furnish(ctx, house.Library, !tour); err != nil {
 			return err

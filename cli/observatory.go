@@ -17,6 +17,10 @@ func furnish(ctx context.Context, l *library.Library, learned bool) error {
 	for i, key := range library.UsualKeys("light") {
 		lights[key] = wire.Code{Sheet: "nec", Fields: map[string]any{"address": 57, "command": 2 + 3*i}}
 	}
+	amplifier := map[string]wire.Code{}
+	for i, key := range library.UsualKeys("amplifier") {
+		amplifier[key] = wire.Code{Sheet: "sirc15", Fields: map[string]any{"address": 107, "command": 21 + i}}
+	}
 	dew := map[string]wire.Code{
 		"on":  {Sheet: "pt2262", Fields: map[string]any{"values": "F01F10F00F1F"}, Unit: 340},
 		"off": {Sheet: "pt2262", Fields: map[string]any{"values": "F01F10F00FF1"}, Unit: 340},
@@ -26,6 +30,7 @@ func furnish(ctx context.Context, l *library.Library, learned bool) error {
 		codes map[string]wire.Code
 	}{
 		{wire.NewDevice{Slug: "projector", Name: "Lecture projector", Room: "Lecture room", Kind: "projector", Maker: "Velopt", Model: "VX-40"}, nil},
+		{wire.NewDevice{Slug: "amplifier", Name: "Lecture amplifier", Room: "Lecture room", Kind: "amplifier", Maker: "Brasswick", Model: "A-3"}, amplifier},
 		{wire.NewDevice{Slug: "boardwalk", Name: "Boardwalk lights", Room: "Outside", Kind: "light", Maker: "Corvane", Model: "Strand"}, lights},
 		{wire.NewDevice{Slug: "dew-a", Name: "Dew heater A", Room: "Dome", Kind: "socket", Maker: "Pellow", Model: "P3"}, dew},
 	} {

@@ -29,6 +29,8 @@ type HandsetKey struct {
 	Name  string
 	first []int
 	then  []int // nil: nothing follows
+	// fresh makes the frames anew for every press, for handsets that count, toggle, or send what their display shows.
+	fresh func() (first, then []int)
 }
 
 // DefaultHold is how long a person holds a key who just presses it.
@@ -66,15 +68,19 @@ func (s *Stage) Press(handset, key string, hold time.Duration) error {
 
 // play sends the frames of one press, each as an emission of its own. A handset that is still busy goes on first.
 func (s *Stage) play(h *Handset, k *HandsetKey, hold time.Duration) {
+	first, then := k.first, k.then
+	if k.fresh != nil {
+		first, then = k.fresh()
+	}
 	start := max(s.Now(), h.held) + time.Millisecond
 	t := start
 	for n := 0; n < h.least || t-start < hold; n++ {
-		runs := k.first
+		runs := first
 		if n > 0 {
-			if k.then == nil {
+			if then == nil {
 				break
 			}
-			runs = k.then
+			runs = then
 		}
 		e := emission{start: t, runs: s.imperfect(h, runs), hz: h.Hz, strength: h.strength}
 		at := t

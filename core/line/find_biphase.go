@@ -116,7 +116,8 @@ func (s *Sheet) walk(flat []int, at int, f *frame, pad int, unit, stretch float6
 		if n < 1 || (mark && n > rest) {
 			return 0, false
 		}
-		ends := !mark && us > (float64(rest)+1.5)*unit
+		// Infrared ends with a silence. After a radio frame noise begins at once, so it ends where its halves do.
+		ends := !mark && us > (float64(rest)+1.5)*unit || s.Medium == Radio && !mark && rest <= 1
 		if !mark && n >= rest && !ends {
 			return 0, false
 		}

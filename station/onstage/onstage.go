@@ -32,25 +32,53 @@ type Station struct {
 	busy    map[string]bool // by port
 }
 
-// New puts a station of a name on the stage, with a receiver and a transmitter for each medium.
+// New puts a station of a name on the stage, with a receiver and a transmitter for infrared and for 433.92 MHz.
 func New(s *stage.Stage, name string) *Station {
-	const ir, radio = 38_000, 433_920_000
-	n := &Station{
-		stage: s,
-		hello: station.Hello{Link: station.Version, Station: name, Model: "Stage board", Firmware: "1", Ports: []station.Port{
-			{ID: "ir-in", Direction: station.Receiver, Medium: "infrared", FromHz: 36_000, ToHz: 40_000, Longest: signal.MaxDurations, Strength: true},
-			{ID: "ir-out", Direction: station.Transmitter, Medium: "infrared", FromHz: 30_000, ToHz: 60_000, Longest: signal.MaxDurations},
-			{ID: "radio-in", Direction: station.Receiver, Medium: "radio", FromHz: 433_670_000, ToHz: 434_170_000, Longest: signal.MaxDurations, Strength: true},
-			{ID: "radio-out", Direction: station.Transmitter, Medium: "radio", FromHz: 433_050_000, ToHz: 434_790_000, Longest: signal.MaxDurations},
-		}},
+	n := empty(s, name)
+	n.pair("ir", stage.Infrared, 38_000, 2_500, 70, 30_000, 60_000)
+	n.pair("radio", stage.Radio, 433_920_000, 250_000, 25, 433_670_000, 434_170_000)
+	return n
+}
+
+// NewRadio puts a station on the stage that receives and sends on one radio channel in Hz.
+func NewRadio(s *stage.Stage, name string, hz int) *Station {
+	n := empty(s, name)
+	n.pair("radio", stage.Radio, hz, 250_000, 25, hz-150_000, hz+150_000)
+	return n
+}
+
+func empty(s *stage.Stage, name string) *Station {
+	return &Station{
+		stage:   s,
+		hello:   station.Hello{Link: station.Version, Station: name, Model: "Stage board", Firmware: "1"},
 		said:    newMailbox(),
 		answers: map[string]station.Message{},
 		playing: map[string]*stage.Playing{},
 		busy:    map[string]bool{},
 	}
-	s.Receive(stage.Receiver{Medium: stage.Infrared, Hz: ir, Width: 2_500, Stretch: 70}, func(h stage.Heard) { n.heard("ir-in", h) })
-	s.Receive(stage.Receiver{Medium: stage.Radio, Hz: radio, Width: 250_000, Stretch: 25}, func(h stage.Heard) { n.heard("radio-in", h) })
-	return n
+}
+
+// pair adds a receiver, which hears what is within width of hz, and a transmitter for a range.
+func (n *Station) pair(name string, medium stage.Medium, hz, width, stretch, from, to int) {
+	n.hello.Ports = append(n.hello.Ports,
+		station.Port{ID: name + "-in", Direction: station.Receiver, Medium: string(medium), FromHz: hz - width, ToHz: hz + width, Longest: signal.MaxDurations, Strength: true},
+		station.Port{ID: name + "-out", Direction: station.Transmitter, Medium: string(medium), FromHz: from, ToHz: to, Longest: signal.MaxDurations})
+	if n.stage == nil { // it is away, and hears nothing
+		return
+	}
+	n.stage.Receive(stage.Receiver{Medium: medium, Hz: hz, Width: width, Stretch: stretch}, func(h stage.Heard) { n.heard(name+"-in", h) })
+}
+
+// Gone is a station that has said hello and is away since: trouble to look at.
+type Gone struct{ *Station }
+
+// NewGone makes one, with the ports of New.
+func NewGone(name string) Gone { return Gone{New(nil, name)} }
+
+// Run says hello once, and ends.
+func (g Gone) Run(_ context.Context, up func(station.Message)) error {
+	up(g.hello)
+	return nil
 }
 
 // Run says hello and passes on what the station says until the context ends.
