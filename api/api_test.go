@@ -408,7 +408,7 @@ func TestAway_PressSaysWhatIsInTheWay(t *testing.T) {
 	s.must("PUT", "/api/devices/lamp/keys/on", []wire.Code{{Train: []int{500, 500, 500}, FrequencyHz: 315_000_000}}, nil)
 	status, detail := s.call("POST", "/api/devices/lamp/keys/on/press", nil, nil)
 	assert.Equal(t, http.StatusConflict, status)
-	assert.Contains(t, detail, "sends from 433.05 MHz to 434.79 MHz")
+	assert.Contains(t, detail, "sends from 433.67 MHz to 434.17 MHz")
 }
 
 func TestAccess_ScopesAreNamedInRefusals(t *testing.T) {

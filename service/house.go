@@ -77,7 +77,7 @@ func Open(ctx context.Context, c Config) (*House, error) {
 	}
 	h.Access = access.New(s, c.Now)
 	h.Roster = roster.New(c.Drivers, h.Events, h.Journal, c.Now)
-	h.Air = air.New(h.Library, h.Roster, h.Journal, h.Book, c.Now)
+	h.Air = air.New(s, h.Library, h.Roster, h.Journal, h.Book, c.Now)
 	h.Lessons = lesson.New(h.Library, h.Journal, h.Events, h.Book, c.Now)
 	h.Ear = ear.New(h.Book, h.Library, h.Air, h.Roster, h.Journal, c.Now, h.Lessons.Hear)
 	h.Roster.OnHeard, h.Roster.OnAnswer = h.Ear.Hear, h.Air.Answer

@@ -266,6 +266,38 @@ func TestAir_SendsWholeCarrierCyclesAndTheRightPort(t *testing.T) {
 	assert.NotEqual(t, s.ID, b.sends[1].ID)
 }
 
+func TestAir_TogglesFlipWithEveryPressAndAcrossRestarts(t *testing.T) {
+	dir := t.TempDir()
+	press := func(times int) []string {
+		b := newBoard(nil)
+		h, err := service.Open(t.Context(), service.Config{Dir: dir, Drivers: []station.Driver{b}})
+		require.NoError(t, err)
+		ctx, cancel := context.WithCancel(t.Context())
+		done := make(chan struct{})
+		go func() { defer close(done); _ = h.Run(ctx) }()
+		<-b.here
+		if len(h.Library.Devices()) == 0 {
+			lamp(t, h)
+			_, err := h.Library.SetCodes(t.Context(), power, []wire.Code{{Sheet: "rc5", Fields: map[string]any{"address": 3, "command": 4}}})
+			require.NoError(t, err)
+		}
+		_, err = h.Air.Press(t.Context(), air.Request{Key: power, Times: times})
+		require.NoError(t, err)
+		cancel()
+		<-done
+		require.NoError(t, h.Close())
+		var toggles []string
+		for _, s := range b.sends {
+			r := line.Builtin().Decode([]signal.Heard{{Train: s.Repeat[:len(s.Repeat)-1]}}).Readings
+			require.NotEmpty(t, r)
+			toggles = append(toggles, r[0].Fields["toggle"].String())
+		}
+		return toggles
+	}
+	assert.Equal(t, []string{"0", "1", "0"}, press(3))
+	assert.Equal(t, []string{"1"}, press(1), "after a restart it goes on where it was")
+}
+
 func TestEar_JoinsTheTrainsOfAPress(t *testing.T) {
 	b := newBoard(nil)
 	h := run(t, t.TempDir(), b)

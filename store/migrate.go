@@ -10,6 +10,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0001-first", Migrate: func(tx *gorm.DB) error {
 		return tx.AutoMigrate(&Room{}, &Device{}, &Key{}, &Code{}, &Capture{}, &Press{}, &Entry{}, &Token{}, &Session{})
 	}},
+	{ID: "0002-turns", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Turn{}) }},
 }
 
 func migrate(db *gorm.DB) error {

@@ -122,3 +122,11 @@ type Session struct {
 	Scope   string    `gorm:"not null"`
 	Expires time.Time `gorm:"index;not null"`
 }
+
+// Turn is what a device's line code sends next in a field that changes with every press: a toggle or a counter.
+type Turn struct {
+	DeviceID string `gorm:"primaryKey"`
+	Sheet    string `gorm:"primaryKey"`
+	Field    string `gorm:"primaryKey"`
+	Next     int64  `gorm:"not null"`
+}

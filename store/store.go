@@ -6,12 +6,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"os"
 	"path/filepath"
 	"runtime"
 	"strings"
-	"time"
 
 	"github.com/rs/xid"
 	"gorm.io/driver/sqlite"
@@ -67,7 +65,7 @@ func connect(path string, connections int) (*gorm.DB, error) {
 	pragmas := []string{"journal_mode(WAL)", "synchronous(FULL)", "foreign_keys(ON)", "busy_timeout(5000)"}
 	dsn := "file:" + strings.NewReplacer("?", "%3f", "#", "%23", "%", "%25").Replace(path) + "?_txlock=immediate&_pragma=" + strings.Join(pragmas, "&_pragma=")
 	db, err := gorm.Open(sqlite.Dialector{DriverName: "sqlite", DSN: dsn}, &gorm.Config{
-		Logger:                 logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Warn, SlowThreshold: time.Second, IgnoreRecordNotFoundError: true}),
+		Logger:                 logger.Discard, // every error is returned, and said by whoever asked
 		SkipDefaultTransaction: true,
 	})
 	if err != nil {

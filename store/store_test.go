@@ -69,3 +69,20 @@ func TestChange_RollsBackAndNamesDuplicates(t *testing.T) {
 	require.NoError(t, s.Read(t.Context()).Model(&store.Device{}).Count(&count).Error)
 	assert.Zero(t, count, "the first device went with the second")
 }
+
+func TestTakeTurn_NeverGivesAValueTwiceAcrossRestarts(t *testing.T) {
+	dir := t.TempDir()
+	take := func(s *store.Store, device string) int64 {
+		v, err := s.TakeTurn(t.Context(), device, "rc5", "toggle", 3)
+		require.NoError(t, err)
+		return v
+	}
+	s := open(t, dir)
+	assert.EqualValues(t, 0, take(s, "radio"))
+	assert.EqualValues(t, 1, take(s, "radio"))
+	assert.EqualValues(t, 0, take(s, "other"))
+	require.NoError(t, s.Close())
+	s = open(t, dir)
+	assert.EqualValues(t, 2, take(s, "radio"))
+	assert.EqualValues(t, 0, take(s, "radio"), "it goes round")
+}

@@ -20,6 +20,8 @@ const (
 	TooShort    Verdict = "too-short"    // hardly anything was heard
 	OtherKey    Verdict = "other-key"    // it is the code of another key
 	Differs     Verdict = "differs"      // it does not agree with the takes before
+	Rolling     Verdict = "rolling"      // it changes with every press, and a receiver obeys each once
+	Sensor      Verdict = "sensor"       // a measurement, not a key
 	Unclear     Verdict = "unclear"      // no reading, where takes before had one
 )
 
@@ -66,6 +68,10 @@ func Judge(book *line.Book, key string, before []Take, p Press) Take {
 		return say(OnlyRepeats, "The receiver saw only the end of the press. Let go, wait a second, and press %q once, firmly.", key)
 	case len(p.Readings) == 0 && long < shortest:
 		return say(TooShort, "Too short: only a few pulses came in. Press %q once, firmly, 10 cm from the receiver.", key)
+	case rolls(book, p):
+		return say(Rolling, "A rolling code: it changes with every press, and the device obeys each one once, so it cannot be replayed. Skip %q, and pair a handset of Urbo's with the device instead.", key)
+	case measures(book, p):
+		return say(Sensor, "That is a sensor's measurement, not a key. Press %q on the handset.", key)
 	case p.Known != "":
 		return say(OtherKey, "That is the code of %q, which is learned already. Press %q now.", p.Known, key)
 	}
@@ -84,6 +90,28 @@ func Judge(book *line.Book, key string, before []Take, p Press) Take {
 		return say(Accepted, "Both takes agree.")
 	}
 	return say(Differs, "This differs from the take before. Make sure that it is the same key, and press %q again.", key)
+}
+
+// best is the sheet of a press's most trusted reading, nil where there is none to trust.
+func best(book *line.Book, p Press) *line.Sheet {
+	if !readable(p) {
+		return nil
+	}
+	s, err := book.Sheet(p.Readings[0].Sheet)
+	if err != nil {
+		return nil
+	}
+	return s
+}
+
+func rolls(book *line.Book, p Press) bool {
+	s := best(book, p)
+	return s != nil && (s.NeverReplay != "" || s.Counts())
+}
+
+func measures(book *line.Book, p Press) bool {
+	s := best(book, p)
+	return s != nil && s.Measures()
 }
 
 // readableOf picks the takes in which a line code was read. Where there are any, the others say nothing.

@@ -20,6 +20,13 @@ func nec(command int64) lesson.Press {
 		Readings: []line.Reading{{Sheet: "nec", Fields: fields, Frames: 1, Confidence: 0.98, Unit: 560}}}
 }
 
+// reading is a press in a line code of a name.
+func reading(sheet string) lesson.Press {
+	p := nec(1)
+	p.Readings[0].Sheet = sheet
+	return p
+}
+
 // raw is a press without a known line code.
 func raw(durations ...int) lesson.Press {
 	train := signal.Train{3000, 3000}
@@ -80,6 +87,9 @@ func TestLesson_RefusalsSayWhatToDo(t *testing.T) {
 	}{
 		{held, lesson.OnlyRepeats, "only the end of the press"},
 		{short, lesson.TooShort, "10 cm from the receiver"},
+		{reading("roll56"), lesson.Rolling, "cannot be replayed"},
+		{reading("hop66"), lesson.Rolling, "cannot be replayed"},
+		{reading("sense-c8"), lesson.Sensor, "a sensor's measurement"},
 		{known, lesson.OtherKey, `the code of "red", which is learned already. Press "power" now`},
 	} {
 		l := lesson.New([]string{"power"}, 2)

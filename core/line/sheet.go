@@ -80,6 +80,25 @@ func (s *Sheet) Forms() [][]string {
 	return out
 }
 
+// Counts says whether a press carries a counter that a receiver obeys once: a handset's press cannot be sent again.
+func (s *Sheet) Counts() bool {
+	return slices.ContainsFunc(s.fields, func(f *field) bool { return f.Counter })
+}
+
+// Toggles lists the fields that have to change from press to press, with the number of values each has.
+func (s *Sheet) Toggles() map[string]int64 {
+	var out map[string]int64
+	for _, f := range s.fields {
+		if f.Toggle && f.Bits == 1 {
+			if out == nil {
+				out = map[string]int64{}
+			}
+			out[f.Name] = 2
+		}
+	}
+	return out
+}
+
 // Measures says whether the sheet is a sensor's: its readings are measurements, not keys.
 func (s *Sheet) Measures() bool {
 	return slices.ContainsFunc(s.fields, func(f *field) bool { return f.Measure != "" })

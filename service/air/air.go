@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"sync"
 	"time"
 
@@ -39,6 +40,7 @@ const (
 
 // Air is everything that sends.
 type Air struct {
+	store   *store.Store
 	library *library.Library
 	roster  *roster.Roster
 	journal *journal.Journal
@@ -58,8 +60,8 @@ type queue struct {
 }
 
 // New makes the air.
-func New(l *library.Library, r *roster.Roster, j *journal.Journal, book *line.Book, now func() time.Time) *Air {
-	return &Air{library: l, roster: r, journal: j, book: book, now: now, queues: map[string]*queue{}, waiting: map[string]chan station.Message{}}
+func New(s *store.Store, l *library.Library, r *roster.Roster, j *journal.Journal, book *line.Book, now func() time.Time) *Air {
+	return &Air{store: s, library: l, roster: r, journal: j, book: book, now: now, queues: map[string]*queue{}, waiting: map[string]chan station.Message{}}
 }
 
 // Answer takes a station's answer to a send.
@@ -102,6 +104,13 @@ func (a *Air) Press(ctx context.Context, r Request) (wire.Press, error) {
 	p := wire.Press{ID: store.NewID(), At: a.now(), Device: r.Key.Device, Key: r.Key.Key, Times: max(r.Times, 1), By: r.By,
 		Station: t.Station, Port: t.Port.ID, Outcome: wire.Sent}
 	for n := range p.Times {
+		if err := a.takeTurns(ctx, s, sends); err != nil {
+			if n == 0 {
+				return wire.Press{}, fmt.Errorf("press %s: %w", r.Key, err)
+			}
+			p.Outcome, p.Reason = wire.Failed, err.Error()
+			break
+		}
 		for i, send := range sends {
 			send.WithinMS = int(startWithin / time.Millisecond)
 			if n+1 < p.Times && i == len(sends)-1 {
@@ -149,6 +158,39 @@ func (a *Air) prepare(s library.Sendable) ([]prepared, roster.Transmitter, error
 		out = append(out, p)
 	}
 	return out, t, nil
+}
+
+// takeTurns encodes anew what has to change from press to press. The next value is on disk before this one goes out;
+// codes without a toggle cost nothing here.
+func (a *Air) takeTurns(ctx context.Context, s library.Sendable, sends []prepared) error {
+	for i, c := range s.Codes {
+		if c.Sheet == "" {
+			continue
+		}
+		sheet, err := a.book.Sheet(c.Sheet)
+		if err != nil {
+			return err
+		}
+		toggles := sheet.Toggles()
+		if len(toggles) == 0 {
+			continue
+		}
+		c.Fields = maps.Clone(c.Fields)
+		for name, limit := range toggles {
+			v, err := a.store.TakeTurn(context.WithoutCancel(ctx), s.DeviceID, c.Sheet, name, limit)
+			if err != nil {
+				return err
+			}
+			c.Fields[name] = line.Number(v)
+		}
+		p, _, err := a.encode(c)
+		if err != nil {
+			return err
+		}
+		p.Port = sends[i].Port
+		sends[i] = p
+	}
+	return nil
 }
 
 // encode turns one stored code into a send, and tells the frequency it needs.

@@ -194,6 +194,7 @@ func findKey(d *store.Device, name string) (*store.Key, error) {
 // Sendable is what the air needs to know to press a key.
 type Sendable struct {
 	Ref         wire.KeyRef
+	DeviceID    string
 	Codes       []store.Code
 	Transmitter string // STATION/PORT, empty for the first that fits
 }
@@ -214,7 +215,7 @@ func (l *Library) Sendable(ref wire.KeyRef) (Sendable, error) {
 	if len(codes) == 0 {
 		return Sendable{}, fmt.Errorf("%w: %s: start a lesson for it (urbo learn %s %s)", ErrNotLearned, ref, ref.Device, ref.Key)
 	}
-	return Sendable{Ref: ref, Codes: codes, Transmitter: d.Transmitter}, nil
+	return Sendable{Ref: ref, DeviceID: d.ID, Codes: codes, Transmitter: d.Transmitter}, nil
 }
 
 func toWire(d *store.Device) wire.Device {
