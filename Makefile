@@ -31,12 +31,12 @@ $(MODULES): web/package.json web/package-lock.json
 	cd web && npm ci
 	@touch $@
 
-test: build lint ## everything that has to hold
+test: build ## all tests
 	@scripts/need.sh cc chromium
 	cd web && npm test
 	$(RACE) URBO_BIN=$(CURDIR)/bin/urbo go test -race $(QUICK) ./...
 
-lint: web/dist/index.html ## formatting, vet, staticcheck, types and style
+lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and style
 	@scripts/need.sh go
 	@unformatted=$$(gofmt -l api cli cmd core e2e service stage station store web/*.go wire); \
 	  if [ -n "$$unformatted" ]; then echo "not formatted by gofmt: $$unformatted"; exit 1; fi

@@ -99,3 +99,23 @@ func TestVersion(t *testing.T) {
 	_, out, _ = run(t, "", "version", "--output", "json")
 	assert.JSONEq(t, `{"version":"test"}`, out)
 }
+
+func TestSheet_ListShowAndCheck(t *testing.T) {
+	_, out, _ := run(t, "", "sheet", "list")
+	assert.Contains(t, out, "roll56")
+	_, out, _ = run(t, "", "sheet", "show", "hop66")
+	assert.Contains(t, out, "never: the code is encrypted anew")
+	assert.Contains(t, out, "changes with every press")
+	code, _, errs := run(t, "", "sheet", "show", "nex")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, `unknown line code "nex": there are`)
+
+	good := "sheet: lamp\ntitle: A lamp\nmedium: infrared\ncarrier_hz: 38000\nunit_us: 500\ncode: {style: mark, zero: [1, 1], one: [2, 1]}\n" +
+		"fields: [{name: id, bits: 8}]\nframes:\n  message: [{lead: [8, 4]}, {field: id}]\npress: [{repeat: [message], repeats: 1, gap: 40}]\n"
+	code, out, errs = run(t, good, "sheet", "check", "-")
+	require.Zero(t, code, errs)
+	assert.Contains(t, out, "Good. lamp sends id.")
+	code, _, errs = run(t, strings.Replace(good, "field: id", "field: number", 1), "sheet", "check", "-")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "[9] field \"number\" is not there: describe it under fields")
+}

@@ -73,7 +73,7 @@ func TestScreenshots(t *testing.T) {
 			shot("lesson-settled", "phone")
 
 			b.visit(r, "/house/stage")
-			b.see("Appliances")
+			b.see("Weather radio")
 			shot("stage")
 			b.visit(r, "/house/journal")
 			b.see("asked by")

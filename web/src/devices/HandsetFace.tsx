@@ -6,7 +6,7 @@ import { usePress } from '../api/queries';
 import { words } from '../app/words';
 import { KeyButton } from '../shared/KeyButton';
 import { label } from '../shared/text';
-import { face } from './face';
+import { FaceGrid } from './FaceGrid';
 
 type Told = { key: string; state: 'sending' | 'sent' | 'trouble'; text: string };
 
@@ -41,25 +41,18 @@ export function HandsetFace({ device }: { device: Device }) {
   };
   return (
     <Box sx={{ maxWidth: 340 }}>
-      <Box sx={{ display: 'grid', gridTemplateColumns: 'repeat(3, minmax(0, 1fr))', gap: 1 }}>
-        {face(device.keys.map((k) => k.name)).flatMap((row, y) =>
-          row.map((key, x) =>
-            key === null ? (
-              <span key={`${y}-${x}`} />
-            ) : (
-              <KeyButton
-                key={key}
-                name={key}
-                state={told?.key === key ? told.state : learned.has(key) ? 'plain' : 'missing'}
-                hint={learned.has(key) ? undefined : words.device.notLearned}
-                onPress={() =>
-                  learned.has(key) ? send(key) : void navigate(`/devices/${device.slug}/lesson?key=${key}`)
-                }
-              />
-            ),
-          ),
+      <FaceGrid keys={device.keys.map((k) => k.name)}>
+        {(key) => (
+          <KeyButton
+            name={key}
+            state={told?.key === key ? told.state : learned.has(key) ? 'plain' : 'missing'}
+            hint={learned.has(key) ? undefined : words.device.notLearned}
+            onPress={() =>
+              learned.has(key) ? send(key) : void navigate(`/devices/${device.slug}/lesson?key=${key}`)
+            }
+          />
         )}
-      </Box>
+      </FaceGrid>
       <Box
         role="status"
         sx={{

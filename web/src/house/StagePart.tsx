@@ -4,57 +4,52 @@ import FormControlLabel from '@mui/material/FormControlLabel';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
 import type { Stage } from '../api/client';
-import { useCaptures, usePressHandset, useStage } from '../api/queries';
+import { useCaptures, useStage } from '../api/queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
-import { face } from '../devices/face';
-import { KeyButton } from '../shared/KeyButton';
+import { StageKeys } from '../devices/StageHandset';
 import { Note, Panel } from '../shared/Panel';
 import { clock, fields, hertz } from '../shared/text';
 
-// StagePart is the simulated surroundings: appliances as they truly are, and handsets to press.
+type Handset = Stage['handsets'][number];
+type Appliance = Stage['appliances'][number];
+
+// StagePart is the simulated surroundings, room by room: appliances as they truly are, each with its handset to press.
 export default function StagePart() {
   const stage = useStage();
   const [long, setLong] = useState(false);
   if (!stage.data) return <Note>{words.loading}</Note>;
+  const { handsets, appliances } = stage.data;
+  const rooms = Map.groupBy(handsets, (h) => h.room);
   return (
     <>
       <Note>{words.house.stageHow}</Note>
       <HeardLast />
-      <Panel title={words.house.appliances}>
-        <Box
-          sx={{
-            display: 'grid',
-            gridTemplateColumns: { sm: 'repeat(auto-fill, minmax(260px, 1fr))' },
-            gap: { xs: 2, sm: 4 },
-          }}
-        >
-          {stage.data.appliances.map((a) => (
-            <Appliance key={a.slug} appliance={a} />
-          ))}
-        </Box>
-      </Panel>
-      <Panel
-        title={words.house.handsets}
-        aside={
-          <FormControlLabel
-            label={words.house.hold}
-            control={<Checkbox checked={long} onChange={() => setLong(!long)} />}
-          />
-        }
-      >
-        <Box
-          sx={{
-            display: 'grid',
-            gridTemplateColumns: { sm: 'repeat(auto-fill, minmax(260px, 1fr))' },
-            gap: 4,
-          }}
-        >
-          {stage.data.handsets.map((h) => (
-            <Handset key={h.slug} handset={h} hold={long ? 1000 : 0} />
-          ))}
-        </Box>
-      </Panel>
+      <FormControlLabel
+        label={words.house.hold}
+        control={<Checkbox checked={long} onChange={() => setLong(!long)} />}
+        sx={{ mt: 1 }}
+      />
+      {[...rooms].map(([room, inIt]) => (
+        <Panel key={room} title={room}>
+          <Box
+            sx={{
+              display: 'grid',
+              gridTemplateColumns: { sm: 'repeat(auto-fill, minmax(260px, 1fr))' },
+              gap: 4,
+            }}
+          >
+            {inIt.map((h) => (
+              <Thing
+                key={h.slug}
+                handset={h}
+                appliance={appliances.find((x) => x.slug === h.slug)}
+                hold={long ? 1000 : 0}
+              />
+            ))}
+          </Box>
+        </Panel>
+      ))}
     </>
   );
 }
@@ -74,48 +69,35 @@ function HeardLast() {
   );
 }
 
-function Appliance({ appliance: a }: { appliance: Stage['appliances'][number] }) {
+// Thing is an appliance and its handset; some handsets have none that answers to them.
+function Thing({ handset: h, appliance, hold }: { handset: Handset; appliance?: Appliance; hold: number }) {
   return (
-    <Box data-appliance={a.slug}>
-      <Typography variant="h3">{a.title}</Typography>
-      <Box component="dl" sx={{ m: 0, display: 'grid', gridTemplateColumns: '96px 1fr', rowGap: 0.25 }}>
-        {a.facts.map((f, i) => (
-          <Box key={`${f.name}${i}`} sx={{ display: 'contents' }}>
-            <Box component="dt" sx={{ color: 'text.secondary' }}>
-              {f.name}
-            </Box>
-            <Box component="dd" sx={{ m: 0, fontWeight: f.name === 'power' ? 600 : 400 }} data-fact={f.name}>
-              {f.name === 'power' && <span aria-hidden="true">{f.value === 'off' ? '○ ' : '● '}</span>}
-              {f.value}
-            </Box>
-          </Box>
-        ))}
+    <Box data-appliance={h.slug}>
+      <Typography variant="h3">{appliance?.title ?? h.title}</Typography>
+      <Box sx={{ color: 'text.secondary', fontSize: 14 }}>
+        {h.medium}, {hertz(h.hz)}
+        {h.weak_battery && `, ${words.house.weak}`}
       </Box>
+      {appliance ? <Facts facts={appliance.facts} /> : <Note>{words.house.nothingAnswers}</Note>}
+      <StageKeys handset={h} hold={hold} />
     </Box>
   );
 }
 
-function Handset({ handset: h, hold }: { handset: Stage['handsets'][number]; hold: number }) {
-  const press = usePressHandset();
+function Facts({ facts }: { facts: Appliance['facts'] }) {
   return (
-    <Box>
-      <Typography variant="h3">{h.title}</Typography>
-      <Box sx={{ color: 'text.secondary', fontSize: 14, mb: 1 }}>
-        {h.medium}, {hertz(h.hz)}
-        {h.weak_battery && `, ${words.house.weak}`}
-      </Box>
-      <Box sx={{ display: 'grid', gridTemplateColumns: 'repeat(3, minmax(0, 1fr))', gap: 1, maxWidth: 300 }}>
-        {face(h.keys).flatMap((row, y) =>
-          row.map((key, x) =>
-            key === null ? (
-              <span key={`${y}-${x}`} />
-            ) : (
-              <KeyButton key={key} name={key} onPress={() => press.mutate({ handset: h.slug, key, hold })} />
-            ),
-          ),
-        )}
-      </Box>
-      {press.error && <Note alert>{press.error.message}</Note>}
+    <Box component="dl" sx={{ m: 0, my: 1, display: 'grid', gridTemplateColumns: '104px 1fr', rowGap: 0.25 }}>
+      {facts.map((f, i) => (
+        <Box key={`${f.name}${i}`} sx={{ display: 'contents' }}>
+          <Box component="dt" sx={{ color: 'text.secondary' }}>
+            {f.name}
+          </Box>
+          <Box component="dd" sx={{ m: 0, fontWeight: f.name === 'power' ? 600 : 400 }} data-fact={f.name}>
+            {f.name === 'power' && <span aria-hidden="true">{f.value === 'off' ? '○ ' : '● '}</span>}
+            {f.value}
+          </Box>
+        </Box>
+      ))}
     </Box>
   );
 }
