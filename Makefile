@@ -34,7 +34,7 @@ $(MODULES): web/package.json web/package-lock.json
 test: build ## all tests
 	@scripts/need.sh cc chromium
 	cd web && npm test
-	$(RACE) URBO_BIN=$(CURDIR)/bin/urbo go test -race $(QUICK) ./...
+	$(RACE) URBO_BIN=$(CURDIR)/bin/urbo go test -race -parallel 6 $(QUICK) ./...
 
 lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and style
 	@scripts/need.sh go

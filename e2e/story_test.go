@@ -17,6 +17,7 @@ import (
 )
 
 func TestTour_TellsTheStoryAndEndsWell(t *testing.T) {
+	t.Parallel()
 	res := run(t, "", nil, "demo", "--tour")
 	require.Zero(t, res.code, res.out+res.err)
 	for _, part := range []string{"projector/on sends nec-wide", "boardwalk/red sends nec ", "dew-a/off sends pt2262", "Every appliance ended as it should", "command line"} {
@@ -26,6 +27,7 @@ func TestTour_TellsTheStoryAndEndsWell(t *testing.T) {
 }
 
 func TestTour_NoticesABrokenAppliance(t *testing.T) {
+	t.Parallel()
 	res := run(t, "", nil, "demo", "--tour", "--unplug", "dew-a")
 	assert.Equal(t, 1, res.code, res.out+res.err)
 	assert.Contains(t, res.out, "✗ dew-a: power should be on and is off")
@@ -33,6 +35,7 @@ func TestTour_NoticesABrokenAppliance(t *testing.T) {
 
 // TestConsole_FromAHandsetsPressToAReplay is the whole slice as people see it, on a phone.
 func TestConsole_FromAHandsetsPressToAReplay(t *testing.T) {
+	t.Parallel()
 	r := start(t, "", "demo", "--pace", "5")
 	b := open(t, r, 390, 844)
 	b.click("Lecture projector")
@@ -74,6 +77,7 @@ func (b *browser) handsetKey(key string) {
 }
 
 func TestConsole_NeedsASignInAndALinkWorksOnce(t *testing.T) {
+	t.Parallel()
 	r := start(t, "", "demo")
 	b := open(t, r, 1280, 800)
 	b.visit(r, "/house/about")
@@ -93,6 +97,7 @@ func TestConsole_NeedsASignInAndALinkWorksOnce(t *testing.T) {
 }
 
 func TestConsole_ShowsTextAsText(t *testing.T) {
+	t.Parallel()
 	r := start(t, "", "serve")
 	r.ok(nil, "device", "add", `<img src=x onerror="document.title='broken'">`, "--slug", "odd", "--room", "<b>room</b>")
 	b := open(t, r, 1280, 800)
@@ -102,6 +107,7 @@ func TestConsole_ShowsTextAsText(t *testing.T) {
 }
 
 func TestPress_TheSameFromConsoleCommandLineAndHTTP(t *testing.T) {
+	t.Parallel()
 	r := start(t, "", "demo")
 	token := r.owner()
 	require.Equal(t, "off", r.fact(token, "boardwalk", "power"))
@@ -135,6 +141,7 @@ func TestPress_TheSameFromConsoleCommandLineAndHTTP(t *testing.T) {
 }
 
 func TestCommandLine_ListenAndLearn(t *testing.T) {
+	t.Parallel()
 	r := start(t, "", "demo", "--pace", "3")
 	token := r.owner()
 	handset := func(device, key string) {
@@ -225,6 +232,7 @@ func (f *following) waitErr(want string) {
 
 // TestKill_LosesNothingThatWasSettledOrStored cuts the power in the middle of a lesson.
 func TestKill_LosesNothingThatWasSettledOrStored(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	r := start(t, data, "demo", "--pace", "3")
 	token := r.owner()
@@ -270,6 +278,7 @@ func TestKill_LosesNothingThatWasSettledOrStored(t *testing.T) {
 }
 
 func TestServe_RefusesWhatIsTaken(t *testing.T) {
+	t.Parallel()
 	data := t.TempDir()
 	r := start(t, data, "serve")
 	res := run(t, "", nil, "serve", "--data", data, "--listen", "127.0.0.1:0")
@@ -292,6 +301,7 @@ func TestServe_RefusesWhatIsTaken(t *testing.T) {
 }
 
 func TestCommandLine_DevicesTokensAndErrors(t *testing.T) {
+	t.Parallel()
 	r := start(t, "", "demo")
 	assert.Contains(t, r.ok(nil, "device", "list"), "waiting for a lesson")
 	assert.Contains(t, r.ok(nil, "device", "show", "boardwalk"), "nec address=57 command=2")
