@@ -63,7 +63,7 @@ func (s *Stage) unplug(slug string) error {
 }
 
 func (s *Stage) projector() {
-	h := &Handset{Slug: "projector", Title: "Projector handset", Room: "lecture", Medium: Infrared, Hz: carrier38,
+	h := &Handset{Slug: "projector", Title: "Projector handset", Room: "Lecture room", Medium: Infrared, Hz: carrier38,
 		clock: 1.004, jitter: 14, strength: 0.8, least: 1}
 	for i, name := range []string{"on", "off", "source", "menu", "up", "down", "left", "right", "ok", "freeze", "blank"} {
 		command := projectorOn + byte(i)
@@ -71,12 +71,12 @@ func (s *Stage) projector() {
 		h.Keys = append(h.Keys, HandsetKey{Name: name, first: distanceFrame(frame), then: distanceHeld()})
 	}
 	s.handsets = append(s.handsets, h)
-	s.place(&placed{Appliance: &Projector{}, slug: "projector", title: "Lecture projector", room: "lecture",
+	s.place(&placed{Appliance: &Projector{}, slug: "projector", title: "Lecture projector", room: "Lecture room",
 		medium: Infrared, hz: carrier38, width: irWidth, plugged: true})
 }
 
 func (s *Stage) boardwalk() {
-	h := &Handset{Slug: "boardwalk", Title: "Boardwalk lights handset", Room: "outside", Medium: Infrared, Hz: carrier38,
+	h := &Handset{Slug: "boardwalk", Title: "Boardwalk lights handset", Room: "Outside", Medium: Infrared, Hz: carrier38,
 		clock: 0.985, jitter: 38, strength: 0.25, weak: true, least: 1}
 	for i, name := range []string{"power", "red", "amber", "white", "dim", "brighter", "breathe"} {
 		command := boardwalkPower + 3*byte(i)
@@ -84,19 +84,19 @@ func (s *Stage) boardwalk() {
 		h.Keys = append(h.Keys, HandsetKey{Name: name, first: distanceFrame(frame), then: distanceHeld()})
 	}
 	s.handsets = append(s.handsets, h)
-	s.place(&placed{Appliance: newBoardwalk(), slug: "boardwalk", title: "Boardwalk lights", room: "outside",
+	s.place(&placed{Appliance: newBoardwalk(), slug: "boardwalk", title: "Boardwalk lights", room: "Outside",
 		medium: Infrared, hz: carrier38, width: irWidth, plugged: true})
 }
 
 func (s *Stage) dewHeater(slug, title, switches string) {
-	h := &Handset{Slug: slug, Title: title + " handset", Room: "dome", Medium: Radio, Hz: channel433,
+	h := &Handset{Slug: slug, Title: title + " handset", Room: "Dome", Medium: Radio, Hz: channel433,
 		clock: 1.06, jitter: 9, strength: 0.6, least: 4}
 	for _, key := range []struct{ name, code string }{{"on", dewOn}, {"off", dewOff}} {
 		frame := switchFrame(switches + key.code)
 		h.Keys = append(h.Keys, HandsetKey{Name: key.name, first: frame, then: frame})
 	}
 	s.handsets = append(s.handsets, h)
-	s.place(&placed{Appliance: &Dew{switches: switches}, slug: slug, title: title, room: "dome",
+	s.place(&placed{Appliance: &Dew{switches: switches}, slug: slug, title: title, room: "Dome",
 		medium: Radio, hz: channel433, width: radioWidth, plugged: true})
 }
 
@@ -119,7 +119,7 @@ func (s *Stage) radio(h *Handset, a Appliance, title string) {
 }
 
 func (s *Stage) amplifier() {
-	h := &Handset{Slug: "amplifier", Title: "Amplifier handset", Room: "lecture", Hz: carrier40, clock: 0.994, jitter: 12, strength: 0.7, least: 3}
+	h := &Handset{Slug: "amplifier", Title: "Amplifier handset", Room: "Lecture room", Hz: carrier40, clock: 0.994, jitter: 12, strength: 0.7, least: 3}
 	for i, name := range []string{"power", "volume-up", "volume-down", "mute", "input-1", "input-2", "input-3", "input-4"} {
 		frame := widthFrame(amplifierAddress<<7|(amplifierPower+uint32(i)), 15)
 		h.Keys = append(h.Keys, HandsetKey{Name: name, first: frame, then: frame})
@@ -128,7 +128,7 @@ func (s *Stage) amplifier() {
 }
 
 func (s *Stage) weatherRadio() {
-	h := &Handset{Slug: "radio", Title: "Weather radio handset", Room: "warm room", Hz: carrier36, clock: 1.01, jitter: 15, strength: 0.6, least: 1}
+	h := &Handset{Slug: "radio", Title: "Weather radio handset", Room: "Warm room", Hz: carrier36, clock: 1.01, jitter: 15, strength: 0.6, least: 1}
 	toggle := uint32(0)
 	add := func(name string, command uint32) {
 		h.Keys = append(h.Keys, HandsetKey{Name: name, fresh: func() (first, then []int) {
@@ -149,7 +149,7 @@ func (s *Stage) weatherRadio() {
 }
 
 func (s *Stage) heatPump() {
-	h := &Handset{Slug: "heat-pump", Title: "Heat pump handset", Room: "warm room", Hz: carrier38, clock: 1.002, jitter: 10, strength: 0.7, least: 1}
+	h := &Handset{Slug: "heat-pump", Title: "Heat pump handset", Room: "Warm room", Hz: carrier38, clock: 1.002, jitter: 10, strength: 0.7, least: 1}
 	shown := &climate{mode: 3, celsius: 18}
 	for _, name := range []string{"on-off", "mode", "warmer", "cooler", "fan", "vane"} {
 		h.Keys = append(h.Keys, HandsetKey{Name: name, fresh: func() (first, then []int) {
@@ -161,7 +161,7 @@ func (s *Stage) heatPump() {
 }
 
 func (s *Stage) mixer() {
-	h := &Handset{Slug: "mixer", Title: "Air mixer handset", Room: "dome", Hz: carrier38, clock: 0.99, jitter: 16, strength: 0.6, least: 1}
+	h := &Handset{Slug: "mixer", Title: "Air mixer handset", Room: "Dome", Hz: carrier38, clock: 0.99, jitter: 16, strength: 0.6, least: 1}
 	for i, name := range []string{"power", "speed-1", "speed-2", "speed-3", "speed-4", "sweep"} {
 		frame := mixerFrame(mixerPower + byte(i))
 		h.Keys = append(h.Keys, HandsetKey{Name: name, first: frame, then: frame})
@@ -170,7 +170,7 @@ func (s *Stage) mixer() {
 }
 
 func (s *Stage) screen() {
-	h := &Handset{Slug: "screen", Title: "Projection screen handset", Room: "lecture", Hz: channel433, clock: 0.97, jitter: 10, strength: 0.6, least: 4}
+	h := &Handset{Slug: "screen", Title: "Projection screen handset", Room: "Lecture room", Hz: channel433, clock: 0.97, jitter: 10, strength: 0.6, least: 4}
 	for _, k := range []struct {
 		name string
 		key  uint32
@@ -182,7 +182,7 @@ func (s *Stage) screen() {
 }
 
 func (s *Stage) shutter() {
-	h := &Handset{Slug: "shutter", Title: "Dome shutter handset", Room: "dome", Hz: channel43342, clock: 1.0, jitter: 12, strength: 0.5, least: 3}
+	h := &Handset{Slug: "shutter", Title: "Dome shutter handset", Room: "Dome", Hz: channel43342, clock: 1.0, jitter: 12, strength: 0.5, least: 3}
 	counter := uint16(0)
 	for _, k := range []struct {
 		name   string
@@ -201,7 +201,7 @@ func (s *Stage) shutter() {
 const doorID = 0x1C3A9
 
 func (s *Stage) door() {
-	h := &Handset{Slug: "door", Title: "Dome door contact", Room: "dome", Hz: channel433, clock: 1.03, jitter: 10, strength: 0.5, least: 4}
+	h := &Handset{Slug: "door", Title: "Dome door contact", Room: "Dome", Hz: channel433, clock: 1.03, jitter: 10, strength: 0.5, least: 4}
 	for key, name := range []string{"opened", "closed"} {
 		frame := ratioFrame(doorID<<4 | uint32(1+key))
 		h.Keys = append(h.Keys, HandsetKey{Name: name, first: frame, then: frame})
@@ -210,7 +210,7 @@ func (s *Stage) door() {
 }
 
 func (s *Stage) clicker() {
-	h := &Handset{Slug: "clicker", Title: "Old handset", Room: "warm room", Hz: carrier38, clock: 1.015, jitter: 12, strength: 0.6, least: 2}
+	h := &Handset{Slug: "clicker", Title: "Old handset", Room: "Warm room", Hz: carrier38, clock: 1.015, jitter: 12, strength: 0.6, least: 2}
 	for i, name := range []string{"a", "b", "c", "d"} {
 		frame := clickerFrame(0b1011_0010_0110_0000_01 | uint32(1<<i)<<2)
 		h.Keys = append(h.Keys, HandsetKey{Name: name, first: frame, then: frame})

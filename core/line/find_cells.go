@@ -290,7 +290,7 @@ func (s *Sheet) standsAlone(flat []int, at, size int, f *frame, unit float64) bo
 		return float64(flat[end]) > (code.longest+2)*unit
 	}
 	if f.open { // the next frame's first pulses follow, or silence
-		if end+1 < len(flat) && code.cellLike(float64(flat[end]), float64(flat[end+1]), unit) {
+		if float64(flat[end-1]) < (code.longest+2)*unit && end+1 < len(flat) && code.cellLike(float64(flat[end]), float64(flat[end+1]), unit) {
 			return false
 		}
 	} else if code.cellLike(float64(flat[end-1]), float64(flat[end]), unit) {

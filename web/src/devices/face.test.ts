@@ -35,6 +35,13 @@ describe('face', () => {
   it('lays digits out as on a telephone', () => {
     expect(face(['0', '1', '2', '3', '4', '5', '6', '7', '8', '9']).at(-1)).toEqual([null, '0', null]);
   });
+  it('puts louder right of softer, and above it where channels stand beside', () => {
+    expect(face(['volume-up', 'volume-down'])).toEqual([['volume-down', null, 'volume-up']]);
+    expect(face(['volume-up', 'volume-down', 'channel-up', 'channel-down'])).toEqual([
+      ['volume-up', null, 'channel-up'],
+      ['volume-down', null, 'channel-down'],
+    ]);
+  });
   it('puts on left of off', () => {
     expect(face(['off', 'on'])).toEqual([['on', null, 'off']]);
   });

@@ -32,6 +32,7 @@ export function face(all: string[]): Row[] {
     put('7', '8', '9');
     put(null, '0', null);
   }
+  if (!takes(keys, 'channel-up', 'channel-down')) put('volume-down', 'mute', 'volume-up');
   put('volume-up', null, 'channel-up');
   put('volume-down', 'mute', 'channel-down');
   put('red', 'amber', 'white');

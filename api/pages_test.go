@@ -1,0 +1,103 @@
+package api_test
+
+import (
+	"net/http"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/wire"
+)
+
+func TestJournalAndCaptures_ArePaged(t *testing.T) {
+	s := newSite(t)
+	for _, key := range []string{"on", "off", "on"} {
+		var before []wire.Capture
+		s.must("GET", "/api/captures", nil, &before)
+		s.must("POST", "/api/stage/handsets/dew-a/keys/"+key+"/press", nil, nil)
+		s.eventually(func() bool {
+			var now []wire.Capture
+			s.must("GET", "/api/captures", nil, &now)
+			return len(now) == len(before)+1
+		}, "heard")
+	}
+	var first, rest []wire.Capture
+	s.must("GET", "/api/captures?limit=2", nil, &first)
+	require.Len(t, first, 2)
+	s.must("GET", "/api/captures?limit=2&before="+first[1].ID, nil, &rest)
+	require.Len(t, rest, 1)
+	assert.True(t, rest[0].At.Before(first[1].At))
+
+	var entries []wire.Entry
+	s.must("GET", "/api/journal?limit=1", nil, &entries)
+	require.Len(t, entries, 1)
+	status, detail := s.call("GET", "/api/journal?limit=1000", nil, nil)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, detail, "<= 500")
+}
+
+func TestLesson_StepsOverHTTP(t *testing.T) {
+	s := newSite(t)
+	s.must("POST", "/api/devices", wire.NewDevice{Name: "Lamp", Keys: []string{"on", "off"}}, nil)
+	var l wire.Lesson
+	s.must("POST", "/api/lessons", wire.NewLesson{Device: "lamp"}, &l)
+	steps := "/api/lessons/" + l.ID + "/steps"
+	for _, c := range []struct {
+		step wire.LessonStep
+		key  string
+	}{
+		{wire.LessonStep{Do: "skip"}, "off"}, {wire.LessonStep{Do: "back"}, "on"}, {wire.LessonStep{Do: "add", Key: "glow"}, "on"},
+		{wire.LessonStep{Do: "redo", Key: "glow"}, "glow"},
+	} {
+		s.must("POST", steps, c.step, &l)
+		assert.Equal(t, c.key, l.Key, "%+v", c.step)
+	}
+	for says, step := range map[string]wire.LessonStep{
+		"no such key": {Do: "redo", Key: "x"}, "use a-z": {Do: "add", Key: "No!"}, "expected value to be one of": {Do: "dance"},
+	} {
+		status, detail := s.call("POST", steps, step, nil)
+		assert.Equal(t, http.StatusUnprocessableEntity, status)
+		assert.Contains(t, detail, says)
+	}
+	s.must("POST", steps, wire.LessonStep{Do: "finish"}, &l)
+	assert.Equal(t, "ended", l.State)
+	status, _ := s.call("POST", steps, wire.LessonStep{Do: "skip"}, nil)
+	assert.Equal(t, http.StatusConflict, status)
+	status, detail := s.call("GET", "/api/lessons/nothing", nil, nil)
+	assert.Equal(t, http.StatusNotFound, status)
+	assert.Contains(t, detail, "list the lessons")
+}
+
+func TestDevice_IsChangedAndRemovedOverHTTP(t *testing.T) {
+	s := newSite(t)
+	s.must("POST", "/api/devices", wire.NewDevice{Name: "Lamp", Keys: []string{"on"}}, nil)
+	name, transmitter := "Reading lamp", "lecture/ir-out"
+	var d wire.Device
+	s.must("PATCH", "/api/devices/lamp", wire.DeviceChange{Name: &name, Transmitter: &transmitter}, &d)
+	assert.Equal(t, []string{name, transmitter}, []string{d.Name, d.Transmitter})
+	s.must("PUT", "/api/devices/lamp/keys/on", []wire.Code{{Sheet: "nec", Fields: map[string]any{"address": 1, "command": 2}, Repeats: 3}}, &d)
+	assert.Equal(t, "hand", d.Keys[0].Codes[0].Source)
+	var p wire.Press
+	s.must("POST", "/api/devices/lamp/keys/on/press", wire.PressRequest{Times: 2}, &p)
+	assert.Equal(t, 2, p.Times)
+	assert.Greater(t, p.TookMS, 800.0, "two presses of a frame and three repeats each")
+	s.must("DELETE", "/api/devices/lamp", nil, nil)
+	status, _ := s.call("GET", "/api/devices/lamp", nil, nil)
+	assert.Equal(t, http.StatusNotFound, status)
+}
+
+func TestStage_RefusesWhatIsNotThere(t *testing.T) {
+	s := newSite(t)
+	status, detail := s.call("POST", "/api/stage/handsets/lamp/keys/on/press", nil, nil)
+	assert.Equal(t, http.StatusNotFound, status)
+	assert.Contains(t, detail, "there are projector")
+	status, detail = s.call("POST", "/api/stage/handsets/dew-a/keys/dim/press", wire.HandsetPress{HoldMS: 10}, nil)
+	assert.Equal(t, http.StatusNotFound, status)
+	assert.Contains(t, detail, "only on, off")
+	status, _ = s.call("POST", "/api/stage/handsets/dew-a/keys/on/press", wire.HandsetPress{HoldMS: 99_999}, nil)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	var about wire.About
+	s.must("GET", "/api/about", nil, &about)
+	assert.Equal(t, []string{"stage"}, about.Parts)
+}

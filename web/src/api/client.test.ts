@@ -1,0 +1,20 @@
+import { describe, expect, it } from 'vitest';
+import { Problem, unwrap } from './client';
+
+const answer = (status: number, body: { data?: unknown; error?: object }) =>
+  Promise.resolve({ ...body, response: new Response(null, { status, statusText: 'Status' }) });
+
+describe('unwrap', () => {
+  it('gives the data of an answer', async () => {
+    expect(await unwrap(answer(200, { data: [1, 2] }))).toEqual([1, 2]);
+  });
+  it('throws the problem in the words of the service, with what is wrong where', async () => {
+    const refused = unwrap(
+      answer(422, { error: { detail: 'validation failed', errors: [{ message: 'too long' }] } }),
+    );
+    await expect(refused).rejects.toEqual(new Problem(422, 'validation failed; too long'));
+  });
+  it('has something to say when the service has not', async () => {
+    await expect(unwrap(answer(502, {}))).rejects.toThrow('Status');
+  });
+});
