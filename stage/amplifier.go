@@ -40,14 +40,13 @@ func (a *Amplifier) Hear(at time.Duration, runs []int) {
 		command := value & 0x7F
 		same := command == a.before && at-a.heard < amplifierHold
 		a.before, a.heard = command, at
-		// A held volume key goes on; all others act once.
-		if !same || command == amplifierUp || command == amplifierDown {
-			a.obey(command, same)
+		if !same {
+			a.obey(command)
 		}
 	})
 }
 
-func (a *Amplifier) obey(command uint32, again bool) {
+func (a *Amplifier) obey(command uint32) {
 	if command == amplifierPower {
 		a.on, a.muted = !a.on, false
 		return
@@ -57,9 +56,6 @@ func (a *Amplifier) obey(command uint32, again bool) {
 	}
 	switch command {
 	case amplifierUp, amplifierDown:
-		if again { // the frames of one short press are one step
-			return
-		}
 		step := 1
 		if command == amplifierDown {
 			step = -1

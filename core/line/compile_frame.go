@@ -74,15 +74,12 @@ func (b *frameBuilder) pulses(units, us []float64, mayLose bool) {
 			return
 		}
 	}
-	for i, u := range us {
+	for _, u := range us {
 		if u < 1 || u > 1_000_000 {
 			b.wrong(b.path, "µs are 1 to 1000000", "a pulse of %g µs", u)
 			return
 		}
 		s.us = append(s.us, int(math.Round(u)))
-		if b.mark != (i%2 == 0) {
-			b.frame.pauses = append(b.frame.pauses, int(u))
-		}
 	}
 	b.frame.steps = append(b.frame.steps, s)
 	if b.sheet.biphase {

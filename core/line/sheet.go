@@ -121,7 +121,6 @@ type frame struct {
 	chained bool     // its bytes are disguised by the ones before
 	before  []int    // biphase: pulses before the frame, in µs, that are sent but not looked for
 	open    bool     // the last duration is a space, so silence after the frame may lengthen it
-	pauses  []int    // lengths of fixed pauses inside, µs
 	checks  int      // payload bits that are constant or derived
 	rarity  float64  // bits of surprise that the alphabet adds (three symbols of four …)
 	fields  []string // names of the fields it carries

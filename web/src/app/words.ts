@@ -3,7 +3,6 @@ export const words = {
   places: { devices: 'Devices', bench: 'Bench', house: 'House' },
   offline: 'The service does not answer. This page goes on by itself when it is back.',
   loading: 'One moment…',
-  failed: 'This did not work.',
   signIn: {
     title: 'Sign in',
     busy: 'Signing in…',
@@ -40,7 +39,6 @@ export const words = {
     tap: 'Tap a key to press it.',
     back: 'All devices',
     handset: 'Handset',
-    version: 'Version',
   },
   lesson: {
     title: 'Lesson',
@@ -54,6 +52,7 @@ export const words = {
     skip: 'Skip this key',
     back: 'One key back',
     finish: 'Finish',
+    redoShort: 'redo',
     redo: (key: string) => `Learn ${key} again`,
     progress: (n: number, all: number) => `${n} of ${all} settled`,
     takes: (n: number, all: number) => `take ${n} of ${all}`,
@@ -73,7 +72,6 @@ export const words = {
     noCode: 'no known line code',
     held: (sheet: string) => `only repeat frames of ${sheet}`,
     notStored: 'not stored yet',
-    also: 'Other readings',
     unit: 'unit',
     stretch: 'stretch',
     confidence: 'confidence',

@@ -43,7 +43,7 @@ export function LessonKeys({ lesson, onRedo }: { lesson: Lesson; onRedo: (key: s
                 aria-label={words.lesson.redo(label(k.name))}
                 onClick={() => onRedo(k.name)}
               >
-                redo
+                {words.lesson.redoShort}
               </Button>
             )}
           </Box>
