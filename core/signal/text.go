@@ -16,6 +16,8 @@ type Text struct {
 	Train Train
 	Gap   int // µs of silence after the train, 0 where the text does not say
 	Line  int // the line it began on, from 1
+	// Notation is how the text was understood, in words: "signed decimal".
+	Notation string
 }
 
 // Scanner reads trains from text in any usual notation. A line is a train, unless a bracket is still open or the
@@ -112,10 +114,16 @@ func ParseText(text string) (Text, error) {
 	if len(words) > MaxDurations+2 { // a leading and a trailing silence may stand around the longest train
 		return Text{}, fmt.Errorf("%w: %d numbers, the most is %d: split the recording into presses", ErrMalformed, len(words), MaxDurations)
 	}
-	signed := false
+	signed, base := false, "decimal"
 	for _, w := range words {
 		if w[0] == '-' || w[0] == '+' {
 			signed = true
+		}
+		switch strings.ToLower(strings.TrimLeft(w, "+-") + "  ")[:2] {
+		case "0x":
+			base = "hexadecimal"
+		case "0b":
+			base = "binary"
 		}
 	}
 	durations := make([]int, 0, len(words))
@@ -143,7 +151,10 @@ func ParseText(text string) (Text, error) {
 		}
 		durations = append(durations, d)
 	}
-	out := Text{Train: durations}
+	out := Text{Train: durations, Notation: base + " µs, mark and space in turn"}
+	if signed {
+		out.Notation = base + " µs, + is a mark and - a space"
+	}
 	if len(durations)%2 == 0 && len(durations) > 0 {
 		out.Gap = durations[len(durations)-1]
 		out.Train = durations[:len(durations)-1]

@@ -1,0 +1,123 @@
+package recording
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+
+	"urbo/core/signal"
+)
+
+// text reads lists of numbers: each is a press of its own.
+type text struct {
+	r       *Reader
+	scanner *signal.Scanner
+}
+
+func openText(r *Reader) (source, error) { return &text{r, signal.NewScanner(r.in)}, nil }
+
+func (t *text) step() error {
+	if !t.scanner.Scan() {
+		if err := t.scanner.Err(); err != nil {
+			return err
+		}
+		return io.EOF
+	}
+	found := t.scanner.Text()
+	t.r.Info.Understood = found.Notation
+	t.r.ready = append(t.r.ready, Press{Trains: pieces(found), Line: found.Line})
+	return nil
+}
+
+// pieces cuts a list of durations into trains at its long spaces.
+func pieces(t signal.Text) []signal.Heard {
+	flat := append([]int(nil), t.Train...)
+	if t.Gap > 0 {
+		flat = append(flat, t.Gap)
+	}
+	return signal.Split(flat, signal.UnknownGap)
+}
+
+// maxArray bounds the text of one array in C, in bytes.
+const maxArray = 1 << 20
+
+// sniffArray looks for an array being given its values.
+func sniffArray(head []byte) bool {
+	i := bytes.IndexByte(head, '{')
+	return i > 0 && bytes.Contains(head[:i], []byte("=")) && bytes.Contains(head[:i], []byte("["))
+}
+
+// array reads the arrays of a source in C: each list in braces is a press.
+type array struct {
+	r    *Reader
+	line int
+}
+
+func openArray(r *Reader) (source, error) { return &array{r, 1}, nil }
+
+func (a *array) step() error {
+	var body strings.Builder
+	began := 0 // the line of the brace, 0 outside
+	var before byte
+	for {
+		c, err := a.r.in.ReadByte()
+		if errors.Is(err, io.EOF) && began > 0 {
+			return fmt.Errorf("line %d: a brace is opened here and never closed", began)
+		}
+		if err != nil {
+			return err
+		}
+		if c == '\n' {
+			a.line++
+		}
+		switch {
+		case before == '/' && (c == '/' || c == '*'):
+			if err := a.comment(c); err != nil {
+				return err
+			}
+			c = ' '
+		case c == '/':
+		case began == 0 && c == '{':
+			began = a.line
+		case began > 0 && c == '{':
+			return fmt.Errorf("line %d: a brace inside a brace: one list of numbers for each array", a.line)
+		case began > 0 && c == '}':
+			return a.list(body.String(), began)
+		case began > 0:
+			if body.Len() > maxArray {
+				return fmt.Errorf("line %d: a list of more than %d bytes", began, maxArray)
+			}
+			body.WriteByte(c)
+		}
+		before = c
+	}
+}
+
+// comment passes over a comment that began with / and c.
+func (a *array) comment(c byte) error {
+	var before byte
+	for {
+		b, err := a.r.in.ReadByte()
+		if err != nil {
+			return err
+		}
+		if b == '\n' {
+			a.line++
+		}
+		if c == '/' && b == '\n' || c == '*' && before == '*' && b == '/' {
+			return nil
+		}
+		before = b
+	}
+}
+
+func (a *array) list(body string, line int) error {
+	found, err := signal.ParseText(body)
+	if err != nil {
+		return fmt.Errorf("line %d: %w", line, err)
+	}
+	a.r.ready = append(a.r.ready, Press{Trains: pieces(found), Line: line})
+	return nil
+}
