@@ -180,7 +180,7 @@ func (b *frameBuilder) group(p *part) {
 	if (g.kind == notOf || g.kind == sameAs) && !b.resolve(&g, kindsOver[g.kind](p)) {
 		return
 	}
-	if g.length() < 1 || g.bits > 64 {
+	if g.length() < 1 || g.bits > 64 && (g.field == nil || g.field.Digits == 0) {
 		b.wrong(b.path, "say how many bits it has, 1 to 64", "a group of %d bits", g.bits)
 		return
 	}

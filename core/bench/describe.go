@@ -1,0 +1,470 @@
+// Package bench looks into signals that nobody has a name for: it finds the frames of a press, how bits become
+// durations in them, the unit and the bits; it writes a line sheet for what it found, makes a fingerprint to recognise
+// it by, and compares two signals.
+package bench
+
+import (
+	"errors"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"urbo/core/signal"
+)
+
+// ErrTooShort is wrapped where there is too little to describe.
+var ErrTooShort = errors.New("too short to describe")
+
+// Style is how the bits of a frame become durations.
+type Style string
+
+// The styles.
+const (
+	Distance Style = "space"   // spaces differ
+	Width    Style = "mark"    // marks differ
+	Ratio    Style = "ratio"   // both differ, together equally long
+	Biphase  Style = "biphase" // bits are changes of level
+	Symbols  Style = "symbol"  // more than two kinds of pairs
+	Plain    Style = "train"   // none of these: only durations
+)
+
+var styleWords = map[Style]string{Distance: "bits are told by their spaces", Width: "bits are told by their marks",
+	Ratio: "bits are told by marks and spaces together", Biphase: "bits are changes of level (biphase)",
+	Symbols: "more than two kinds of pulses, each a symbol", Plain: "no regular bits, kept as a train"}
+
+// Span is a piece of the frame and what it is.
+type Span struct {
+	From int    `json:"from"` // index of its first duration in the frame
+	To   int    `json:"to"`   // index after its last duration
+	Text string `json:"text"` // "0", "1", a symbol, "lead", "pause" or "tail"
+}
+
+// Structure is what was found out about a press.
+type Structure struct {
+	Style   Style
+	Unit    float64 // µs
+	Stretch float64 // µs, what the receiver added to marks and took from spaces
+	Bits    []string
+	Frames  int          // equal frames that were heard
+	Starts  []int        // where they begin among the durations of the press (signal.Flatten)
+	Once    signal.Train // clean, sent once before the frame, with OnceGap after it; nil where there is none
+	OnceGap int          // µs
+	Frame   signal.Train // clean: without stretch, at multiples of the unit
+	Raw     signal.Train // the frame as heard: the median of all equal ones
+	Gap     int          // µs from frame to frame, 0 where only one frame was heard
+	Marks   []Cluster
+	Spaces  []Cluster
+	Spans   []Span
+	Print   Fingerprint
+
+	zero, one  []float64 // units
+	shapes     [][]float64
+	names      []string // of the shapes
+	spaceFirst bool
+	open       bool // the last mark is a bit whose space is silence
+	rise       string
+	pieces     []piece
+}
+
+// piece is one part of the frame as it is written into a sheet.
+type piece struct {
+	units []float64 // fixed durations
+	us    []int     // or fixed durations in µs
+	bits  string    // or bits
+}
+
+// Describe finds the structure of a press. Errors wrap ErrTooShort.
+func Describe(trains []signal.Heard) (Structure, error) {
+	flat := signal.Flatten(trains)
+	if len(flat) < 4 {
+		return Structure{}, fmt.Errorf("%w: %d durations: record a whole press", ErrTooShort, max(len(flat)-1, 0))
+	}
+	p := takeApart(flat)
+	s := Structure{Frames: len(p.starts), Starts: p.starts, Raw: p.frame, Gap: p.gap, OnceGap: p.onceGap}
+	s.read(p.frame)
+	s.Once = s.clean(p.once)
+	s.Print = FingerprintOf(s.Frame)
+	return s, nil
+}
+
+// Words says what was found, in one or two sentences.
+func (s Structure) Words() string {
+	n := 0
+	for _, b := range s.Bits {
+		n += len(b)
+	}
+	var out string
+	switch {
+	case s.Style == Plain:
+		out = fmt.Sprintf("%d durations without regular bits, kept as a train", len(s.Frame))
+	case len(s.Bits) == 1:
+		out = fmt.Sprintf("%d bits; %s", n, styleWords[s.Style])
+	default:
+		out = fmt.Sprintf("%d bits in %d blocks; %s", n, len(s.Bits), styleWords[s.Style])
+	}
+	if s.Style == Symbols {
+		out = strings.Replace(out, "bits", "symbols", 1)
+	}
+	if s.Unit > 0 {
+		out += fmt.Sprintf("; unit %.0f µs", s.Unit)
+	}
+	out += "."
+	switch {
+	case s.Frames > 1:
+		out += fmt.Sprintf(" %d equal frames, %.1f ms apart.", s.Frames, float64(s.Gap)/1000)
+	default:
+		out += " One frame."
+	}
+	if s.Once != nil {
+		out += fmt.Sprintf(" %d durations before them are sent once.", len(s.Once))
+	}
+	return out
+}
+
+// section is a run of pairs between two long spaces.
+type section struct {
+	from, to int // indices of durations; to is after the last mark
+	lead     int // fixed durations at its start
+}
+
+// read classifies the durations of a frame.
+func (s *Structure) read(frame []int) {
+	sections := sectionsOf(frame)
+	var marks, spaces []int
+	for _, c := range sections {
+		for i := c.from + 2; i < c.to; i++ {
+			if i%2 == 0 {
+				marks = append(marks, frame[i])
+			} else {
+				spaces = append(spaces, frame[i])
+			}
+		}
+	}
+	s.Marks, s.Spaces = clusters(marks), clusters(spaces)
+	for i := range sections {
+		c := &sections[i]
+		if c.to-c.from > 1 && (classOf(s.Marks, frame[c.from]) < 0 || classOf(s.Spaces, frame[c.from+1]) < 0) {
+			c.lead = 2
+		}
+	}
+	if len(marks) < 4 || len(s.Marks) > 4 || len(s.Spaces) > 4 {
+		s.plain(frame)
+		return
+	}
+	s.Unit, s.Stretch = fitUnit(s.Marks, s.Spaces)
+	if s.Unit == 0 || !(s.pulses(frame, sections, false) || s.pulses(frame, sections, true) || s.biphase(frame, sections) || s.symbols(frame, sections)) {
+		s.plain(frame)
+		return
+	}
+	s.Frame = s.clean(frame)
+}
+
+// sectionsOf cuts a frame at spaces far longer than those of its bits. The first space is never such a pause: it
+// belongs to the lead.
+func sectionsOf(frame []int) []section {
+	long := 4 * usualSpace(frame)
+	out := []section{{}}
+	for i := 3; i < len(frame); i += 2 {
+		if frame[i] > long {
+			out[len(out)-1].to = i
+			out = append(out, section{from: i + 1})
+		}
+	}
+	out[len(out)-1].to = len(frame)
+	return out
+}
+
+// usualSpace is a space that four of five are no longer than, in µs.
+func usualSpace(durations []int) int {
+	var spaces []int
+	for i := 1; i < len(durations); i += 2 {
+		spaces = append(spaces, durations[i])
+	}
+	if len(spaces) == 0 {
+		return 0
+	}
+	slices.Sort(spaces)
+	return spaces[(len(spaces)-1)*4/5]
+}
+
+// plain keeps the durations, each the mean of its cluster where it has one.
+func (s *Structure) plain(frame []int) {
+	s.Style, s.Unit, s.Stretch = Plain, 0, 0
+	s.Frame = append(signal.Train(nil), frame...)
+	for i, us := range s.Frame {
+		cs := s.Marks
+		if i%2 == 1 {
+			cs = s.Spaces
+		}
+		if c := classOf(cs, us); c >= 0 {
+			s.Frame[i] = int(math.Round(cs[c].Center))
+		}
+	}
+}
+
+// unitsOf is how many units a duration lasts.
+func (s *Structure) unitsOf(i, us int) float64 {
+	cs, e := s.Marks, s.Stretch
+	if i%2 == 1 {
+		cs, e = s.Spaces, -s.Stretch
+	}
+	if c := classOf(cs, us); c >= 0 {
+		return cs[c].Units
+	}
+	return multiple((float64(us) - e) / s.Unit)
+}
+
+// clean puts durations on multiples of the unit. Long pauses stay as they are, to ten µs.
+func (s *Structure) clean(durations []int) signal.Train {
+	if durations == nil {
+		return nil
+	}
+	out := make(signal.Train, len(durations))
+	at, rounded := 0.0, 0
+	for i, us := range durations {
+		d := float64(us)
+		switch {
+		case s.Style == Plain:
+		case i%2 == 1 && us > pause:
+			d = math.Round(d/10) * 10
+		default:
+			d = s.unitsOf(i, us) * s.Unit
+		}
+		at += d
+		out[i] = max(int(math.Round(at))-rounded, 1)
+		rounded = int(math.Round(at))
+	}
+	return out
+}
+
+// pause is the length in µs from which a space inside a frame is written in µs instead of units.
+const pause = 6000
+
+// kinds counts the pairs of a frame's data by the clusters of their marks and spaces, in the order that a symbol
+// begins with: mark, or space. It is nil where a duration is in no cluster.
+func (s *Structure) kinds(frame []int, sections []section, spaceFirst bool) map[[2]int]int {
+	out := map[[2]int]int{}
+	for _, c := range sections {
+		from := c.from + c.lead
+		if spaceFirst {
+			from++
+		}
+		for i := from; i+1 < c.to; i += 2 {
+			m, sp := frame[i], frame[i+1]
+			if spaceFirst {
+				m, sp = sp, m
+			}
+			k := [2]int{classOf(s.Marks, m), classOf(s.Spaces, sp)}
+			if k[0] < 0 || k[1] < 0 {
+				return nil
+			}
+			out[k]++
+		}
+	}
+	return out
+}
+
+// pulses reads a frame whose data are pairs of two kinds.
+func (s *Structure) pulses(frame []int, sections []section, spaceFirst bool) bool {
+	kinds := s.kinds(frame, sections, spaceFirst)
+	if len(kinds) != 2 {
+		return false
+	}
+	var zero, one [2]int
+	for k := range kinds {
+		zero, one = one, k
+	}
+	style := Ratio
+	switch {
+	case zero[0] == one[0]:
+		style = Distance
+	case zero[1] == one[1]:
+		style = Width
+	}
+	if spaceFirst && style != Ratio || style == Ratio && math.Abs(s.length(zero)-s.length(one)) > 0.5 {
+		return false
+	}
+	// The shorter is zero; of two that last equally long, the one with the shorter mark.
+	if a, b := s.length(zero), s.length(one); a > b+0.5 || math.Abs(a-b) <= 0.5 && zero[0] > one[0] {
+		zero, one = one, zero
+	}
+	s.Style, s.spaceFirst = style, spaceFirst
+	s.shapes, s.names = [][]float64{s.shape(zero), s.shape(one)}, []string{"0", "1"}
+	s.zero, s.one = s.shapes[0], s.shapes[1]
+	last := sections[len(sections)-1]
+	pairs := (last.to - last.from - last.lead) / 2
+	s.open = style == Width || style == Ratio && !spaceFirst && pairs%4 == 3
+	s.cut(frame, sections, map[[2]int]string{zero: "0", one: "1"})
+	return true
+}
+
+// length is how many units a pair lasts.
+func (s *Structure) length(k [2]int) float64 { return s.Marks[k[0]].Units + s.Spaces[k[1]].Units }
+
+// shape is the durations of a pair in units, in the order they are sent.
+func (s *Structure) shape(k [2]int) []float64 {
+	if s.spaceFirst {
+		return []float64{s.Spaces[k[1]].Units, s.Marks[k[0]].Units}
+	}
+	return []float64{s.Marks[k[0]].Units, s.Spaces[k[1]].Units}
+}
+
+// symbols reads a frame whose data are pairs of up to sixteen kinds.
+func (s *Structure) symbols(frame []int, sections []section) bool {
+	kinds := s.kinds(frame, sections, false)
+	pairs := 0
+	for _, n := range kinds {
+		pairs += n
+	}
+	if len(kinds) < 2 || len(kinds) > 16 || pairs < 2*len(kinds) {
+		return false
+	}
+	s.Style, s.spaceFirst, s.open = Symbols, false, false
+	names := map[[2]int]string{}
+	quads := len(s.Marks) == 1 && len(kinds) == 4 // two bits in each space
+	for m := range s.Marks {
+		for sp := range s.Spaces {
+			k := [2]int{m, sp}
+			if kinds[k] == 0 {
+				continue
+			}
+			name := string(rune('A' + len(names)))
+			if quads {
+				name = []string{"00", "01", "10", "11"}[len(names)]
+			}
+			names[k] = name
+			s.names = append(s.names, name)
+			s.shapes = append(s.shapes, s.shape(k))
+		}
+	}
+	s.cut(frame, sections, names)
+	return true
+}
+
+// cut lists the pieces of a pulse-shaped frame: leads, bits, pauses, tails; and the spans for a drawing.
+func (s *Structure) cut(frame []int, sections []section, names map[[2]int]string) {
+	for n, c := range sections {
+		lastOne := n == len(sections)-1
+		from := c.from
+		if c.lead > 0 {
+			s.fixed(frame, from, from+c.lead, "lead")
+			from += c.lead
+		}
+		if s.spaceFirst && from < c.to {
+			s.fixed(frame, from, from+1, "lead")
+			from++
+		}
+		bits := ""
+		i := from
+		for ; i+1 < c.to; i += 2 {
+			m, sp := frame[i], frame[i+1]
+			if s.spaceFirst {
+				m, sp = sp, m
+			}
+			name := names[[2]int{classOf(s.Marks, m), classOf(s.Spaces, sp)}]
+			bits += name
+			s.Spans = append(s.Spans, Span{i, i + 2, name})
+		}
+		if lastOne && s.open && i < c.to {
+			name := "0"
+			if m := s.unitsOf(0, frame[i]); math.Abs(m-s.one[0]) < math.Abs(m-s.zero[0]) {
+				name = "1"
+			}
+			bits += name
+			s.Spans = append(s.Spans, Span{i, i + 1, name})
+			i++
+		}
+		if bits != "" {
+			s.Bits = append(s.Bits, bits)
+			s.pieces = append(s.pieces, piece{bits: bits})
+		}
+		if i < c.to {
+			s.fixed(frame, i, c.to, "tail")
+		}
+		if !lastOne {
+			s.fixed(frame, c.to, c.to+1, "pause")
+		}
+	}
+}
+
+// fixed adds durations that carry no bits.
+func (s *Structure) fixed(frame []int, from, to int, what string) {
+	s.Spans = append(s.Spans, Span{from, to, what})
+	for i := from; i < to; i++ {
+		us := frame[i]
+		if i%2 == 1 && us > pause {
+			s.pieces = append(s.pieces, piece{us: []int{int(math.Round(float64(us)/10) * 10)}})
+			continue
+		}
+		if n := len(s.pieces); i > from && n > 0 && s.pieces[n-1].units != nil {
+			s.pieces[n-1].units = append(s.pieces[n-1].units, s.unitsOf(i, us))
+			continue
+		}
+		s.pieces = append(s.pieces, piece{units: []float64{s.unitsOf(i, us)}})
+	}
+}
+
+// biphase reads a frame of one section whose data are one or two half bits long and change in the middle of each
+// bit. A one goes from space to mark.
+func (s *Structure) biphase(frame []int, sections []section) bool {
+	if len(sections) != 1 || len(s.Marks) != 2 || len(s.Spaces) != 2 {
+		return false
+	}
+	for _, cs := range [][]Cluster{s.Marks, s.Spaces} {
+		if cs[0].Units != 1 || cs[1].Units != 2 {
+			return false
+		}
+	}
+	c := sections[0]
+	for _, hidden := range []int{0, 1} { // half bits of space before the first mark
+		bits, spans, ok := s.halves(frame, c.from+c.lead, c.to, hidden)
+		if !ok {
+			continue
+		}
+		s.Style, s.rise = Biphase, "one"
+		if c.lead > 0 {
+			if hidden == 1 { // the space of the lead is half a bit longer than it is
+				s.pieces = append(s.pieces, piece{units: []float64{s.unitsOf(0, frame[c.from]), s.unitsOf(1, frame[c.from+1]) - 1}})
+			} else {
+				s.pieces = append(s.pieces, piece{units: []float64{s.unitsOf(0, frame[c.from]), s.unitsOf(1, frame[c.from+1])}})
+			}
+			s.Spans = append(s.Spans, Span{c.from, c.from + 2, "lead"})
+		}
+		s.Bits, s.Spans = []string{bits}, append(s.Spans, spans...)
+		s.pieces = append(s.pieces, piece{bits: bits})
+		return true
+	}
+	return false
+}
+
+// halves lays durations out as half bits, two of which make a bit when they differ.
+func (s *Structure) halves(frame []int, from, to, hidden int) (string, []Span, bool) {
+	var levels []bool
+	var at []int // index of the duration of each half
+	for range hidden {
+		levels, at = append(levels, false), append(at, from)
+	}
+	for i := from; i < to; i++ {
+		for range int(s.unitsOf(i, frame[i])) {
+			levels, at = append(levels, i%2 == 0), append(at, i)
+		}
+	}
+	if len(levels)%2 == 1 { // half a bit of space after the last mark
+		levels, at = append(levels, false), append(at, to-1)
+	}
+	var bits strings.Builder
+	var spans []Span
+	for i := 0; i+1 < len(levels); i += 2 {
+		if levels[i] == levels[i+1] {
+			return "", nil, false
+		}
+		bit := "0"
+		if levels[i+1] {
+			bit = "1"
+		}
+		bits.WriteString(bit)
+		spans = append(spans, Span{at[i], at[i+1] + 1, bit})
+	}
+	return bits.String(), spans, bits.Len() >= 4
+}
