@@ -1,76 +1,231 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/spf13/cobra"
 
 	"urbo/core/line"
+	"urbo/core/recording"
 	"urbo/core/signal"
 	"urbo/wire"
 )
 
 func (a *app) bench() *cobra.Command {
-	c := &cobra.Command{Use: "bench", Short: "Look into signals, without a service", Args: args(0, 0, "decode"),
+	c := &cobra.Command{Use: "bench", Short: "Look into signals, without a service", Args: args(0, 0, "decode, describe, compare, import or export"),
+		Long: `Look into signals, without a service.
+
+A FILE is a recording: VCD or CSV of a logic analyser, WAV of a sound card, SigMF or bare samples of a software
+radio, an array in C, or text with durations in µs. - is standard input. Its format is found by itself. FILE#3 is the
+third press in it.`,
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
-	c.AddCommand(a.benchDecode())
+	c.AddCommand(a.benchDecode(), a.benchDescribe(), a.benchCompare(), a.benchImport(), a.benchExport())
 	return c
 }
 
-func (a *app) benchDecode() *cobra.Command {
-	return &cobra.Command{
-		Use: "decode [FILE|-]", Short: "Read trains from text and say which line code they are", Args: args(0, 1, "a FILE, or - for standard input"),
-		Long: `Read trains from a file or standard input and say which line code they are.
-
-A line is a train, unless a bracket is still open or the line ends in a comma. Numbers are µs, signed
-(+ mark, - space) or not, apart by spaces, commas or slashes.`,
-		Example: "  echo 9024/4512 564/564 564/1692 … | urbo bench decode\n  urbo bench decode trains.txt --output json",
-		RunE: func(_ *cobra.Command, argv []string) error {
-			in := a.In
-			if len(argv) == 1 && argv[0] != "-" {
-				f, err := os.Open(argv[0])
-				if err != nil {
-					return fmt.Errorf("open trains: %w", err)
-				}
-				defer f.Close()
-				in = f
-			}
-			return a.decode(in)
-		},
+// recordingFlags are the flags about what a recording does not say itself.
+func recordingFlags(c *cobra.Command) *recording.Options {
+	o := &recording.Options{}
+	var formats []string
+	for _, f := range recording.Formats() {
+		formats = append(formats, f.Name)
 	}
+	f := c.Flags()
+	f.StringVar(&o.Format, "format", "", "format, where it is not found by itself: "+strings.Join(formats, ", "))
+	f.StringVar(&o.Channel, "channel", "", "channel of a VCD, CSV or WAV; without it the first that changes, or left")
+	f.Float64Var(&o.RateHz, "rate", 0, "bare samples: how many a second")
+	f.StringVar(&o.Datatype, "datatype", "", "bare samples: cu8, ci8, ci16_le or cf32_le; by the file's name where it is left out")
+	f.Float64Var(&o.FrequencyHz, "frequency", 0, "bare samples: what the radio was tuned to, in Hz")
+	return o
 }
 
-// decode prints the readings of every train in a text.
-func (a *app) decode(in io.Reader) error {
-	scanner := signal.NewScanner(in)
+// opened is a recording that is being read.
+type opened struct {
+	*recording.Reader
+	press int // the only one that is wanted, from 1; 0 is all
+	close func()
+}
+
+// openRecording opens FILE, FILE#N or - for standard input.
+func (a *app) openRecording(name string, o recording.Options) (*opened, error) {
+	out := &opened{close: func() {}}
+	if file, n, found := cutLast(name, "#"); found {
+		press, err := strconv.Atoi(n)
+		if err != nil || press < 1 {
+			return nil, usageError{fmt.Errorf("%q: after # stands the number of a press, from 1", name)}
+		}
+		name, out.press = file, press
+	}
+	var in io.Reader = a.In
+	if name != "-" && name != "" {
+		var err error
+		if name, o, err = withMeta(name, o); err != nil {
+			return nil, err
+		}
+		f, err := os.Open(name)
+		if err != nil {
+			return nil, fmt.Errorf("open a recording: %w", err)
+		}
+		out.close = func() { _ = f.Close() }
+		in = a.progress(f)
+	}
+	if o.Datatype == "" && o.RateHz > 0 {
+		o.Datatype = recording.DatatypeOf(name)
+	}
+	r, err := recording.Open(filepath.Base(name), in, o)
+	if err != nil {
+		out.close()
+		return nil, fmt.Errorf("%s: %w", name, err)
+	}
+	out.Reader = r
+	return out, nil
+}
+
+func cutLast(s, sep string) (before, after string, found bool) {
+	if i := strings.LastIndex(s, sep); i >= 0 {
+		return s[:i], s[i+len(sep):], true
+	}
+	return s, "", false
+}
+
+// withMeta finds the metadata beside samples in SigMF, and the samples beside metadata.
+func withMeta(name string, o recording.Options) (string, recording.Options, error) {
+	base, isMeta := strings.CutSuffix(name, ".sigmf-meta")
+	if !isMeta {
+		var isData bool
+		if base, isData = strings.CutSuffix(name, ".sigmf-data"); !isData || o.RateHz > 0 {
+			return name, o, nil
+		}
+	}
+	f, err := os.Open(base + ".sigmf-meta")
+	if err != nil {
+		return name, o, fmt.Errorf("open the metadata of a recording: %w: without them give --rate and --datatype", err)
+	}
+	defer f.Close()
+	read, err := recording.ReadMeta(f)
+	if err != nil {
+		return name, o, fmt.Errorf("%s: %w", f.Name(), err)
+	}
+	return base + ".sigmf-data", read, nil
+}
+
+// next moves to the next press that is wanted.
+func (r *opened) next(n *int) bool {
+	for r.Scan() {
+		if *n++; r.press == 0 || r.press == *n {
+			return true
+		}
+	}
+	return false
+}
+
+// one reads the press that is wanted of a recording, the first where none is named.
+func (a *app) one(name string, o recording.Options) (recording.Press, error) {
+	r, err := a.openRecording(name, o)
+	if err != nil {
+		return recording.Press{}, err
+	}
+	defer r.close()
+	r.press = max(r.press, 1)
+	n := 0
+	if r.next(&n) {
+		return r.Press(), nil
+	}
+	if err := r.Err(); err != nil {
+		return recording.Press{}, fmt.Errorf("%s: %w", name, err)
+	}
+	if n > 0 {
+		return recording.Press{}, fmt.Errorf("%s: there is only %s in it", name, plural(n, "press", "presses"))
+	}
+	return recording.Press{}, fmt.Errorf("%s: no signal found in it", name)
+}
+
+func (a *app) benchDecode() *cobra.Command {
+	c := &cobra.Command{
+		Use: "decode [FILE|-]", Short: "Say which line code the signals of a recording are", Args: args(0, 1, "a FILE, or - for standard input"),
+		Long: `Read signals and say which line code they are.
+
+Of text, a line is a press, unless a bracket is still open or the line ends in a comma. Numbers are µs, signed
+(+ mark, - space) or not, apart by spaces, commas or slashes. Recordings of other formats are read as well.`,
+		Example: "  echo 9024/4512 564/564 564/1692 … | urbo bench decode\n  urbo bench decode trains.txt --output json",
+	}
+	o := recordingFlags(c)
+	c.RunE = func(_ *cobra.Command, argv []string) error {
+		name := "-"
+		if len(argv) == 1 {
+			name = argv[0]
+		}
+		r, err := a.openRecording(name, *o)
+		if err != nil {
+			if name == "-" && errors.Is(err, recording.ErrRecording) && strings.HasSuffix(err.Error(), "it is empty") && a.output == "json" {
+				return nil // no lines, no trains
+			}
+			return err
+		}
+		defer r.close()
+		return a.decode(r)
+	}
+	return c
+}
+
+// decode prints the readings of every press.
+func (a *app) decode(r *opened) error {
 	book := line.Builtin()
-	trains := 0
-	for scanner.Scan() {
-		t := scanner.Text()
-		trains++
-		d := book.Decode([]signal.Heard{{Train: t.Train, Gap: t.Gap}})
+	n, shown := 0, 0
+	for r.next(&n) {
+		p := r.Press()
+		d := book.Decode(p.Trains)
 		if a.output == "json" {
 			if err := a.jsonLine(wire.Decoded{Readings: wire.Readings(d.Readings)}); err != nil {
 				return err
 			}
 			continue
 		}
-		if trains > 1 {
+		if shown++; shown > 1 {
 			fmt.Fprintln(a.Out)
 		}
-		fmt.Fprintf(a.Out, "Line %d: %d durations, %.1f ms: %s\n", t.Line, len(t.Train), float64(t.Train.Length())/1000, t.Train.Short())
+		fmt.Fprintf(a.Out, "%s: %s\n", place(p), summary(p.Trains))
 		a.printReadings(d)
 	}
-	if err := scanner.Err(); err != nil {
+	if err := r.Err(); err != nil {
 		return err
 	}
-	if trains == 0 && a.output == "table" {
-		fmt.Fprintln(a.Out, "No trains in the text.")
+	if n == 0 && a.output == "table" {
+		fmt.Fprintln(a.Out, "No signal found in it.")
 	}
 	return nil
+}
+
+// place says where in a recording a press is.
+func place(p recording.Press) string {
+	if p.Line > 0 {
+		return fmt.Sprintf("Line %d", p.Line)
+	}
+	return fmt.Sprintf("At %.3f s", float64(p.At)/1e6)
+}
+
+// summary is a press in one line.
+func summary(trains []signal.Heard) string {
+	n, us := 0, 0
+	for i, h := range trains {
+		n += len(h.Train)
+		us += h.Train.Length()
+		if i < len(trains)-1 {
+			us += h.Gap
+		}
+	}
+	more := ""
+	if len(trains) > 1 {
+		more = fmt.Sprintf(" in %d trains", len(trains))
+	}
+	return fmt.Sprintf("%d durations%s, %.1f ms: %s", n, more, float64(us)/1000, trains[0].Train.Short())
 }
 
 func (a *app) printReadings(d line.Decoded) {
@@ -79,7 +234,7 @@ func (a *app) printReadings(d line.Decoded) {
 			fmt.Fprintf(a.Out, "A repeat frame of %s: the key was still held.\n", d.Held)
 			return
 		}
-		fmt.Fprintln(a.Out, "No known line code fits.")
+		fmt.Fprintln(a.Out, "No known line code fits. urbo bench describe says what can be seen in it.")
 		return
 	}
 	var rows []table.Row

@@ -67,3 +67,11 @@ func code(c wire.Code) string {
 	}
 	return c.Sheet + " " + fields(c.Fields)
 }
+
+// plural is a number with its word.
+func plural(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

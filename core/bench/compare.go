@@ -175,7 +175,7 @@ func (c *Comparison) words() string {
 	default:
 		return fmt.Sprintf("Two different kinds of frame. First: %s Second: %s", c.A.Words(), c.B.Words())
 	}
-	if math.Abs(c.Stretch) >= 30 {
+	if math.Abs(c.Stretch) >= 30 && c.Verdict != Bits {
 		word := "longer"
 		if c.Stretch < 0 {
 			word = "shorter"

@@ -468,3 +468,22 @@ func (s *Structure) halves(frame []int, from, to, hidden int) (string, []Span, b
 	}
 	return bits.String(), spans, bits.Len() >= 4
 }
+
+// Clean is the press as it should be sent: what comes once, then as many clean frames as were heard.
+func (s Structure) Clean() []signal.Heard {
+	gap := s.Gap
+	if gap == 0 {
+		gap = usualGap
+	}
+	var flat []int
+	if s.Once != nil {
+		flat = append(append(flat, s.Once...), s.OnceGap)
+	}
+	for range s.repeats() {
+		flat = append(append(flat, s.Frame...), gap)
+	}
+	return signal.Split(flat, signal.UnknownGap)
+}
+
+// usualGap is the silence in µs after a frame that was heard only once.
+const usualGap = 40_000

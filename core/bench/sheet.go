@@ -68,7 +68,7 @@ func (s Structure) Sheet(name string, on On) string {
 	}
 	gap := s.Gap
 	if gap == 0 {
-		gap = 40_000
+		gap = usualGap
 	}
 	p("frames:\n")
 	if once := []int(s.Once); once != nil {

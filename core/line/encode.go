@@ -25,6 +25,15 @@ type Burst struct {
 	Repeats int // the least number of times that Repeat is sent
 }
 
+// Durations is the whole press: each part as often as it is sent at least.
+func (b Burst) Durations() []int {
+	out := slices.Clone(b.Once)
+	for range b.Repeats {
+		out = append(out, b.Repeat...)
+	}
+	return append(out, b.Last...)
+}
+
 // Complete checks the fields against the sheet and fills in defaults. Errors wrap ErrFields and say what is wanted.
 func (s *Sheet) Complete(fields Fields) (Fields, error) {
 	out := maps.Clone(fields)

@@ -1,0 +1,123 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"urbo/core/bench"
+	"urbo/core/line"
+	"urbo/core/recording"
+	"urbo/core/signal"
+)
+
+func (a *app) benchExport() *cobra.Command {
+	var as, out, code string
+	var clean bool
+	c := &cobra.Command{
+		Use: "export [FILE]", Short: "Write a signal as VCD, CSV, WAV, text or an array in C", Args: args(0, 1, "a FILE, or --code"),
+		Example: "  urbo bench export keys.wav#2 --as c --clean\n  urbo bench export --code 'nec address=4 command=8' --as vcd --out on.vcd",
+	}
+	o := recordingFlags(c)
+	f := c.Flags()
+	f.StringVar(&as, "as", "text", "format to write: "+strings.Join(recording.Exports(), ", "))
+	f.StringVar(&out, "out", "", "file to write; standard output where it is left out")
+	f.StringVar(&code, "code", "", "a line code and its fields instead of a FILE")
+	f.BoolVar(&clean, "clean", false, "write it clean: at exact multiples of its unit")
+	c.RunE = func(_ *cobra.Command, argv []string) error {
+		if (code == "") == (len(argv) == 0) {
+			return usageError{errors.New("name a FILE, or give --code")}
+		}
+		if !slices.Contains(recording.Exports(), as) {
+			return usageError{fmt.Errorf("--as %.20q: %s can be written", as, strings.Join(recording.Exports(), ", "))}
+		}
+		var s recording.Signal
+		var err error
+		if code != "" {
+			s, err = coded(code)
+		} else {
+			s, err = a.recorded(argv[0], *o, clean)
+		}
+		if err != nil {
+			return err
+		}
+		if out == "" {
+			return recording.Export(a.Out, as, s)
+		}
+		return writeFile(out, func(w io.Writer) error { return recording.Export(w, as, s) })
+	}
+	return c
+}
+
+// recorded is a press of a recording, as it is or clean.
+func (a *app) recorded(name string, o recording.Options, clean bool) (recording.Signal, error) {
+	p, err := a.one(name, o)
+	if err != nil {
+		return recording.Signal{}, err
+	}
+	s := recording.Signal{Name: strings.TrimSuffix(filepath.Base(name), filepath.Ext(name)), Trains: p.Trains, CarrierHz: p.CarrierHz}
+	if !clean {
+		return s, nil
+	}
+	if r := line.Builtin().Decode(p.Trains).Readings; len(r) > 0 && r[0].Confidence > line.LoneLimit {
+		return coded(r[0].Sheet + " " + r[0].Fields.String())
+	}
+	found, err := bench.Describe(p.Trains)
+	if err != nil {
+		return s, err
+	}
+	s.Trains = found.Clean()
+	return s, nil
+}
+
+// coded encodes "SHEET FIELD=VALUE …".
+func coded(text string) (recording.Signal, error) {
+	sheet, fields, err := parseCode(text)
+	if err != nil {
+		return recording.Signal{}, err
+	}
+	burst, err := sheet.Encode(fields)
+	if err != nil {
+		return recording.Signal{}, err
+	}
+	return recording.Signal{Name: sheet.Name, Trains: signal.Split(burst.Durations(), signal.UnknownGap), CarrierHz: sheet.CarrierHz, FrequencyHz: sheet.FrequencyHz}, nil
+}
+
+// parseCode reads a line code and its fields. Numbers may be decimal, 0x or 0b.
+func parseCode(text string) (*line.Sheet, line.Fields, error) {
+	words := strings.Fields(text)
+	if len(words) == 0 {
+		return nil, nil, usageError{errors.New("write a line code and its fields: nec address=4 command=8")}
+	}
+	sheet, err := line.Builtin().Sheet(words[0])
+	if err != nil {
+		return nil, nil, err
+	}
+	texts := map[string]bool{}
+	for _, f := range sheet.Fields() {
+		texts[f.Name] = f.Digits > 0
+	}
+	fields := line.Fields{}
+	for _, w := range words[1:] {
+		name, value, found := strings.Cut(w, "=")
+		if !found {
+			return nil, nil, usageError{fmt.Errorf("%q: write FIELD=VALUE", w)}
+		}
+		if texts[name] {
+			fields[name] = line.Text(value)
+			continue
+		}
+		n, err := strconv.ParseInt(value, 0, 64)
+		if err != nil {
+			return nil, nil, usageError{fmt.Errorf("%s: %q is no whole number: write it like 12, 0x0c or 0b1100", name, value)}
+		}
+		fields[name] = line.Number(n)
+	}
+	return sheet, fields, nil
+}
