@@ -68,6 +68,7 @@ func register(r chi.Router, house *service.House, o Options) *API {
 	a.devices()
 	a.lessons()
 	a.signals()
+	a.bench()
 	a.events()
 	for _, f := range o.Faces {
 		a.parts = append(a.parts, f.Part)

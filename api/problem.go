@@ -8,8 +8,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"urbo/core/bench"
 	corelesson "urbo/core/lesson"
 	"urbo/core/line"
+	"urbo/core/recording"
 	"urbo/core/signal"
 	"urbo/service/access"
 	"urbo/service/air"
@@ -46,6 +48,9 @@ var statuses = []struct {
 	{line.ErrFields, http.StatusUnprocessableEntity},
 	{line.ErrSheet, http.StatusUnprocessableEntity},
 	{signal.ErrMalformed, http.StatusUnprocessableEntity},
+	{recording.ErrRecording, http.StatusUnprocessableEntity},
+	{bench.ErrTooShort, http.StatusUnprocessableEntity},
+	{line.ErrNeverReplay, http.StatusConflict},
 	{roster.ErrNoTransmitter, http.StatusConflict},
 	{station.ErrAway, http.StatusConflict},
 	{air.ErrTooLong, http.StatusConflict},

@@ -7,12 +7,14 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"path/filepath"
 	"sync"
 	"time"
 
 	"urbo/core/line"
 	"urbo/service/access"
 	"urbo/service/air"
+	"urbo/service/bench"
 	"urbo/service/ear"
 	"urbo/service/event"
 	"urbo/service/journal"
@@ -47,6 +49,7 @@ type House struct {
 	Air     *air.Air
 	Ear     *ear.Ear
 	Lessons *lesson.Lessons
+	Bench   *bench.Bench
 	Access  *access.Access
 	Book    *line.Book
 
@@ -70,8 +73,13 @@ func Open(ctx context.Context, c Config) (*House, error) {
 	if err != nil {
 		return nil, errors.Join(err, lock.release())
 	}
-	h := &House{store: s, lock: lock, Events: &event.Hub{}, Book: line.Builtin(), extra: c.Extra, version: c.Version, started: c.Now()}
+	book, trouble := library.ReadBook(filepath.Join(c.Dir, library.SheetDir))
+	h := &House{store: s, lock: lock, Events: &event.Hub{}, Book: book, extra: c.Extra, version: c.Version, started: c.Now()}
 	h.Journal = journal.New(s, h.Events, c.Now)
+	if trouble != nil { // the others count, and the house runs
+		slog.Error("line sheets of your own", "error", trouble)
+		h.Journal.Write(wire.Entry{Kind: "house", Outcome: "error", Text: "Left out of the line sheets: " + trouble.Error()})
+	}
 	if h.Library, err = library.Open(ctx, s, h.Events, h.Book, c.Now); err != nil {
 		return nil, errors.Join(err, h.Close())
 	}
@@ -80,6 +88,7 @@ func Open(ctx context.Context, c Config) (*House, error) {
 	h.Air = air.New(s, h.Library, h.Roster, h.Journal, h.Book, c.Now)
 	h.Lessons = lesson.New(h.Library, h.Journal, h.Events, h.Book, c.Now)
 	h.Ear = ear.New(h.Book, h.Library, h.Air, h.Roster, h.Journal, c.Now, h.Lessons.Hear)
+	h.Bench = bench.New(h.Book, h.Library, h.Journal, h.Air, c.Now)
 	h.Roster.OnHeard, h.Roster.OnAnswer = h.Ear.Hear, h.Air.Answer
 	return h, nil
 }

@@ -11,6 +11,8 @@ var migrations = []*gormigrate.Migration{
 		return tx.AutoMigrate(&Room{}, &Device{}, &Key{}, &Code{}, &Capture{}, &Press{}, &Entry{}, &Token{}, &Session{})
 	}},
 	{ID: "0002-turns", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Turn{}) }},
+	// New columns only, each with a default: where the first migration made them already, nothing is left to do.
+	{ID: "0003-signals", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Code{}, &Capture{}) }},
 }
 
 func migrate(db *gorm.DB) error {

@@ -45,8 +45,10 @@ type Code struct {
 	ID          string       `gorm:"primaryKey"`
 	KeyID       string       `gorm:"index:code_of_key;not null"`
 	Version     int          `gorm:"index:code_of_key;not null"`
-	Position    int          `gorm:"not null"` // order within the version
-	Sheet       string       `gorm:"not null"` // empty for a plain train
+	Position    int          `gorm:"not null"`            // order within the version
+	Sheet       string       `gorm:"not null"`            // empty for a plain train
+	Inline      string       `gorm:"not null;default:''"` // a line sheet of its own, whose fields are the bits
+	Print       string       `gorm:"not null;default:''"` // fingerprint of the train
 	Fields      line.Fields  `gorm:"serializer:json"`
 	UnitUS      float64      `gorm:"not null"`
 	Train       signal.Train `gorm:"serializer:json"`
@@ -66,6 +68,8 @@ type Capture struct {
 	Port     string    `gorm:"not null"`
 	Medium   string    `gorm:"not null"`
 	Strength *float64
+	Carrier  int            `gorm:"not null;default:0"` // Hz, where it was measured
+	Count    int            `gorm:"not null;default:1"` // equal presses of a recording that this stands for
 	Trains   []signal.Heard `gorm:"serializer:json;not null"`
 	Readings []line.Reading `gorm:"serializer:json;not null"`
 	Held     string         `gorm:"not null"`

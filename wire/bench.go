@@ -68,6 +68,7 @@ type Finding struct {
 	Held      string         `json:"held,omitempty"`
 	Structure *Structure     `json:"structure,omitempty" doc:"Left out where it is too short"`
 	Keys      []KeyRef       `json:"keys,omitempty" doc:"Keys of the library that send this"`
+	CaptureID string         `json:"capture_id,omitempty" doc:"The capture it was stored as"`
 }
 
 // FindingOf translates a finding.
@@ -137,3 +138,11 @@ func ComparisonOf(c bench.Comparison) Comparison {
 }
 
 func thousandth(x float64) float64 { return float64(int(x*1000+0.5)) / 1000 }
+
+// CaptureDetail is a capture with what can be made of it.
+type CaptureDetail struct {
+	Capture   Capture    `json:"capture"`
+	Structure *Structure `json:"structure,omitempty" doc:"Left out where it is too short"`
+	Code      *Code      `json:"code,omitempty" doc:"What a key would send, clean"`
+	Trouble   string     `json:"trouble,omitempty" doc:"Why it cannot be sent again"`
+}

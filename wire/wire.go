@@ -60,6 +60,8 @@ type Capture struct {
 	Port     string         `json:"port"`
 	Medium   string         `json:"medium" enum:"infrared,radio"`
 	Strength *float64       `json:"strength,omitempty" doc:"0 to 1, where the receiver measures it"`
+	Carrier  int            `json:"carrier_hz,omitempty" doc:"Measured; receiver modules do not tell it"`
+	Count    int            `json:"count" doc:"Equal presses of a recording that this stands for"`
 	Trains   []signal.Heard `json:"trains" doc:"Durations in µs, mark first"`
 	Readings []Reading      `json:"readings" doc:"Best first; empty where no sheet fits"`
 	Held     string         `json:"held,omitempty" doc:"Sheet whose short repeat frames stand alone here: a key still held"`
@@ -81,6 +83,7 @@ func (k KeyRef) String() string { return k.Device + "/" + k.Key }
 // Code is what a key sends: a line code with fields, or a cleaned train.
 type Code struct {
 	Sheet       string         `json:"sheet,omitempty" maxLength:"40" doc:"Line sheet; empty for a plain train"`
+	Inline      string         `json:"inline,omitempty" maxLength:"16384" doc:"A line sheet of its own (YAML), for a signal that was worked out on the bench; its fields are the bits"`
 	Fields      map[string]any `json:"fields,omitempty"`
 	Unit        float64        `json:"unit_us,omitempty" minimum:"0" maximum:"10000" doc:"Unit in µs where the sheet leaves it open"`
 	Train       signal.Train   `json:"train,omitempty" maxItems:"4096" doc:"Durations in µs, mark first"`
@@ -88,7 +91,7 @@ type Code struct {
 	CarrierHz   int            `json:"carrier_hz,omitempty" minimum:"0" maximum:"500000"`
 	FrequencyHz int            `json:"frequency_hz,omitempty" minimum:"0" maximum:"1000000000"`
 	Repeats     int            `json:"repeats,omitempty" minimum:"0" maximum:"50" doc:"How often the repeating part is sent; 0 is as the sheet says"`
-	Source      string         `json:"source,omitempty" doc:"lesson, hand or demo"`
+	Source      string         `json:"source,omitempty" doc:"lesson, bench, hand or demo"`
 }
 
 // Key is one command of a device.

@@ -479,7 +479,7 @@ func (s Structure) Clean() []signal.Heard {
 	if s.Once != nil {
 		flat = append(append(flat, s.Once...), s.OnceGap)
 	}
-	for range s.repeats() {
+	for range s.Repeats() {
 		flat = append(append(flat, s.Frame...), gap)
 	}
 	return signal.Split(flat, signal.UnknownGap)

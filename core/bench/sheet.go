@@ -98,12 +98,12 @@ func (s Structure) Sheet(name string, on On) string {
 	} else {
 		p("  - repeat: [message]\n")
 	}
-	p("    repeats: %d\n    gap_us: %d\n", s.repeats(), min(gap, 1_000_000))
+	p("    repeats: %d\n    gap_us: %d\n", s.Repeats(), min(gap, 1_000_000))
 	return b.String()
 }
 
-// repeats is how many frames a press sends: as many as were heard, but no more than a short press.
-func (s Structure) repeats() int { return min(max(s.Frames, 1), 6) }
+// Repeats is how many frames a press sends: as many as were heard, but no more than a short press.
+func (s Structure) Repeats() int { return min(max(s.Frames, 1), 6) }
 
 func (s Structure) writeCode(p func(string, ...any)) {
 	switch s.Style {

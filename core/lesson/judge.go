@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 
+	"urbo/core/bench"
 	"urbo/core/line"
 	"urbo/core/signal"
 )
@@ -31,8 +32,10 @@ type Press struct {
 	Medium   line.Medium
 	Trains   []signal.Heard
 	Readings []line.Reading // best first
-	Held     string         // sheet whose short repeat frames stand alone
-	Known    string         // another key of the device that sends this already, or ""
+	// Structure is what was found in a press without a clear reading; nil where there is one, or too little.
+	Structure *bench.Structure
+	Held      string // sheet whose short repeat frames stand alone
+	Known     string // another key of the device that sends this already, or ""
 }
 
 // Take is a press with the judgement of it.
@@ -139,8 +142,8 @@ func agree(book *line.Book, a, b Press) bool {
 	if a.Medium != b.Medium || readable(a) || readable(b) {
 		return false
 	}
-	_, ok := alike(a, b)
-	return ok
+	return a.Structure != nil && b.Structure != nil && len(a.Structure.Frame) >= shortest &&
+		a.Structure.Print == b.Structure.Print && bench.Alike(a.Structure.Frame, b.Structure.Frame)
 }
 
 // shared finds the most trusted reading that both presses have.
@@ -159,27 +162,19 @@ func shared(book *line.Book, a, b Press) (x, y line.Reading, ok bool) {
 	return x, y, false
 }
 
-// alike finds a train that both presses have; the longest counts most.
-func alike(a, b Press) ([2]signal.Heard, bool) {
-	var best [2]signal.Heard
-	for _, x := range a.Trains {
-		for _, y := range b.Trains {
-			if len(x.Train) >= shortest && len(x.Train) > len(best[0].Train) && signal.Agree(x.Train, y.Train) {
-				best = [2]signal.Heard{x, y}
-			}
-		}
-	}
-	return best, best[0].Train != nil
+// Learned is what a settled key sends: the reading that its takes share, or where they have none their structure.
+type Learned struct {
+	Medium    line.Medium
+	Reading   *line.Reading
+	Structure *bench.Structure
 }
 
-// Learned is what a settled key sends: a line code, or the median of the trains that agree.
-type Learned struct {
-	Medium line.Medium
-	Sheet  string
-	Fields line.Fields
-	Unit   float64 // µs, where the sheet leaves it open
-	Train  signal.Train
-	Gap    int // µs after the train
+// Words says in short what was learned.
+func (l Learned) Words() string {
+	if l.Reading != nil {
+		return l.Reading.Sheet + " " + l.Reading.Fields.String()
+	}
+	return "a signal of its own: " + l.Structure.Words()
 }
 
 // Settle looks for needed takes that agree among those that count. Takes with a line code win over those
@@ -211,27 +206,21 @@ func learn(book *line.Book, group []Press) Learned {
 		if len(group) > 1 {
 			reading, _, _ = shared(book, first, group[1])
 		}
-		out.Sheet, out.Fields = reading.Sheet, reading.Fields
-		if s, err := book.Sheet(reading.Sheet); err == nil && s.UnitFrom != s.UnitTo {
-			out.Unit = meanUnit(group, reading)
-		}
+		reading.Unit = meanUnit(group, reading)
+		out.Reading = &reading
 		return out
 	}
-	if len(group) == 1 {
-		out.Train, out.Gap = first.Trains[0].Train, first.Trains[0].Gap
-		return out
-	}
-	trains := []signal.Train{}
-	pair, _ := alike(first, group[1])
+	// All frames of all takes vote; how many a press sends is what the first had.
+	var trains []signal.Heard
 	for _, p := range group {
-		for _, h := range p.Trains {
-			if signal.Agree(pair[0].Train, h.Train) {
-				trains = append(trains, h.Train)
-				break
-			}
-		}
+		trains = append(trains, p.Trains...)
+		trains[len(trains)-1].Gap = signal.PressSilence
 	}
-	out.Train, out.Gap = signal.Median(trains...), pair[0].Gap
+	out.Structure = first.Structure
+	if s, err := bench.Describe(trains); err == nil && s.Print == first.Structure.Print {
+		s.Frames, s.Gap = first.Structure.Frames, first.Structure.Gap
+		out.Structure = &s
+	}
 	return out
 }
 

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/bench"
 	"urbo/core/lesson"
 	"urbo/core/line"
 	"urbo/core/signal"
@@ -33,7 +34,12 @@ func raw(durations ...int) lesson.Press {
 	for range 6 {
 		train = append(train, durations...)
 	}
-	return lesson.Press{Medium: line.Infrared, Trains: []signal.Heard{{Train: append(train, 500), Gap: 25_000}}}
+	trains := []signal.Heard{{Train: append(train, 500), Gap: 25_000}}
+	s, err := bench.Describe(trains)
+	if err != nil {
+		panic(err)
+	}
+	return lesson.Press{Medium: line.Infrared, Trains: trains, Structure: &s}
 }
 
 func TestLesson_TwoAgreeingTakesSettleAKey(t *testing.T) {
@@ -46,7 +52,7 @@ func TestLesson_TwoAgreeingTakesSettleAKey(t *testing.T) {
 
 	_, learned = l.Hear(book, nec(2))
 	require.NotNil(t, learned)
-	assert.Equal(t, "nec", learned.Sheet)
+	assert.Equal(t, "nec", learned.Reading.Sheet)
 	assert.Equal(t, "power", l.Asked(), "it counts only when it is kept")
 	l.Keep(*learned)
 	assert.Equal(t, "red", l.Asked())
@@ -61,7 +67,7 @@ func TestLesson_AWrongFirstTakeIsOutvoted(t *testing.T) {
 	assert.Nil(t, learned)
 	_, learned = l.Hear(book, nec(2))
 	require.NotNil(t, learned)
-	assert.Equal(t, line.Number(2), learned.Fields["command"])
+	assert.Equal(t, line.Number(2), learned.Reading.Fields["command"])
 }
 
 func TestLesson_FiveDifferentTakesBlameTheBattery(t *testing.T) {
@@ -100,7 +106,7 @@ func TestLesson_RefusalsSayWhatToDo(t *testing.T) {
 	}
 }
 
-func TestLesson_WithoutALineCodeTheMedianTrainIsKept(t *testing.T) {
+func TestLesson_WithoutALineCodeTheStructureIsKept(t *testing.T) {
 	l := lesson.New([]string{"a"}, 2)
 	take, _ := l.Hear(book, raw(500, 700, 510, 1500))
 	assert.Equal(t, lesson.Accepted, take.Verdict)
@@ -109,9 +115,11 @@ func TestLesson_WithoutALineCodeTheMedianTrainIsKept(t *testing.T) {
 	assert.Nil(t, learned)
 	_, learned = l.Hear(book, raw(540, 660, 530, 1460))
 	require.NotNil(t, learned)
-	assert.Empty(t, learned.Sheet)
-	assert.Equal(t, signal.Train{3000, 3000, 520, 680, 520, 1480}, learned.Train[:6])
-	assert.Equal(t, 25_000, learned.Gap)
+	assert.Nil(t, learned.Reading)
+	assert.Equal(t, []string{"010101010101"}, learned.Structure.Bits)
+	assert.InDelta(t, 400, learned.Structure.Unit, 20, "all takes vote: sums of 1200 and 2000 µs are 3 and 5 units")
+	assert.Equal(t, 1, learned.Structure.Frames, "a press sends one, though two takes were heard")
+	assert.Contains(t, learned.Words(), "12 bits")
 }
 
 func TestLesson_BrokenTakesSayNothingOnceACodeWasRead(t *testing.T) {
@@ -125,7 +133,7 @@ func TestLesson_BrokenTakesSayNothingOnceACodeWasRead(t *testing.T) {
 	assert.Nil(t, learned)
 	_, learned = l.Hear(book, nec(2))
 	require.NotNil(t, learned)
-	assert.Equal(t, "nec", learned.Sheet)
+	assert.Equal(t, "nec", learned.Reading.Sheet)
 }
 
 func TestLesson_RadioKeepsTheMeasuredUnit(t *testing.T) {
@@ -137,7 +145,7 @@ func TestLesson_RadioKeepsTheMeasuredUnit(t *testing.T) {
 	l.Hear(book, press(358))
 	_, learned := l.Hear(book, press(362))
 	require.NotNil(t, learned)
-	assert.InDelta(t, 360, learned.Unit, 0.5)
+	assert.InDelta(t, 360, learned.Reading.Unit, 0.5)
 }
 
 func TestLesson_SkipBackRedoAddFinish(t *testing.T) {

@@ -57,6 +57,11 @@ func ReadBook(dir fs.FS) (*Book, error) {
 	return NewBook(sheets...)
 }
 
+// With is the book with more sheets. A name that is in it already is an error that wraps ErrSheet.
+func (b *Book) With(sheets ...*Sheet) (*Book, error) {
+	return NewBook(append(b.Sheets(), sheets...)...)
+}
+
 // Builtin is the book of the sheets that ship with Urbo.
 var Builtin = sync.OnceValue(func() *Book {
 	dir, err := fs.Sub(builtin, "sheets")

@@ -92,13 +92,37 @@ func (a *Air) Press(ctx context.Context, r Request) (wire.Press, error) {
 	if err != nil {
 		return wire.Press{}, fmt.Errorf("press %s: %w", r.Key, err)
 	}
-	sends, t, err := a.prepare(s)
+	p, err := a.send(ctx, s, r)
 	if err != nil {
 		return wire.Press{}, fmt.Errorf("press %s: %w", r.Key, err)
 	}
+	return p, nil
+}
+
+// bench stands for a device where a code is sent that no key has: its toggles need a place.
+const bench = "bench"
+
+// Try sends a code that belongs to no key. Errors are those of Press, and library.ErrCode.
+func (a *Air) Try(ctx context.Context, c wire.Code, by string, cause string) (wire.Press, error) {
+	row, err := a.library.Row(c)
+	if err != nil {
+		return wire.Press{}, fmt.Errorf("send: %w", err)
+	}
+	p, err := a.send(ctx, library.Sendable{DeviceID: bench, Codes: []store.Code{row}}, Request{Times: 1, By: by, CauseID: cause})
+	if err != nil {
+		return wire.Press{}, fmt.Errorf("send: %w", err)
+	}
+	return p, nil
+}
+
+func (a *Air) send(ctx context.Context, s library.Sendable, r Request) (wire.Press, error) {
+	sends, t, err := a.prepare(s)
+	if err != nil {
+		return wire.Press{}, err
+	}
 	done, err := a.turn(ctx, t.Place())
 	if err != nil {
-		return wire.Press{}, fmt.Errorf("press %s: %w", r.Key, err)
+		return wire.Press{}, err
 	}
 	defer done()
 	p := wire.Press{ID: store.NewID(), At: a.now(), Device: r.Key.Device, Key: r.Key.Key, Times: max(r.Times, 1), By: r.By,
@@ -106,7 +130,7 @@ func (a *Air) Press(ctx context.Context, r Request) (wire.Press, error) {
 	for n := range p.Times {
 		if err := a.takeTurns(ctx, s, sends); err != nil {
 			if n == 0 {
-				return wire.Press{}, fmt.Errorf("press %s: %w", r.Key, err)
+				return wire.Press{}, err
 			}
 			p.Outcome, p.Reason = wire.Failed, err.Error()
 			break
@@ -164,12 +188,12 @@ func (a *Air) prepare(s library.Sendable) ([]prepared, roster.Transmitter, error
 // codes without a toggle cost nothing here.
 func (a *Air) takeTurns(ctx context.Context, s library.Sendable, sends []prepared) error {
 	for i, c := range s.Codes {
-		if c.Sheet == "" {
-			continue
-		}
-		sheet, err := a.book.Sheet(c.Sheet)
+		sheet, err := a.library.SheetOf(c)
 		if err != nil {
 			return err
+		}
+		if sheet == nil {
+			continue
 		}
 		toggles := sheet.Toggles()
 		if len(toggles) == 0 {
@@ -197,7 +221,11 @@ func (a *Air) takeTurns(ctx context.Context, s library.Sendable, sends []prepare
 func (a *Air) encode(c store.Code) (prepared, int, error) {
 	var p prepared
 	hz := c.CarrierHz + c.FrequencyHz
-	if c.Sheet == "" {
+	sheet, err := a.library.SheetOf(c)
+	if err != nil {
+		return p, 0, err
+	}
+	if sheet == nil {
 		gap := max(c.GapUS, signal.UnknownGap)
 		p.train = c.Train
 		p.Once = append(append([]int{}, c.Train...), gap)
@@ -209,15 +237,15 @@ func (a *Air) encode(c store.Code) (prepared, int, error) {
 			p.medium = string(line.Radio)
 		}
 	} else {
-		sheet, err := a.book.Sheet(c.Sheet)
-		if err != nil {
-			return p, 0, err
-		}
 		burst, err := sheet.EncodeUnit(c.Fields, c.UnitUS)
 		if err != nil {
 			return p, 0, err
 		}
-		p.identity, p.medium = sheet.Identity(c.Fields), string(sheet.Medium)
+		p.medium = string(sheet.Medium)
+		if c.Sheet != "" {
+			p.identity = sheet.Identity(c.Fields)
+		}
+		p.train = c.Train
 		p.Once, p.Repeat, p.Last, p.Repeats = burst.Once, burst.Repeat, burst.Last, burst.Repeats
 		if c.Repeats > 0 {
 			p.Repeats = c.Repeats
@@ -233,6 +261,16 @@ func (a *Air) encode(c store.Code) (prepared, int, error) {
 		p.FrequencyHz = hz
 	}
 	return p, hz, nil
+}
+
+// Wave is what a code sends, as marks and spaces in µs, with its carrier or channel in Hz.
+func (a *Air) Wave(c store.Code) (durations []int, hz int, radio bool, err error) {
+	p, hz, err := a.encode(c)
+	if err != nil {
+		return nil, 0, false, err
+	}
+	burst := line.Burst{Once: p.Once, Repeat: p.Repeat, Last: p.Last, Repeats: p.Repeats}
+	return burst.Durations(), hz, p.medium == string(line.Radio), nil
 }
 
 // turn waits until the transmitter is free. The function it returns gives the turn back.
@@ -301,6 +339,9 @@ func (a *Air) record(p wire.Press, cause string) {
 	a.roster.Used(p.Station, p.Port)
 	a.journal.Pressed(p)
 	text := fmt.Sprintf("Pressed %s/%s", p.Device, p.Key)
+	if p.Key == "" {
+		text = "Sent what is on the bench"
+	}
 	if p.Times > 1 {
 		text += fmt.Sprintf(" %d times", p.Times)
 	}

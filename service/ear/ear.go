@@ -4,9 +4,11 @@ package ear
 
 import (
 	"context"
+	"strings"
 	"sync"
 	"time"
 
+	"urbo/core/bench"
 	"urbo/core/line"
 	"urbo/core/signal"
 	"urbo/service/air"
@@ -28,8 +30,11 @@ type Capture struct {
 	Strength *float64
 	Trains   []signal.Heard
 	line.Decoded
-	Keys    []wire.KeyRef
-	PressID string // Urbo's own press, where this is an echo
+	Structure *bench.Structure // where no line code was read clearly, and there is enough to describe
+	Carrier   int              // Hz, where it was measured
+	Count     int              // equal presses of a recording that this stands for
+	Keys      []wire.KeyRef
+	PressID   string // Urbo's own press, where this is an echo
 }
 
 // Ear joins trains into presses.
@@ -150,17 +155,18 @@ func (e *Ear) due(all bool) ([]*press, time.Duration) {
 
 // finish makes a capture of a press and hands it on.
 func (e *Ear) finish(ctx context.Context, p *press) {
-	c := Capture{ID: store.NewID(), At: p.start, Station: p.station, Port: p.port.ID, Medium: p.port.Medium, Strength: p.peak, Trains: p.trains}
+	c := Capture{ID: store.NewID(), At: p.start, Station: p.station, Port: p.port.ID, Medium: p.port.Medium, Strength: p.peak, Trains: p.trains, Count: 1}
 	c.Decoded = e.book.Decode(p.trains)
 	c.Readings = e.sameMedium(c.Readings, c.Medium)
-	c.Keys = e.library.Match(c.Readings, c.Trains)
+	c.describe()
+	c.Keys = e.library.Match(c.Readings, c.Structure)
 	c.PressID = e.air.Echo(c.Medium, p.began, p.latest, c.Readings, c.Trains)
 	e.roster.Used(p.station, p.port.ID)
 	if !e.worthKeeping(c) {
 		return
 	}
-	e.journal.Heard(c.row(), c.Wire(false))
-	e.journal.Write(c.entry())
+	e.journal.Heard(c.Row(), c.Wire(false))
+	e.journal.Write(c.Entry())
 	if c.PressID != "" {
 		return
 	}
@@ -186,8 +192,8 @@ func (e *Ear) worthKeeping(c Capture) bool {
 	if len(c.Readings) > 0 || c.Held != "" || c.PressID != "" {
 		return true
 	}
-	if c.Medium == string(line.Radio) {
-		return false
+	if c.Medium == string(line.Radio) { // only what comes again is more than noise
+		return c.Structure != nil && c.Structure.Frames > 1 && len(c.Structure.Frame) >= leastRadio
 	}
 	n := 0
 	for _, h := range c.Trains {
@@ -196,14 +202,28 @@ func (e *Ear) worthKeeping(c Capture) bool {
 	return n >= 5
 }
 
-func (c Capture) row() store.Capture {
-	return store.Capture{ID: c.ID, At: c.At, Station: c.Station, Port: c.Port, Medium: c.Medium, Strength: c.Strength, Trains: c.Trains,
+// leastRadio is the fewest durations of a frame without a line code that is kept from the radio.
+const leastRadio = 24
+
+// describe finds the structure of what has no clear reading.
+func (c *Capture) describe() {
+	if len(c.Readings) > 0 && c.Readings[0].Confidence >= library.Clear || c.Held != "" {
+		return
+	}
+	if s, err := bench.Describe(c.Trains); err == nil {
+		c.Structure = &s
+	}
+}
+
+// Row is the capture as it is stored.
+func (c Capture) Row() store.Capture {
+	return store.Capture{ID: c.ID, At: c.At, Station: c.Station, Port: c.Port, Medium: c.Medium, Strength: c.Strength, Carrier: c.Carrier, Count: c.Count, Trains: c.Trains,
 		Readings: c.Readings, Held: c.Held, Echo: c.PressID != "", PressID: c.PressID}
 }
 
 // Wire is the capture as it crosses the network.
 func (c Capture) Wire(stored bool) wire.Capture {
-	out := wire.Capture{ID: c.ID, At: c.At, Station: c.Station, Port: c.Port, Medium: c.Medium, Strength: c.Strength, Trains: c.Trains,
+	out := wire.Capture{ID: c.ID, At: c.At, Station: c.Station, Port: c.Port, Medium: c.Medium, Strength: c.Strength, Carrier: c.Carrier, Count: c.Count, Trains: c.Trains,
 		Readings: wire.Readings(c.Readings), Held: c.Held, Keys: c.Keys, Echo: c.PressID != "", PressID: c.PressID, Stored: stored}
 	if out.Keys == nil {
 		out.Keys = []wire.KeyRef{}
@@ -213,13 +233,20 @@ func (c Capture) Wire(stored bool) wire.Capture {
 
 // FromRow is a capture as it was stored, matched with the library as it is now.
 func FromRow(row store.Capture, l *library.Library) Capture {
-	return Capture{ID: row.ID, At: row.At, Station: row.Station, Port: row.Port, Medium: row.Medium, Strength: row.Strength, Trains: row.Trains,
-		Decoded: line.Decoded{Readings: row.Readings, Held: row.Held}, Keys: l.Match(row.Readings, row.Trains), PressID: row.PressID}
+	c := Capture{ID: row.ID, At: row.At, Station: row.Station, Port: row.Port, Medium: row.Medium, Strength: row.Strength, Carrier: row.Carrier,
+		Count: row.Count, Trains: row.Trains, Decoded: line.Decoded{Readings: row.Readings, Held: row.Held}, PressID: row.PressID}
+	c.describe()
+	c.Keys = l.Match(c.Readings, c.Structure)
+	return c
 }
 
-func (c Capture) entry() wire.Entry {
+// Entry is the capture as the journal tells it.
+func (c Capture) Entry() wire.Entry {
 	e := wire.Entry{ID: c.ID, At: c.At, Kind: "heard", CauseID: c.PressID, Place: c.Station + "/" + c.Port}
 	what := "a signal without a known line code"
+	if c.Structure != nil && len(c.Structure.Bits) > 0 {
+		what += ": " + strings.Join(c.Structure.Bits, " ")
+	}
 	if len(c.Readings) > 0 {
 		what = c.Readings[0].Sheet + " " + c.Readings[0].Fields.String()
 	} else if c.Held != "" {

@@ -242,6 +242,21 @@ func (j *Journal) Captures(ctx context.Context, before string, limit int) ([]sto
 	return merge(rows, pending, before, limit, func(c store.Capture) string { return c.ID }), stored, nil
 }
 
+// Capture reads one capture, and whether it is on disk. Its error wraps store.ErrNotFound.
+func (j *Journal) Capture(ctx context.Context, id string) (store.Capture, bool, error) {
+	for _, h := range j.unwritten().captures {
+		if h.row.ID == id {
+			return h.row, false, nil
+		}
+	}
+	var row store.Capture
+	err := store.Explain(j.store.Read(ctx).Where("id = ?", id).First(&row).Error)
+	if err != nil {
+		return row, false, fmt.Errorf("capture %.40q: %w", id, err)
+	}
+	return row, true, nil
+}
+
 func page(tx *gorm.DB, before string, limit int) *gorm.DB {
 	tx = tx.Order("id DESC").Limit(limit)
 	if before != "" {

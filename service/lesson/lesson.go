@@ -130,7 +130,7 @@ func (ls *Lessons) Hear(ctx context.Context, c ear.Capture) {
 	if s == nil {
 		return
 	}
-	p := lesson.Press{ID: c.ID, Medium: line.Medium(c.Medium), Trains: c.Trains, Readings: c.Readings, Held: c.Held}
+	p := lesson.Press{ID: c.ID, Medium: line.Medium(c.Medium), Trains: c.Trains, Readings: c.Readings, Structure: c.Structure, Held: c.Held}
 	for _, k := range c.Keys {
 		if k.Device == s.device && k.Key != s.core.Asked() {
 			p.Known = k.Key
@@ -151,40 +151,27 @@ func (ls *Lessons) Hear(ctx context.Context, c ear.Capture) {
 
 // keep writes what was learned; only then the key counts as settled.
 func (ls *Lessons) keep(ctx context.Context, s *session, key string, learned lesson.Learned, cause string) error {
-	code := Code(ls.book, learned)
+	code, err := ls.Code(learned)
+	if err != nil {
+		return err
+	}
 	ref := wire.KeyRef{Device: s.device, Key: key}
 	if _, err := ls.library.SetCodes(ctx, ref, []wire.Code{code}); err != nil {
 		return err
 	}
-	what := "a train of " + fmt.Sprint(len(learned.Train)) + " durations"
-	if learned.Sheet != "" {
-		what = learned.Sheet + " " + learned.Fields.String()
-	}
-	ls.journal.Write(wire.Entry{Kind: "settled", CauseID: cause, By: s.by, Device: s.device, Key: key, Text: fmt.Sprintf("Learned %s as %s", ref, what)})
+	ls.journal.Write(wire.Entry{Kind: "settled", CauseID: cause, By: s.by, Device: s.device, Key: key, Text: fmt.Sprintf("Learned %s as %s", ref, learned.Words())})
 	return nil
 }
 
-// usual carrier and channel for trains without a line code: receiver modules do not tell theirs.
-const (
-	usualCarrier = 38_000
-	usualChannel = 433_920_000
-)
-
 // Code is what was learned as a code of the library.
-func Code(book *line.Book, l lesson.Learned) wire.Code {
-	c := wire.Code{Sheet: l.Sheet, Fields: wire.Fields(l.Fields), Unit: l.Unit, Train: l.Train, GapUS: min(l.Gap, 1_000_000), Source: "lesson"}
-	if l.Sheet != "" {
-		if s, err := book.Sheet(l.Sheet); err == nil {
-			c.CarrierHz, c.FrequencyHz = s.CarrierHz, s.FrequencyHz
-		}
-		return c
+func (ls *Lessons) Code(l lesson.Learned) (wire.Code, error) {
+	var readings []line.Reading
+	if l.Reading != nil {
+		readings = []line.Reading{*l.Reading}
 	}
-	if l.Medium == line.Radio {
-		c.FrequencyHz = usualChannel
-	} else {
-		c.CarrierHz = usualCarrier
-	}
-	return c
+	c, err := ls.library.Suggest(string(l.Medium), 0, readings, l.Structure)
+	c.Source = "lesson"
+	return c, err
 }
 
 // Step moves a lesson: skip, back, redo, add or finish.
@@ -260,7 +247,7 @@ func (s *session) wire() wire.Lesson {
 	for _, k := range s.core.Keys {
 		lk := wire.LessonKey{Name: k.Name, State: string(k.State)}
 		if k.State == lesson.Settled {
-			lk.Code = &wire.Code{Sheet: k.Learned.Sheet, Fields: wire.Fields(k.Learned.Fields), Unit: k.Learned.Unit, Train: k.Learned.Train}
+			lk.Code = learnedCode(k.Learned)
 		}
 		w.Keys = append(w.Keys, lk)
 	}
@@ -272,6 +259,14 @@ func (s *session) wire() wire.Lesson {
 		w.Last = &last
 	}
 	return w
+}
+
+// learnedCode is what a settled key sends, in short.
+func learnedCode(l lesson.Learned) *wire.Code {
+	if l.Reading != nil {
+		return &wire.Code{Sheet: l.Reading.Sheet, Fields: wire.Fields(l.Reading.Fields), Unit: l.Reading.Unit}
+	}
+	return &wire.Code{Fields: wire.Fields(l.Structure.Fields()), Train: l.Structure.Frame}
 }
 
 // take translates a take; its drawing is the longest train of the press.

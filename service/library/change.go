@@ -8,6 +8,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"urbo/core/bench"
 	"urbo/core/line"
 	"urbo/store"
 	"urbo/wire"
@@ -169,7 +170,7 @@ func (l *Library) Remove(ctx context.Context, slug string) error {
 func (l *Library) SetCodes(ctx context.Context, ref wire.KeyRef, codes []wire.Code) (wire.Device, error) {
 	rows := make([]store.Code, len(codes))
 	for i, c := range codes {
-		row, err := l.row(c)
+		row, err := l.Row(c)
 		if err != nil {
 			return wire.Device{}, fmt.Errorf("keep %s: %w", ref, err)
 		}
@@ -218,18 +219,21 @@ func (l *Library) SetCodes(ctx context.Context, ref wire.KeyRef, codes []wire.Co
 	return l.Device(ref.Device)
 }
 
-// row checks a code and turns it into what is stored.
-func (l *Library) row(c wire.Code) (store.Code, error) {
-	row := store.Code{ID: store.NewID(), Sheet: c.Sheet, UnitUS: c.Unit, GapUS: c.GapUS, CarrierHz: c.CarrierHz,
+// Row checks a code and turns it into what is stored. Errors wrap ErrCode.
+func (l *Library) Row(c wire.Code) (store.Code, error) {
+	row := store.Code{ID: store.NewID(), Sheet: c.Sheet, Inline: c.Inline, UnitUS: c.Unit, GapUS: c.GapUS, CarrierHz: c.CarrierHz,
 		FrequencyHz: c.FrequencyHz, Repeats: c.Repeats, Source: c.Source, CreatedAt: l.now()}
+	if c.Sheet == "" && c.CarrierHz == 0 && c.FrequencyHz == 0 {
+		return row, fmt.Errorf("%w: without a line code it needs a carrier (infrared) or a frequency (radio) in Hz", ErrCode)
+	}
+	if c.Inline != "" {
+		return l.inlineRow(row, c)
+	}
 	if c.Sheet == "" {
 		if err := c.Train.Check(); err != nil {
 			return row, fmt.Errorf("%w: %w", ErrCode, err)
 		}
-		if c.CarrierHz == 0 && c.FrequencyHz == 0 {
-			return row, fmt.Errorf("%w: a plain train needs a carrier (infrared) or a frequency (radio) in Hz", ErrCode)
-		}
-		row.Train = c.Train
+		row.Train, row.Print = c.Train, bench.FingerprintOf(c.Train).String()
 		return row, nil
 	}
 	s, err := l.book.Sheet(c.Sheet)

@@ -13,6 +13,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"urbo/core/bench"
 	"urbo/core/line"
 	"urbo/core/signal"
 	"urbo/service/event"
@@ -39,18 +40,19 @@ type Library struct {
 	mu      sync.RWMutex
 	devices map[string]*store.Device // by slug
 	known   map[string][]wire.KeyRef // by what is on the air
-	trains  []rawKey
+	unnamed map[string][]unnamedKey  // by fingerprint: signals without a line code
+	inline  map[string]*line.Sheet   // compiled, by their text
 }
 
-// rawKey is a key that sends a plain train.
-type rawKey struct {
-	train signal.Train
+// unnamedKey is a key that sends a signal without a line code.
+type unnamedKey struct {
+	frame signal.Train
 	ref   wire.KeyRef
 }
 
 // Open reads the library.
 func Open(ctx context.Context, s *store.Store, events *event.Hub, book *line.Book, now func() time.Time) (*Library, error) {
-	l := &Library{store: s, events: events, book: book, now: now}
+	l := &Library{store: s, events: events, book: book, now: now, inline: map[string]*line.Sheet{}}
 	return l, l.reload(ctx)
 }
 
@@ -74,13 +76,13 @@ func (l *Library) reload(ctx context.Context) error {
 
 // index builds the look-up from what is on the air to keys. The caller holds mu.
 func (l *Library) index() {
-	l.known, l.trains = map[string][]wire.KeyRef{}, nil
+	l.known, l.unnamed = map[string][]wire.KeyRef{}, map[string][]unnamedKey{}
 	for slug, d := range l.devices {
 		for i := range d.Keys {
 			ref := wire.KeyRef{Device: slug, Key: d.Keys[i].Name}
 			for _, c := range InForce(&d.Keys[i]) {
 				if c.Sheet == "" {
-					l.trains = append(l.trains, rawKey{c.Train, ref})
+					l.unnamed[c.Print] = append(l.unnamed[c.Print], unnamedKey{c.Train, ref})
 				} else if s, err := l.book.Sheet(c.Sheet); err == nil {
 					id := s.Identity(c.Fields)
 					l.known[id] = append(l.known[id], ref)
@@ -113,8 +115,9 @@ func version(k *store.Key) int {
 	return newest
 }
 
-// Match lists the keys that send what was heard: by the most trusted reading that any key has, else by the train.
-func (l *Library) Match(readings []line.Reading, trains []signal.Heard) []wire.KeyRef {
+// Match lists the keys that send what was heard: by the most trusted reading that any key has, else by the structure
+// of the signal, nil where it has none.
+func (l *Library) Match(readings []line.Reading, structure *bench.Structure) []wire.KeyRef {
 	l.mu.RLock()
 	defer l.mu.RUnlock()
 	for _, r := range readings {
@@ -126,12 +129,13 @@ func (l *Library) Match(readings []line.Reading, trains []signal.Heard) []wire.K
 			return slices.Clone(refs)
 		}
 	}
+	if structure == nil {
+		return nil
+	}
 	var out []wire.KeyRef
-	for _, raw := range l.trains {
-		for _, h := range trains {
-			if signal.Agree(raw.train, h.Train) && !slices.Contains(out, raw.ref) {
-				out = append(out, raw.ref)
-			}
+	for _, k := range l.unnamed[structure.Print.String()] {
+		if bench.Alike(k.frame, structure.Frame) && !slices.Contains(out, k.ref) {
+			out = append(out, k.ref)
 		}
 	}
 	return out
@@ -235,6 +239,6 @@ func toWire(d *store.Device) wire.Device {
 
 // CodeToWire translates a stored code.
 func CodeToWire(c store.Code) wire.Code {
-	return wire.Code{Sheet: c.Sheet, Fields: wire.Fields(c.Fields), Unit: c.UnitUS, Train: c.Train, GapUS: c.GapUS,
+	return wire.Code{Sheet: c.Sheet, Inline: c.Inline, Fields: wire.Fields(c.Fields), Unit: c.UnitUS, Train: c.Train, GapUS: c.GapUS,
 		CarrierHz: c.CarrierHz, FrequencyHz: c.FrequencyHz, Repeats: c.Repeats, Source: c.Source}
 }

@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/bench/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read a recording (the body): every signal in it becomes a capture
+         * @description Needs the scope owner.
+         */
+        post: operations["import-recording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/captures": {
         parameters: {
             query?: never;
@@ -38,6 +58,106 @@ export interface paths {
         get: operations["list-captures"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One capture, its structure, and the code a key would send
+         * @description Needs the scope watch.
+         */
+        get: operations["get-capture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture}/compare/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lay another capture over this one
+         * @description Needs the scope watch.
+         */
+        get: operations["compare-captures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A capture as a file
+         * @description Needs the scope watch.
+         */
+        get: operations["export-capture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a capture what a key sends
+         * @description Needs the scope owner.
+         */
+        post: operations["keep-capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/captures/{capture}/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a capture again, clean, and wait for the receipt
+         * @description Needs the scope owner.
+         */
+        post: operations["send-capture"];
         delete?: never;
         options?: never;
         head?: never;
@@ -109,6 +229,26 @@ export interface paths {
          * @description Needs the scope owner.
          */
         put: operations["set-key"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{device}/keys/{key}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a key sends as a file
+         * @description Needs the scope watch.
+         */
+        get: operations["export-key"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -466,6 +606,16 @@ export interface components {
         Capture: {
             /** Format: date-time */
             at: string;
+            /**
+             * Format: int64
+             * @description Measured; receiver modules do not tell it
+             */
+            carrier_hz?: number;
+            /**
+             * Format: int64
+             * @description Equal presses of a recording that this stands for
+             */
+            count: number;
             /** @description Urbo heard its own sending */
             echo: boolean;
             /** @description Sheet whose short repeat frames stand alone here: a key still held */
@@ -491,6 +641,33 @@ export interface components {
             /** @description Durations in µs, mark first */
             trains: components["schemas"]["Heard"][];
         };
+        CaptureDetail: {
+            capture: components["schemas"]["Capture"];
+            /** @description What a key would send, clean */
+            code?: components["schemas"]["Code"];
+            /** @description Left out where it is too short */
+            structure?: components["schemas"]["Structure"];
+            /** @description Why it cannot be sent again */
+            trouble?: string;
+        };
+        Cluster: {
+            /**
+             * Format: double
+             * @description Mean, in µs
+             */
+            center_us: number;
+            /** Format: int64 */
+            count: number;
+            /** Format: int64 */
+            high_us: number;
+            /** Format: int64 */
+            low_us: number;
+            /**
+             * Format: double
+             * @description As a multiple of the unit; 0 where there is no unit
+             */
+            units: number;
+        };
         Code: {
             /** Format: int64 */
             carrier_hz?: number;
@@ -504,6 +681,8 @@ export interface components {
              * @description Silence after a plain train in µs
              */
             gap_us?: number;
+            /** @description A line sheet of its own (YAML), for a signal that was worked out on the bench; its fields are the bits */
+            inline?: string;
             /**
              * Format: int64
              * @description How often the repeating part is sent; 0 is as the sheet says
@@ -511,7 +690,7 @@ export interface components {
             repeats?: number;
             /** @description Line sheet; empty for a plain train */
             sheet?: string;
-            /** @description lesson, hand or demo */
+            /** @description lesson, bench, hand or demo */
             source?: string;
             /** @description Durations in µs, mark first */
             train?: number[];
@@ -520,6 +699,53 @@ export interface components {
              * @description Unit in µs where the sheet leaves it open
              */
             unit_us?: number;
+        };
+        Comparison: {
+            /** @description The first's frame as heard */
+            a: number[];
+            /** @description The second's frame as heard */
+            b: number[];
+            /** @description Numbers of the bits that differ, from 1 */
+            differing: number[];
+            /**
+             * Format: double
+             * @description The second's length as a share of the first's
+             */
+            length: number;
+            /**
+             * Format: double
+             * @description Mean difference of the durations after scaling
+             */
+            mean_us: number;
+            /**
+             * Format: double
+             * @description Largest difference
+             */
+            most_us: number;
+            /**
+             * Format: int64
+             * @description The duration of the first that the second begins at
+             */
+            offset: number;
+            /**
+             * Format: double
+             * @description What the second's marks are longer, at the first's clock
+             */
+            stretch_us: number;
+            /**
+             * Format: double
+             * @description The second's unit as a share of the first's; 0 where one has none
+             */
+            unit: number;
+            /** @enum {string} */
+            verdict: "same" | "clock" | "bits" | "different";
+            /** @description All of it in words */
+            words: string;
+            /**
+             * Format: int64
+             * @description The duration of the first that differs most, from 0
+             */
+            worst: number;
         };
         Device: {
             keys: components["schemas"]["Key"][];
@@ -602,6 +828,43 @@ export interface components {
         Fact: {
             name: string;
             value: string;
+        };
+        Finding: {
+            /**
+             * Format: int64
+             * @description Of the first, since the start of the recording
+             */
+            at_us: number;
+            /** @description The capture it was stored as */
+            capture_id?: string;
+            /**
+             * Format: int64
+             * @description Measured; left out where the marks are not modulated
+             */
+            carrier_hz?: number;
+            /**
+             * Format: int64
+             * @description How often it came
+             */
+            count: number;
+            held?: string;
+            /** @description Keys of the library that send this */
+            keys?: components["schemas"]["KeyRef"][];
+            /**
+             * Format: int64
+             * @description Text: the line it began on
+             */
+            line?: number;
+            /**
+             * Format: int64
+             * @description Software radio: from the centre to the strongest carrier
+             */
+            offset_hz?: number;
+            /** @description Best first; empty where no sheet fits */
+            readings: components["schemas"]["Reading"][];
+            /** @description Left out where it is too short */
+            structure?: components["schemas"]["Structure"];
+            trains: components["schemas"]["Heard"][];
         };
         Handset: {
             /**
@@ -798,9 +1061,49 @@ export interface components {
              */
             unit_us: number;
         };
+        Recording: {
+            /** @description That was read */
+            channel?: string;
+            channels?: string[];
+            /** @description Different signals, in the order they came */
+            findings: components["schemas"]["Finding"][];
+            format: string;
+            /**
+             * Format: double
+             * @description What the radio was tuned to
+             */
+            frequency_hz?: number;
+            /** @description A mark was the low level */
+            inverted?: boolean;
+            /**
+             * Format: int64
+             * @description Beyond what is kept apart: noise, most likely
+             */
+            left_out: number;
+            /** Format: int64 */
+            presses: number;
+            /** Format: double */
+            rate_hz?: number;
+            /**
+             * Format: int64
+             * @description Too short to be a signal
+             */
+            strays: number;
+            /** @description Why reading ended early; what was found before it is good */
+            trouble?: string;
+            /** @description Text: the notation */
+            understood?: string;
+        };
         Reset: Record<string, never>;
         SignIn: {
             ticket: string;
+        };
+        Span: {
+            /** Format: int64 */
+            from: number;
+            text: string;
+            /** Format: int64 */
+            to: number;
         };
         Stage: {
             appliances: components["schemas"]["Appliance"][];
@@ -819,6 +1122,49 @@ export interface components {
              * @description Here or away since
              */
             since: string;
+        };
+        Structure: {
+            /** @description The bits of each block */
+            bits: string[];
+            /** @description Equal for equal signals, whatever the clock */
+            fingerprint: string;
+            /** @description The clean frame, in µs */
+            frame: number[];
+            /**
+             * Format: int64
+             * @description Equal frames that were heard
+             */
+            frames: number;
+            /**
+             * Format: int64
+             * @description From frame to frame; 0 where only one was heard
+             */
+            gap_us: number;
+            marks: components["schemas"]["Cluster"][];
+            /** @description What is sent once before it */
+            once?: number[];
+            spaces: components["schemas"]["Cluster"][];
+            /** @description Pieces of the frame: bits, lead, pause, tail */
+            spans: components["schemas"]["Span"][];
+            /** @description Where they begin among the durations of the press */
+            starts: number[];
+            /**
+             * Format: double
+             * @description What the receiver added to marks
+             */
+            stretch_us: number;
+            /**
+             * @description How bits become durations; train is not at all
+             * @enum {string}
+             */
+            style: "space" | "mark" | "ratio" | "biphase" | "symbol" | "train";
+            /**
+             * Format: double
+             * @description 0 where there is none
+             */
+            unit_us: number;
+            /** @description What was found, in words */
+            words: string;
         };
         Take: {
             accepted: boolean;
@@ -932,6 +1278,107 @@ export interface operations {
             };
         };
     };
+    "import-recording": {
+        parameters: {
+            query?: {
+                /** @description The file's name: its end may tell the format */
+                name?: string;
+                /** @description Where it is not found by itself: wav, vcd, sigmf, iq, c, csv or text */
+                format?: string;
+                /** @description VCD, CSV, WAV: which channel; the first that changes where it is left out */
+                channel?: string;
+                /** @description Bare samples: how many a second */
+                rate_hz?: number;
+                /** @description Bare samples: cu8, ci8, ci16_le or cf32_le */
+                datatype?: string;
+                /** @description Bare samples: what the radio was tuned to */
+                frequency_hz?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The recording as it is on disk */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-captures": {
         parameters: {
             query?: {
@@ -952,6 +1399,439 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Capture"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureDetail"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "compare-captures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-capture": {
+        parameters: {
+            query?: {
+                /** @description Format of the file */
+                as?: "vcd" | "csv" | "wav" | "text" | "c";
+            };
+            header?: never;
+            path: {
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "keep-capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyRef"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "send-capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Press"];
                 };
             };
             /** @description Bad Request */
@@ -1461,6 +2341,95 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Device"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-key": {
+        parameters: {
+            query?: {
+                /** @description Format of the file */
+                as?: "vcd" | "csv" | "wav" | "text" | "c";
+            };
+            header?: never;
+            path: {
+                device: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

@@ -1,0 +1,128 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"urbo/core/recording"
+	"urbo/service/access"
+	"urbo/wire"
+)
+
+// CaptureIn names a capture in a path.
+type CaptureIn struct {
+	Capture string `path:"capture" maxLength:"40"`
+}
+
+// maxRecording is the greatest size of a recording that is sent in, in bytes. It is read as a stream.
+const maxRecording = 16 << 30
+
+// ImportIn is a recording: its bytes are the body, and are read as they come.
+type ImportIn struct {
+	Name      string  `query:"name" maxLength:"200" doc:"The file's name: its end may tell the format"`
+	Format    string  `query:"format" maxLength:"10" doc:"Where it is not found by itself: wav, vcd, sigmf, iq, c, csv or text"`
+	Channel   string  `query:"channel" maxLength:"80" doc:"VCD, CSV, WAV: which channel; the first that changes where it is left out"`
+	RateHz    float64 `query:"rate_hz" minimum:"0" doc:"Bare samples: how many a second"`
+	Datatype  string  `query:"datatype" maxLength:"10" doc:"Bare samples: cu8, ci8, ci16_le or cf32_le"`
+	Frequency float64 `query:"frequency_hz" minimum:"0" doc:"Bare samples: what the radio was tuned to"`
+	body      io.Reader
+}
+
+// Resolve takes the body as a stream: huma would read it whole.
+func (in *ImportIn) Resolve(ctx huma.Context) []error {
+	in.body = io.LimitReader(ctx.BodyReader(), maxRecording)
+	return nil
+}
+
+// FileIn asks for a file.
+type FileIn struct {
+	As string `query:"as" enum:"vcd,csv,wav,text,c" default:"text" doc:"Format of the file"`
+}
+
+// file answers with a file.
+type file struct {
+	ContentType        string `header:"Content-Type"`
+	ContentDisposition string `header:"Content-Disposition"`
+	Body               func(huma.Context)
+}
+
+// types and ends of the files that are written.
+var fileTypes = map[string][2]string{"vcd": {"text/plain; charset=utf-8", ".vcd"}, "csv": {"text/csv; charset=utf-8", ".csv"}, "wav": {"audio/wav", ".wav"},
+	"text": {"text/plain; charset=utf-8", ".txt"}, "c": {"text/plain; charset=utf-8", ".c"}}
+
+// download registers an operation that answers with a file of the asked format.
+func download[In any](a *API, o operation, format func(*In) string, name func(*In) string, write func(context.Context, *In, io.Writer) error) {
+	huma.Register(a.huma, o.describe(a), func(ctx context.Context, in *In) (*file, error) {
+		var whole writer // small: at most one press
+		if err := write(ctx, in, &whole); err != nil {
+			return nil, problem(err)
+		}
+		t := fileTypes[format(in)]
+		return &file{ContentType: t[0], ContentDisposition: mime.FormatMediaType("attachment", map[string]string{"filename": name(in) + t[1]}),
+			Body: func(ctx huma.Context) { _, _ = ctx.BodyWriter().Write(whole) }}, nil
+	})
+}
+
+// writer gathers what is written.
+type writer []byte
+
+func (w *writer) Write(p []byte) (int, error) {
+	*w = append(*w, p...)
+	return len(p), nil
+}
+
+// bench registers what can be done with captures.
+func (a *API) bench() {
+	call(a, operation{"POST", "/bench/import", "import-recording", "Read a recording (the body): every signal in it becomes a capture", access.Owner, http.StatusCreated},
+		func(ctx context.Context, in *ImportIn) (wire.Recording, error) {
+			o := recording.Options{Format: in.Format, Channel: in.Channel, RateHz: in.RateHz, Datatype: in.Datatype, FrequencyHz: in.Frequency}
+			return a.house.Bench.Import(ctx, in.Name, in.body, o, Caller(ctx).Name)
+		})
+	a.huma.OpenAPI().Paths["/api/bench/import"].Post.RequestBody = &huma.RequestBody{Required: true, Description: "The recording as it is on disk",
+		Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}}}
+	call(a, operation{"GET", "/captures/{capture}", "get-capture", "One capture, its structure, and the code a key would send", access.Watch, 0},
+		func(ctx context.Context, in *CaptureIn) (wire.CaptureDetail, error) {
+			return a.house.Bench.Detail(ctx, in.Capture)
+		})
+	call(a, operation{"GET", "/captures/{capture}/compare/{other}", "compare-captures", "Lay another capture over this one", access.Watch, 0},
+		func(ctx context.Context, in *struct {
+			CaptureIn
+			Other string `path:"other" maxLength:"40"`
+		}) (wire.Comparison, error) {
+			return a.house.Bench.Compare(ctx, in.Capture, in.Other)
+		})
+	call(a, operation{"POST", "/captures/{capture}/send", "send-capture", "Send a capture again, clean, and wait for the receipt", access.Owner, 0},
+		func(ctx context.Context, in *CaptureIn) (wire.Press, error) {
+			return a.house.Bench.Send(ctx, in.Capture, Caller(ctx).Name)
+		})
+	call(a, operation{"POST", "/captures/{capture}/keep", "keep-capture", "Make a capture what a key sends", access.Owner, 0},
+		func(ctx context.Context, in *struct {
+			CaptureIn
+			Body wire.KeyRef
+		}) (wire.Device, error) {
+			return a.house.Bench.Keep(ctx, in.Capture, in.Body, Caller(ctx).Name)
+		})
+	type captureFile struct {
+		CaptureIn
+		FileIn
+	}
+	download(a, operation{"GET", "/captures/{capture}/file", "export-capture", "A capture as a file", access.Watch, 0},
+		func(in *captureFile) string { return in.As }, func(in *captureFile) string { return "capture-" + in.Capture },
+		func(ctx context.Context, in *captureFile, w io.Writer) error {
+			return a.house.Bench.Export(ctx, in.Capture, in.As, w)
+		})
+	type keyFile struct {
+		KeyIn
+		FileIn
+	}
+	download(a, operation{"GET", "/devices/{device}/keys/{key}/file", "export-key", "What a key sends as a file", access.Watch, 0},
+		func(in *keyFile) string { return in.As }, func(in *keyFile) string { return fmt.Sprintf("%s-%s", in.Device, in.Key) },
+		func(_ context.Context, in *keyFile, w io.Writer) error {
+			return a.house.Bench.ExportKey(wire.KeyRef{Device: in.Device, Key: in.Key}, in.As, w)
+		})
+}
