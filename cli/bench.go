@@ -177,7 +177,7 @@ Of text, a line is a press, unless a bracket is still open or the line ends in a
 
 // decode prints the readings of every press.
 func (a *app) decode(r *opened) error {
-	book := line.Builtin()
+	book := a.book()
 	n, shown := 0, 0
 	for r.next(&n) {
 		p := r.Press()

@@ -40,7 +40,7 @@ func (a *app) benchExport() *cobra.Command {
 		var s recording.Signal
 		var err error
 		if code != "" {
-			s, err = coded(code)
+			s, err = a.coded(code)
 		} else {
 			s, err = a.recorded(argv[0], *o, clean)
 		}
@@ -65,8 +65,8 @@ func (a *app) recorded(name string, o recording.Options, clean bool) (recording.
 	if !clean {
 		return s, nil
 	}
-	if r := line.Builtin().Decode(p.Trains).Readings; len(r) > 0 && r[0].Confidence > line.LoneLimit {
-		return coded(r[0].Sheet + " " + r[0].Fields.String())
+	if r := a.book().Decode(p.Trains).Readings; len(r) > 0 && r[0].Confidence > line.LoneLimit {
+		return a.coded(r[0].Sheet + " " + r[0].Fields.String())
 	}
 	found, err := bench.Describe(p.Trains)
 	if err != nil {
@@ -77,8 +77,8 @@ func (a *app) recorded(name string, o recording.Options, clean bool) (recording.
 }
 
 // coded encodes "SHEET FIELD=VALUE …".
-func coded(text string) (recording.Signal, error) {
-	sheet, fields, err := parseCode(text)
+func (a *app) coded(text string) (recording.Signal, error) {
+	sheet, fields, err := a.parseCode(text)
 	if err != nil {
 		return recording.Signal{}, err
 	}
@@ -90,12 +90,12 @@ func coded(text string) (recording.Signal, error) {
 }
 
 // parseCode reads a line code and its fields. Numbers may be decimal, 0x or 0b.
-func parseCode(text string) (*line.Sheet, line.Fields, error) {
+func (a *app) parseCode(text string) (*line.Sheet, line.Fields, error) {
 	words := strings.Fields(text)
 	if len(words) == 0 {
 		return nil, nil, usageError{errors.New("write a line code and its fields: nec address=4 command=8")}
 	}
-	sheet, err := line.Builtin().Sheet(words[0])
+	sheet, err := a.book().Sheet(words[0])
 	if err != nil {
 		return nil, nil, err
 	}

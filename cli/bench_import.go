@@ -26,7 +26,7 @@ func (a *app) benchImport() *cobra.Command {
 			return err
 		}
 		defer r.close()
-		g := bench.NewGatherer(line.Builtin())
+		g := bench.NewGatherer(a.book())
 		for n := 0; r.next(&n); {
 			g.Add(r.Press())
 		}

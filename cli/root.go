@@ -12,6 +12,9 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+
+	"urbo/core/line"
+	"urbo/service/library"
 )
 
 // Streams are the standard streams of a command.
@@ -117,4 +120,18 @@ func dataDir() (string, error) {
 		return "", fmt.Errorf("find a data directory: %w: name one with --data", err)
 	}
 	return filepath.Join(home, ".local", "share", "urbo"), nil
+}
+
+// book is the line sheets that ship with Urbo and those of the user's own in the data directory. One with a mistake
+// is left out and said, and the others are good.
+func (a *app) book() *line.Book {
+	dir, err := dataDir()
+	if err != nil {
+		return line.Builtin()
+	}
+	book, err := library.ReadBook(filepath.Join(dir, library.SheetDir))
+	if err != nil {
+		fmt.Fprintf(a.Err, "urbo: left out: %v\n", err)
+	}
+	return book
 }

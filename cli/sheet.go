@@ -84,7 +84,7 @@ func (a *app) sheetList() *cobra.Command {
 	return &cobra.Command{Use: "list", Short: "List the line codes that Urbo knows", Args: args(0, 0, "none"), RunE: func(*cobra.Command, []string) error {
 		var infos []sheetInfo
 		var rows []table.Row
-		for _, s := range line.Builtin().Sheets() {
+		for _, s := range a.book().Sheets() {
 			i := describeSheet(s)
 			infos = append(infos, i)
 			rows = append(rows, table.Row{i.Sheet, i.Title, i.Medium, i.on(), i.unit()})
@@ -99,7 +99,7 @@ func (a *app) sheetList() *cobra.Command {
 
 func (a *app) sheetShow() *cobra.Command {
 	return &cobra.Command{Use: "show SHEET", Short: "Show a line code and its fields", Args: args(1, 1, "a SHEET's name"), RunE: func(_ *cobra.Command, argv []string) error {
-		s, err := line.Builtin().Sheet(argv[0])
+		s, err := a.book().Sheet(argv[0])
 		if err != nil {
 			return err
 		}

@@ -26,6 +26,9 @@ import (
 // patience is how long anything may take on a busy machine.
 const patience = 30 * time.Second
 
+// tick is how often something is looked at that has to become true.
+const tick = 20 * time.Millisecond
+
 // binary is the built urbo.
 var binary string
 

@@ -294,7 +294,10 @@ func (s *Structure) pulses(frame []int, sections []section, spaceFirst bool) boo
 	s.zero, s.one = s.shapes[0], s.shapes[1]
 	last := sections[len(sections)-1]
 	pairs := (last.to - last.from - last.lead) / 2
-	s.open = style == Width || style == Ratio && !spaceFirst && pairs%4 == 3
+	// After the last pair a mark is left: a tail, or a bit whose space is silence. A long one is a bit; of a short one
+	// the rounder number of bits decides.
+	long := classOf(s.Marks, frame[last.to-1]) == max(zero[0], one[0])
+	s.open = style != Distance && !spaceFirst && (long || pairs%4 == 3 || style == Width && pairs%2 == 1)
 	s.cut(frame, sections, map[[2]int]string{zero: "0", one: "1"})
 	return true
 }
