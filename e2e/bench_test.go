@@ -197,3 +197,46 @@ func TestSheets_OfOnesOwnAreReadFromTheDataDirectory(t *testing.T) {
 	res = run(t, "", env, "bench", "decode", file)
 	assert.Contains(t, res.out, "bits=101100100110000101")
 }
+
+// TestConsole_ARecordingBecomesAKey is the bench as people see it.
+func TestConsole_ARecordingBecomesAKey(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	b := open(t, r, 1280, 800)
+	b.visit(r, "/bench")
+	b.drop("broken.txt", "500 600 oh")
+	b.see(`number 3 is "oh"`)
+	b.drop("found.txt", strings.Repeat(strings.TrimSpace(clicker())+"\n", 3)+codeText(t, "nec address=57 command=2"))
+	b.see("4 presses, 2 different")
+	b.eval(`[...document.querySelectorAll('a')].find(e => e.innerText.includes('nec: address 57')).click()`)
+	b.see("Clean, it is nec: address 57, command 2.")
+	b.until(`document.querySelector('section canvas')`)
+	b.click("Send this")
+	b.see("Sent by lecture/ir-out")
+	r.becomes(r.owner(), "boardwalk", "power", "on")
+
+	b.visit(r, "/bench")
+	b.eval("0")
+	b.until(`document.querySelectorAll('section[aria-label="Heard and read"] a').length >= 3`)
+	b.eval(`[...document.querySelectorAll('section[aria-label="Heard and read"] a')].find(e => e.innerText.includes('3 ×')).click()`)
+	b.see("18 bits; bits are told by their marks")
+	b.choose("Second signal", 1)
+	b.see("Two different kinds of frame")
+	b.choose("Make this a key of", 2)
+	b.eval(`(() => {
+		const e = [...document.querySelectorAll('input')].find(e => document.querySelector('label[for="' + e.id + '"]')?.innerText === 'Key');
+		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(e, 'spare');
+		e.dispatchEvent(new Event('input', {bubbles: true}));
+	})()`)
+	b.click("Make it this key")
+	b.see("spare sends this now.")
+	b.see("spare")
+}
+
+// codeText is one press of a line code as text.
+func codeText(t *testing.T, code string) string {
+	t.Helper()
+	res := run(t, "", nil, "bench", "export", "--code", code)
+	require.Zero(t, res.code, res.err)
+	return res.out
+}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"os/exec"
+	"strconv"
 	"testing"
 	"time"
 
@@ -87,6 +88,29 @@ func (b *browser) click(name string) {
 func (b *browser) eval(script string) {
 	b.t.Helper()
 	b.do(chromedp.Evaluate[chromedp.Void](script))
+}
+
+// drop drops a file onto the page's drop zone, as dragging it there does.
+func (b *browser) drop(name, content string) {
+	b.t.Helper()
+	b.until(`document.querySelector('[data-drop]')`)
+	b.eval(`(() => {
+		const t = new DataTransfer();
+		t.items.add(new File([` + quote(content) + `], ` + quote(name) + `));
+		document.querySelector('[data-drop]').dispatchEvent(new DragEvent('drop', {bubbles: true, cancelable: true, dataTransfer: t}));
+	})()`)
+}
+
+// choose picks an option of a list, by its label.
+func (b *browser) choose(label string, option int) {
+	b.t.Helper()
+	box := `[...document.querySelectorAll('[role=combobox]')].find(e => (e.getAttribute('aria-labelledby') ?? '').split(' ')
+		.some(id => document.getElementById(id)?.innerText.startsWith(` + quote(label) + `)))`
+	b.until(box)
+	b.eval(box + `.dispatchEvent(new MouseEvent('mousedown', {bubbles: true, button: 0}))`)
+	item := `document.querySelectorAll('[role=option]')[` + strconv.Itoa(option) + `]`
+	b.until(item)
+	b.eval(item + ".click()")
 }
 
 // visit opens a page of the console.

@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -12,7 +13,10 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-var screenshots = flag.String("screenshots", "", "directory to write the README's screenshots to")
+var (
+	screenshots = flag.String("screenshots", "", "directory to write the README's screenshots to")
+	every       = flag.Bool("every", false, "with -screenshots: each page in each size, also those that the README does not show")
+)
 
 // sizes are the two windows that pages are looked at in.
 var sizes = []struct {
@@ -32,7 +36,7 @@ func TestScreenshots(t *testing.T) {
 			b := open(t, r, size.width, size.height)
 			shot := func(name string, only ...string) {
 				t.Helper()
-				if len(only) > 0 && !slices.Contains(only, size.name) {
+				if len(only) > 0 && !slices.Contains(only, size.name) && !*every {
 					return
 				}
 				time.Sleep(400 * time.Millisecond) // fonts and transitions; a picture is no assertion
@@ -82,8 +86,19 @@ func TestScreenshots(t *testing.T) {
 			b.see("ir-out")
 			shot("stations", "desk")
 			b.visit(r, "/bench")
-			b.see("confidence")
-			shot("bench", "desk")
+			b.see("Open a recording")
+			b.drop("drawer.txt", strings.Repeat(strings.TrimSpace(clicker())+"\n", 10)+codeText(t, "nec address=57 command=2")+codeText(t, "sirc15 address=107 command=22"))
+			b.see("3 different")
+			shot("import", "desk")
+			b.eval(`[...document.querySelectorAll('a')].find(e => e.innerText.includes('18 bits')).click()`)
+			b.see("fingerprint")
+			shot("bench")
+			handset("clicker", "c")
+			b.until(`(t => t?.includes("lecture") && t.includes("no known"))(document.querySelector('a[href^="/bench/"]')?.innerText)`)
+			b.choose("Second signal", 1)
+			b.see("The same kind of frame with other bits")
+			b.eval(`document.querySelector('section[aria-label="Lay another over it"]').scrollIntoView()`)
+			shot("overlay", "desk")
 		})
 	}
 }

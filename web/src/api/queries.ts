@@ -1,5 +1,5 @@
 import { QueryClient, useMutation, useQuery } from '@tanstack/react-query';
-import { client, unwrap, type LessonStep, type NewDevice } from './client';
+import { client, unwrap, type KeyRef, type LessonStep, type NewDevice } from './client';
 
 // The event stream keeps what is read fresh, so nothing is asked for again by itself.
 export const queryClient = new QueryClient({
@@ -34,6 +34,33 @@ export const useCaptures = () =>
   useQuery({
     queryKey: keys.captures,
     queryFn: () => unwrap(client.GET('/api/captures', { params: { query: { limit: 50 } } })),
+  });
+export const useCapture = (id: string) =>
+  useQuery({
+    queryKey: [...keys.captures, id],
+    queryFn: () => unwrap(client.GET('/api/captures/{capture}', { params: { path: { capture: id } } })),
+  });
+export const useComparison = (first: string, second: string) =>
+  useQuery({
+    queryKey: ['comparison', first, second],
+    queryFn: () =>
+      unwrap(
+        client.GET('/api/captures/{capture}/compare/{other}', {
+          params: { path: { capture: first, other: second } },
+        }),
+      ),
+    enabled: second !== '',
+  });
+export const useSendCapture = () =>
+  useMutation({
+    mutationFn: (id: string) =>
+      unwrap(client.POST('/api/captures/{capture}/send', { params: { path: { capture: id } } })),
+  });
+export const useKeep = (id: string) =>
+  useMutation({
+    mutationFn: (body: KeyRef) =>
+      unwrap(client.POST('/api/captures/{capture}/keep', { params: { path: { capture: id } }, body })),
+    onSuccess: () => queryClient.invalidateQueries({ queryKey: [...keys.captures, id] }),
   });
 export const useStations = () =>
   useQuery({ queryKey: keys.stations, queryFn: () => unwrap(client.GET('/api/stations')) });

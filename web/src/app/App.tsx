@@ -21,6 +21,7 @@ export function App() {
         <Route path="/devices/:slug" element={<DevicePage />} />
         <Route path="/devices/:slug/lesson" element={<LessonPage />} />
         <Route path="/bench" element={<BenchPage />} />
+        <Route path="/bench/:capture" element={<BenchPage />} />
         <Route path="/house" element={<HousePage />} />
         <Route path="/house/:part" element={<HousePage />} />
         <Route path="*" element={<Navigate to="/devices" replace />} />

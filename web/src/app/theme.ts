@@ -67,6 +67,7 @@ export const theme = createTheme({
     },
     MuiTextField: { defaultProps: { variant: 'standard', fullWidth: true } },
     MuiSelect: { defaultProps: { variant: 'standard' } },
+    MuiSlider: { styleOverrides: { thumb: { '&::before': { boxShadow: 'none' } } } },
     MuiPaper: { defaultProps: { elevation: 0 }, styleOverrides: { root: { backgroundImage: 'none' } } },
     MuiDialog: { styleOverrides: { paper: { border: '1px solid', borderColor: 'inherit' } } },
   },

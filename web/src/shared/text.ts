@@ -26,7 +26,9 @@ export function fields(of: Reading['fields'] | undefined): string {
 
 // sends prints what a code sends.
 export function sends(code: Code): string {
-  return code.sheet ? `${code.sheet}: ${fields(code.fields)}` : words.device.train(code.train?.length ?? 0);
+  if (code.sheet) return `${code.sheet}: ${fields(code.fields)}`;
+  const bits = Object.values(code.fields ?? {}).join(' ');
+  return bits ? words.device.own(bits) : words.device.train(code.train?.length ?? 0);
 }
 
 // label prints a key's name as on a handset: "volume-up" is "volume up".

@@ -1,0 +1,91 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import { useState } from 'react';
+import { Link } from 'react-router';
+import { client, unwrap, type Capture } from '../api/client';
+import { useCaptures } from '../api/queries';
+import { mono } from '../app/theme';
+import { words } from '../app/words';
+import { Note } from '../shared/Panel';
+import { clock, fields, label } from '../shared/text';
+
+const pageSize = 50;
+
+// CaptureList is what was heard and read from recordings, newest first. The first ones are kept fresh by the event
+// stream; older ones are read when asked for.
+export function CaptureList({ open }: { open?: string }) {
+  const live = useCaptures();
+  const [older, setOlder] = useState<Capture[]>([]);
+  const [ended, setEnded] = useState(false);
+  const newest = live.data ?? [];
+  const all = [...newest, ...older.filter((o) => !newest.some((n) => n.id === o.id))];
+  const more = async () => {
+    const page = await unwrap(
+      client.GET('/api/captures', { params: { query: { limit: pageSize, before: all.at(-1)?.id } } }),
+    );
+    setOlder([...older, ...page]);
+    setEnded(page.length < pageSize);
+  };
+  return (
+    <>
+      {live.error && <Note alert>{live.error.message}</Note>}
+      {live.data?.length === 0 && <Note>{words.bench.none}</Note>}
+      {all.map((c) => (
+        <Item key={c.id} capture={c} open={c.id === open} />
+      ))}
+      {!ended && newest.length >= pageSize && (
+        <Button variant="outlined" sx={{ mt: 2 }} onClick={() => void more()}>
+          {words.bench.older}
+        </Button>
+      )}
+    </>
+  );
+}
+
+// what says what a capture is.
+export function what(c: Capture): string {
+  const best = c.readings[0];
+  if (best) return `${best.sheet}: ${fields(best.fields)}`;
+  return c.held ? words.bench.held(c.held) : words.bench.noCode;
+}
+
+function Item({ capture: c, open }: { capture: Capture; open: boolean }) {
+  const named = c.echo ? words.bench.echo : c.keys.map((k) => `${k.device} ${label(k.key)}`).join(', ');
+  return (
+    <Box
+      component={Link}
+      to={`/bench/${c.id}`}
+      aria-current={open ? 'true' : undefined}
+      sx={{
+        display: 'block',
+        color: 'inherit',
+        textDecoration: 'none',
+        borderTop: 1,
+        borderColor: 'divider',
+        borderLeft: '3px solid',
+        borderLeftColor: open ? 'text.primary' : 'transparent',
+        pl: 1.5,
+        py: 1,
+        minHeight: 44,
+        '&:focus-visible': { outline: '3px solid', outlineOffset: -3 },
+      }}
+    >
+      <Box sx={{ display: 'flex', justifyContent: 'space-between', gap: 1 }}>
+        <Box component="span" sx={{ fontFamily: mono, fontSize: 14 }}>
+          {clock(c.at)}
+        </Box>
+        <Box component="span" sx={{ color: 'text.secondary', fontSize: 14, overflowWrap: 'anywhere' }}>
+          {c.station} {c.port}
+          {c.count > 1 && ` · ${c.count} ×`}
+        </Box>
+      </Box>
+      <Box sx={{ fontFamily: mono, fontSize: 14, overflowWrap: 'anywhere' }}>{what(c)}</Box>
+      {(named || !c.stored) && (
+        <Box sx={{ color: c.echo ? 'secondary.main' : 'received', fontWeight: 600, fontSize: 14 }}>
+          {named}
+          {!c.stored && ` (${words.bench.notStored})`}
+        </Box>
+      )}
+    </Box>
+  );
+}
