@@ -216,13 +216,12 @@ func TestConsole_ARecordingBecomesAKey(t *testing.T) {
 	r.becomes(r.owner(), "boardwalk", "power", "on")
 
 	b.visit(r, "/bench")
-	b.eval("0")
 	b.until(`document.querySelectorAll('section[aria-label="Heard and read"] a').length >= 3`)
 	b.eval(`[...document.querySelectorAll('section[aria-label="Heard and read"] a')].find(e => e.innerText.includes('3 ×')).click()`)
 	b.see("18 bits; bits are told by their marks")
-	b.choose("Second signal", 1)
+	b.choose("Second signal", "boardwalk power")
 	b.see("Two different kinds of frame")
-	b.choose("Make this a key of", 2)
+	b.choose("Make this a key of", "Lecture projector")
 	b.eval(`(() => {
 		const e = [...document.querySelectorAll('input')].find(e => document.querySelector('label[for="' + e.id + '"]')?.innerText === 'Key');
 		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(e, 'spare');

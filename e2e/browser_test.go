@@ -4,7 +4,6 @@ import (
 	"context"
 	"os"
 	"os/exec"
-	"strconv"
 	"testing"
 	"time"
 
@@ -101,16 +100,17 @@ func (b *browser) drop(name, content string) {
 	})()`)
 }
 
-// choose picks an option of a list, by its label.
-func (b *browser) choose(label string, option int) {
+// choose picks the first option of a list, by its label, that has a text in it.
+func (b *browser) choose(label, text string) {
 	b.t.Helper()
 	box := `[...document.querySelectorAll('[role=combobox]')].find(e => (e.getAttribute('aria-labelledby') ?? '').split(' ')
 		.some(id => document.getElementById(id)?.innerText.startsWith(` + quote(label) + `)))`
 	b.until(box)
 	b.eval(box + `.dispatchEvent(new MouseEvent('mousedown', {bubbles: true, button: 0}))`)
-	item := `document.querySelectorAll('[role=option]')[` + strconv.Itoa(option) + `]`
+	item := `[...document.querySelectorAll('[role=option]')].find(e => e.innerText.includes(` + quote(text) + `))`
 	b.until(item)
 	b.eval(item + ".click()")
+	b.until(`!document.querySelector('[role=option]')`)
 }
 
 // visit opens a page of the console.

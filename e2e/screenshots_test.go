@@ -95,7 +95,7 @@ func TestScreenshots(t *testing.T) {
 			shot("bench")
 			handset("clicker", "c")
 			b.until(`(t => t?.includes("lecture") && t.includes("no known"))(document.querySelector('a[href^="/bench/"]')?.innerText)`)
-			b.choose("Second signal", 1)
+			b.choose("Second signal", "no known line code")
 			b.see("The same kind of frame with other bits")
 			b.eval(`document.querySelector('section[aria-label="Lay another over it"]').scrollIntoView()`)
 			shot("overlay", "desk")
