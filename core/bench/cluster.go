@@ -130,7 +130,7 @@ func refine(marks, spaces []Cluster, unit, stretch float64) float64 {
 
 // multiple is a number of units: whole where it is nearly, else to a tenth.
 func multiple(x float64) float64 {
-	if k := math.Round(x); k >= 1 && (math.Abs(x-k) <= 0.2 || x > 6) {
+	if k := math.Round(x); k >= 1 && math.Abs(x-k) <= max(0.2, 0.035*x) {
 		return k
 	}
 	return math.Max(math.Round(x*10)/10, 0.1)

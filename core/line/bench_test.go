@@ -8,9 +8,9 @@ import (
 	"urbo/core/signal"
 )
 
-// BenchmarkDecode tries all sheets on one train.
+// BenchmarkDecode tries all sheets on one train, and those that a receiver of infrared can hear.
 func BenchmarkDecode(b *testing.B) {
-	book := line.Builtin()
+	all := line.Builtin()
 	text, err := signal.ParseText(handWritten[0].train)
 	if err != nil {
 		b.Fatal(err)
@@ -21,13 +21,15 @@ func BenchmarkDecode(b *testing.B) {
 		noise[i] = 60 + int(r.ExpFloat64()*300)
 	}
 	for name, train := range map[string]signal.Train{"nec": text.Train, "noise-399": noise} {
-		b.Run(name, func(b *testing.B) {
-			heard := []signal.Heard{{Train: train}}
-			b.ReportAllocs()
-			for b.Loop() {
-				book.Decode(heard)
-			}
-		})
+		for medium, book := range map[string]*line.Book{"all sheets": all, "infrared": all.Only(line.Infrared)} {
+			b.Run(name+" "+medium, func(b *testing.B) {
+				heard := []signal.Heard{{Train: train}}
+				b.ReportAllocs()
+				for b.Loop() {
+					book.Decode(heard)
+				}
+			})
+		}
 	}
 }
 

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"unique"
 
 	"urbo/core/signal"
 )
@@ -62,6 +63,18 @@ func (b *Book) With(sheets ...*Sheet) (*Book, error) {
 	return NewBook(append(b.Sheets(), sheets...)...)
 }
 
+// Only is the book of the sheets of one medium: a receiver hears no other.
+func (b *Book) Only(m Medium) *Book {
+	out := &Book{byName: map[string]*Sheet{}}
+	for _, s := range b.sheets {
+		if s.Medium == m {
+			out.sheets = append(out.sheets, s)
+			out.byName[s.Name] = s
+		}
+	}
+	return out
+}
+
 // Builtin is the book of the sheets that ship with Urbo.
 var Builtin = sync.OnceValue(func() *Book {
 	dir, err := fs.Sub(builtin, "sheets")
@@ -93,6 +106,21 @@ func (b *Book) Sheet(name string) (*Sheet, error) {
 // Sheets lists the sheets by name.
 func (b *Book) Sheets() []*Sheet { return slices.Clone(b.sheets) }
 
+// scratch is memory for a search through the book's sheets.
+func (b *Book) scratch() *scratch {
+	tmp := &scratch{shared: map[unique.Handle[string]]*[]measured{}}
+	seen := map[unique.Handle[string]]bool{}
+	for _, s := range b.sheets {
+		for _, f := range s.frames {
+			if seen[f.wave] {
+				tmp.shared[f.wave] = &[]measured{}
+			}
+			seen[f.wave] = true
+		}
+	}
+	return tmp
+}
+
 // Decoded is what all sheets make of one press.
 type Decoded struct {
 	Readings []Reading // best first
@@ -106,10 +134,12 @@ func (b *Book) Decode(trains []signal.Heard) Decoded {
 	var out Decoded
 	tmp, ok := b.memory.Get().(*scratch)
 	if !ok {
-		tmp = &scratch{}
+		tmp = b.scratch()
 	}
 	defer b.memory.Put(tmp)
-	tmp.waves = tmp.waves[:0]
+	for _, waves := range tmp.shared {
+		*waves = (*waves)[:0]
+	}
 	for _, s := range b.sheets {
 		readings, lone := s.decode(flat, tmp)
 		out.Readings = append(out.Readings, readings...)

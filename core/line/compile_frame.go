@@ -391,9 +391,30 @@ func (b *frameBuilder) firstMark() {
 	if lossy {
 		f.atLeast -= first.size()
 	}
-	if c := first.cell; c != nil && c.mark && len(f.steps) > 1 {
-		f.evenPairs = c.pairMost-c.pairLeast < 0.01
+	if !lossy {
+		f.evenFrom, f.evenPairs = f.even()
 	}
+}
+
+// even finds the first pairs that last equally long, at most six: a cheap test that most other signals fail.
+func (f *frame) even() (from, pairs int) {
+	const most = 6
+	i := 0
+	for i < len(f.steps) && f.steps[i].cell == nil {
+		from += f.steps[i].size()
+		i++
+	}
+	for ; i < len(f.steps) && pairs < most; i++ {
+		c := f.steps[i].cell
+		if c == nil || c.pairMost-c.pairLeast > 0.01 || i == len(f.steps)-1 { // the last may be lengthened by silence
+			break
+		}
+		pairs += c.size / 2
+	}
+	if pairs < 2 {
+		return 0, 0
+	}
+	return from, pairs
 }
 
 // firstHalves is the same for a biphase frame: its first mark is known where it has a lead, else one to three halves.

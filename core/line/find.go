@@ -19,12 +19,11 @@ type scratch struct {
 	payload []uint8
 	chosen  []*symbol
 	runs    []run
-	waves   []measured // what other sheets' frames of the same wave were found to be
+	shared  map[unique.Handle[string]]*[]measured // waves that several sheets have, and what they were found to be
 }
 
 // measured is what the wave of a frame was found to be at one place, before its bits are given a meaning.
 type measured struct {
-	wave                     unique.Handle[string]
 	at                       int
 	ok                       bool
 	payload                  []uint8
@@ -48,7 +47,7 @@ func (s *Sheet) find(flat []int, tmp *scratch) []match {
 			}
 			if d, gap := flat[at], flat[at+1]; d < f.firstLow || d > f.firstHigh || gap < f.spaceLow || gap > f.spaceHigh ||
 				f.afterSilence && at > 0 && flat[at-1] < silence ||
-				f.evenPairs && !alikeSums(d+gap, flat[at+2]+flat[at+3]) {
+				f.evenPairs > 0 && !evenSums(flat[at+f.evenFrom:], f.evenPairs) {
 				continue
 			}
 			if m, ok := s.matchAt(flat, at, f, tmp); ok {
@@ -72,6 +71,17 @@ func (s *Sheet) matchAt(flat []int, at int, f *frame, tmp *scratch) (match, bool
 		return s.matchCells(flat, at, f, 1, tmp)
 	}
 	return match{}, false
+}
+
+// evenSums says whether so many pairs could all last equally long.
+func evenSums(d []int, pairs int) bool {
+	first := d[0] + d[1]
+	for i := 1; i < pairs; i++ {
+		if !alikeSums(first, d[2*i]+d[2*i+1]) {
+			return false
+		}
+	}
+	return true
 }
 
 // alikeSums says whether two pairs could last equally long; receivers blur each edge.

@@ -16,6 +16,35 @@ func (s *Sheet) matchCells(flat []int, at int, f *frame, from int, tmp *scratch)
 	if at+size > len(flat) {
 		return match{}, false
 	}
+	if len(f.guesses) != 1 || from != 0 {
+		return s.matchWave(flat, at, size, f, from, tmp, nil)
+	}
+	// Several line codes share a wave and differ only in what their bits mean: each wave is measured once.
+	known := tmp.shared[f.wave]
+	if known == nil {
+		return s.matchWave(flat, at, size, f, from, tmp, nil)
+	}
+	for _, w := range *known {
+		if w.at == at {
+			return f.matched(w, at, size)
+		}
+	}
+	*known = append(*known, measured{at: at})
+	return s.matchWave(flat, at, size, f, from, tmp, &(*known)[len(*known)-1])
+}
+
+// matched reads the bits of a wave that was measured.
+func (f *frame) matched(w measured, at, size int) (match, bool) {
+	m := match{frame: f, start: at, end: at + size}
+	if w.ok {
+		m.fields, _ = f.read(w.payload)
+		m.unit, m.stretch, m.most, m.rms = w.unit, w.stretch, w.most, w.rms
+	}
+	return m, m.fields != nil
+}
+
+// matchWave measures a frame at one place, and keeps what its wave was found to be where keep is given.
+func (s *Sheet) matchWave(flat []int, at, size int, f *frame, from int, tmp *scratch, keep *measured) (match, bool) {
 	d := flat[at : at+size]
 	unit := 0.0
 	if f.lead > 0 && from == 0 {
@@ -31,15 +60,20 @@ func (s *Sheet) matchCells(flat []int, at int, f *frame, from int, tmp *scratch)
 	if !s.standsAlone(flat, at, size, f, unit) {
 		return match{}, false
 	}
-	m := match{frame: f, start: at, end: at + size}
 	if len(f.guesses) == 1 {
-		w := f.waveAt(d, at, from, unit, tmp)
+		w := measured{at: at}
+		w.unit, w.stretch, w.most, w.rms, w.ok = f.measure(d, from, unit, 0, tmp)
+		w.ok = w.ok && good(w.unit, w.stretch, w.most, w.rms, f.slack) && f.pulsesFit(d, from, w.unit, w.stretch)
 		if w.ok {
-			m.fields, _ = f.read(w.payload)
-			m.unit, m.stretch, m.most, m.rms = w.unit, w.stretch, w.most, w.rms
+			w.payload = f.bitsOf(tmp)
 		}
-		return m, m.fields != nil
+		if keep != nil {
+			*keep = w
+			keep.payload = slices.Clone(w.payload)
+		}
+		return f.matched(w, at, size)
 	}
+	m := match{frame: f, start: at, end: at + size}
 	for _, guess := range f.guesses {
 		u, stretch, most, rms, ok := f.measure(d, from, unit, guess*unit, tmp)
 		if !ok {
@@ -57,26 +91,6 @@ func (s *Sheet) matchCells(flat []int, at int, f *frame, from int, tmp *scratch)
 		}
 	}
 	return m, m.fields != nil
-}
-
-// waveAt measures a frame whose cells tell their symbols by their sums. Several line codes share a wave and differ
-// only in what their bits mean, so each wave is measured once.
-func (f *frame) waveAt(d []int, at, from int, unit float64, tmp *scratch) measured {
-	for i := range tmp.waves {
-		if w := &tmp.waves[i]; w.wave == f.wave && w.at == at {
-			return *w
-		}
-	}
-	w := measured{wave: f.wave, at: at}
-	w.unit, w.stretch, w.most, w.rms, w.ok = f.measure(d, from, unit, 0, tmp)
-	w.ok = w.ok && good(w.unit, w.stretch, w.most, w.rms, f.slack) && f.pulsesFit(d, from, w.unit, w.stretch)
-	if w.ok {
-		w.payload = slices.Clone(f.bitsOf(tmp))
-	}
-	if from == 0 {
-		tmp.waves = append(tmp.waves, w)
-	}
-	return w
 }
 
 // measure classifies the cells, fits unit and stretch to them, and classifies once more where that may change

@@ -132,7 +132,7 @@ type frame struct {
 	firstLow, firstHigh, spaceLow, spaceHigh int
 	afterSilence                             bool
 	atLeast                                  int                   // durations that must be left
-	evenPairs                                bool                  // it begins with cells whose pairs of mark and space last equally long
+	evenFrom, evenPairs                      int                   // from which duration on how many pairs last equally long
 	wave                                     unique.Handle[string] // equal for frames that look alike but for what their bits mean
 	// guesses are the stretches to begin with, in units: where the sums of cells tell symbols apart one is enough.
 	guesses []float64

@@ -39,7 +39,7 @@ type Capture struct {
 
 // Ear joins trains into presses.
 type Ear struct {
-	book    *line.Book
+	books   map[string]*line.Book // by medium
 	library *library.Library
 	air     *air.Air
 	roster  *roster.Roster
@@ -71,7 +71,11 @@ const silence = signal.PressSilence * time.Microsecond
 
 // New makes an ear. Every capture that is no echo is handed to the sinks, in order.
 func New(book *line.Book, l *library.Library, a *air.Air, r *roster.Roster, j *journal.Journal, now func() time.Time, sinks ...func(context.Context, Capture)) *Ear {
-	return &Ear{book: book, library: l, air: a, roster: r, journal: j, now: now, sinks: sinks, wake: make(chan struct{}, 1), pending: map[string]*press{}}
+	books := map[string]*line.Book{}
+	for _, m := range []line.Medium{line.Infrared, line.Radio} {
+		books[string(m)] = book.Only(m)
+	}
+	return &Ear{books: books, library: l, air: a, roster: r, journal: j, now: now, sinks: sinks, wake: make(chan struct{}, 1), pending: map[string]*press{}}
 }
 
 // Hear takes one train from a station. It does not block.
@@ -156,8 +160,7 @@ func (e *Ear) due(all bool) ([]*press, time.Duration) {
 // finish makes a capture of a press and hands it on.
 func (e *Ear) finish(ctx context.Context, p *press) {
 	c := Capture{ID: store.NewID(), At: p.start, Station: p.station, Port: p.port.ID, Medium: p.port.Medium, Strength: p.peak, Trains: p.trains, Count: 1}
-	c.Decoded = e.book.Decode(p.trains)
-	c.Readings = e.sameMedium(c.Readings, c.Medium)
+	c.Decoded = e.books[c.Medium].Decode(p.trains)
 	c.describe()
 	c.Keys = e.library.Match(c.Readings, c.Structure)
 	c.PressID = e.air.Echo(c.Medium, p.began, p.latest, c.Readings, c.Trains)
@@ -173,17 +176,6 @@ func (e *Ear) finish(ctx context.Context, p *press) {
 	for _, sink := range e.sinks {
 		sink(ctx, c)
 	}
-}
-
-// sameMedium leaves out readings of line codes that this receiver's medium does not carry.
-func (e *Ear) sameMedium(in []line.Reading, medium string) []line.Reading {
-	out := in[:0]
-	for _, r := range in {
-		if s, err := e.book.Sheet(r.Sheet); err == nil && string(s.Medium) == medium {
-			out = append(out, r)
-		}
-	}
-	return out
 }
 
 // worthKeeping leaves out noise: a few stray pulses, and what a radio receiver delivers when nobody sends. The
