@@ -365,7 +365,7 @@ func TestLesson_SignalsWithoutALineCodeAreKeptAndReplayed(t *testing.T) {
 	lamp(t, h)
 	_, err := h.Lessons.Start(wire.NewLesson{Device: "lamp", Keys: []string{"blue"}}, "test")
 	require.NoError(t, err)
-	odd := []int{2000, 1000, 700, 300, 300, 700, 700, 300, 300, 700, 700, 300, 300, 700, 700, 300, 300}
+	odd := []int{2100, 1050, 700, 350, 350, 700, 700, 350, 350, 700, 700, 350, 350, 700, 700, 350, 350}
 	for n := range 2 {
 		b.hear(int64(n)*1_000_000, odd, 20_000)
 		eventually(t, func() bool { return len(captures(t, h)) == n+1 }, "heard")

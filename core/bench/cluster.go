@@ -84,7 +84,11 @@ func fitUnit(marks, spaces []Cluster) (unit, stretch float64) {
 			least, unit, stretch = cost, u, e
 		}
 	}
-	for e := -200.0; e <= 200; e += 5 {
+	from, to := -200.0, 200.0
+	if e, ok := evenStretch(marks, spaces); ok {
+		from, to = e, e
+	}
+	for e := from; e <= to; e += 5 {
 		for i, cs := range [][]Cluster{marks, spaces} {
 			for _, c := range cs {
 				x := c.Center - e
@@ -112,6 +116,24 @@ func fitUnit(marks, spaces []Cluster) (unit, stretch float64) {
 	return unit, stretch
 }
 
+// evenStretch is the stretch where marks and spaces have the same multiples, as with ratio and biphase codes: then
+// each mark is longer than its space by twice the stretch.
+func evenStretch(marks, spaces []Cluster) (float64, bool) {
+	if len(marks) != len(spaces) || len(marks) < 2 {
+		return 0, false
+	}
+	sum := 0.0
+	for i := range marks {
+		sum += (marks[i].Center - spaces[i].Center) / 2 / float64(len(marks))
+	}
+	for i := range marks {
+		if math.Abs((marks[i].Center-spaces[i].Center)/2-sum) > 0.1*marks[0].Center {
+			return 0, false
+		}
+	}
+	return sum, math.Abs(sum) <= 200
+}
+
 // refine is the mean unit over all clusters, by how many durations are in them.
 func refine(marks, spaces []Cluster, unit, stretch float64) float64 {
 	us, units := 0.0, 0.0
@@ -130,7 +152,7 @@ func refine(marks, spaces []Cluster, unit, stretch float64) float64 {
 
 // multiple is a number of units: whole where it is nearly, else to a tenth.
 func multiple(x float64) float64 {
-	if k := math.Round(x); k >= 1 && math.Abs(x-k) <= max(0.2, 0.035*x) {
+	if k := math.Round(x); k >= 1 && math.Abs(x-k) <= max(0.15, 0.035*x) {
 		return k
 	}
 	return math.Max(math.Round(x*10)/10, 0.1)

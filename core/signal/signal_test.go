@@ -24,7 +24,7 @@ func TestParseText_AnyUsualNotation(t *testing.T) {
 	}
 	got, err := signal.ParseText("9024 4512 564 41000")
 	require.NoError(t, err)
-	assert.Equal(t, signal.Text{Train: want, Gap: 41000}, got, "a space at the end is the silence after the train")
+	assert.Equal(t, signal.Text{Train: want, Gap: 41000, Notation: "decimal µs, mark and space in turn"}, got, "a space at the end is the silence after the train")
 }
 
 func TestParseText_SaysAtWhichNumberAndWhy(t *testing.T) {
