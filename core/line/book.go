@@ -128,9 +128,26 @@ type Decoded struct {
 	Held string
 }
 
-// Decode tries every sheet on the trains of one press.
+// Decode tries every sheet on the trains of one press. Where none is sure, it tries once more without glitches.
 func (b *Book) Decode(trains []signal.Heard) Decoded {
 	flat := signal.Flatten(trains)
+	out := b.decode(flat)
+	if len(out.Readings) > 0 && out.Readings[0].Confidence > LoneLimit {
+		return out
+	}
+	for _, cut := range glitches {
+		mended, ok := mend(flat, cut)
+		if !ok {
+			continue
+		}
+		if again := b.decode(mended); len(again.Readings) > 0 && (len(out.Readings) == 0 || again.Readings[0].score > out.Readings[0].score) {
+			out = again
+		}
+	}
+	return out
+}
+
+func (b *Book) decode(flat []int) Decoded {
 	var out Decoded
 	tmp, ok := b.memory.Get().(*scratch)
 	if !ok {
