@@ -31,6 +31,9 @@ type HandsetKey struct {
 	then  []int // nil: nothing follows
 	// fresh makes the frames anew for every press, for handsets that count, toggle, or send what their display shows.
 	fresh func() (first, then []int)
+	// push is a button on the appliance itself: it sends nothing.
+	push func(now time.Duration)
+	of   *placed // the appliance
 }
 
 // DefaultHold is how long a person holds a key who just presses it.
@@ -56,6 +59,13 @@ func (s *Stage) Press(handset, key string, hold time.Duration) error {
 		var keys []string
 		for i := range h.Keys {
 			if h.Keys[i].Name == key {
+				if push := h.Keys[i].push; push != nil {
+					s.at(s.Now(), func(now time.Duration) {
+						push(now)
+						s.tell(h.Keys[i].of)
+					})
+					return nil
+				}
 				s.play(h, &h.Keys[i], hold)
 				return nil
 			}

@@ -182,7 +182,16 @@ func (s *Stage) screen() {
 }
 
 func (s *Stage) shutter() {
-	h := &Handset{Slug: "shutter", Title: "Dome shutter handset", Room: "Dome", Hz: channel43342, clock: 1.0, jitter: 12, strength: 0.5, least: 3}
+	shutter := newShutter()
+	s.radio(rollHandset("shutter", "Dome shutter handset", shutterHandset), shutter, "Dome shutter")
+	own := HandsetKey{Name: "pair-next", push: shutter.PairNext, of: s.appliances[len(s.appliances)-1]}
+	s.radio(&Handset{Slug: "shutter-box", Title: "Button on the shutter's motor", Room: "Dome", Hz: channel43342, Keys: []HandsetKey{own}}, nil, "")
+	s.radio(rollHandset("shutter-spare", "Spare shutter handset, not paired", 0x51C07E), nil, "")
+}
+
+// rollHandset is a handset of the shutter's make, with a counter of its own.
+func rollHandset(slug, title string, number uint32) *Handset {
+	h := &Handset{Slug: slug, Title: title, Room: "Dome", Hz: channel43342, clock: 1.0, jitter: 12, strength: 0.5, least: 3}
 	counter := uint16(0)
 	for _, k := range []struct {
 		name   string
@@ -190,11 +199,11 @@ func (s *Stage) shutter() {
 	}{{"up", shutterUp}, {"down", shutterDown}, {"stop", shutterStop}, {"pair", shutterPair}} {
 		h.Keys = append(h.Keys, HandsetKey{Name: k.name, fresh: func() (first, then []int) {
 			counter++
-			b := rollBytes(k.button, counter, shutterHandset)
+			b := rollBytes(k.button, counter, number)
 			return rollFrame(b, true), rollFrame(b, false)
 		}})
 	}
-	s.radio(h, newShutter(), "Dome shutter")
+	return h
 }
 
 // doorID is the number burnt into the door contact.

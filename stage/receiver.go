@@ -9,6 +9,10 @@ type Receiver struct {
 	Width  int // how far off it still hears
 	// Stretch is what it adds to marks and takes from spaces, in µs.
 	Stretch int
+	// Silence ends a train; 0 is 20 ms. A shorter one cuts presses into more trains.
+	Silence time.Duration
+	// Inverts is a module that delivers spaces as marks.
+	Inverts bool
 }
 
 // Heard is one train as a receiver delivers it.
@@ -30,6 +34,9 @@ const (
 func (s *Stage) Receive(r Receiver, heard func(Heard)) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	if r.Silence == 0 {
+		r.Silence = trainSilence
+	}
 	e := &ear{Receiver: r, stage: s, heard: heard}
 	s.air[r.Medium].listeners = append(s.air[r.Medium].listeners, listener{hz: r.Hz, width: r.Width, hear: e.hear})
 }
@@ -45,7 +52,7 @@ type ear struct {
 
 func (e *ear) hear(at time.Duration, runs []int, strength float64) {
 	runs = e.distort(runs)
-	if gap := at - e.end; len(e.pending.Train) > 0 && gap >= trainSilence {
+	if gap := at - e.end; len(e.pending.Train) > 0 && gap >= e.Silence {
 		e.flush(int(gap / time.Microsecond))
 	} else if len(e.pending.Train) > 0 {
 		e.bridge(int(gap / time.Microsecond))
@@ -59,7 +66,7 @@ func (e *ear) hear(at time.Duration, runs []int, strength float64) {
 	}
 	e.pending.Strength = max(e.pending.Strength, strength)
 	for i, d := range runs {
-		if i%2 == 1 && d >= int(trainSilence/time.Microsecond) || len(e.pending.Train) >= trainLimit {
+		if i%2 == 1 && d >= int(e.Silence/time.Microsecond) || len(e.pending.Train) >= trainLimit {
 			e.end = at
 			e.flush(d)
 			at += time.Duration(d) * time.Microsecond
@@ -76,10 +83,10 @@ func (e *ear) hear(at time.Duration, runs []int, strength float64) {
 		e.pending.Train = e.pending.Train[:n-1]
 	}
 	wait := e.end
-	e.stage.at(e.end+trainSilence, func(time.Duration) {
-		going := e.stage.air[e.Medium].began(e.end+trainSilence, e.Hz, e.Width)
+	e.stage.at(e.end+e.Silence, func(time.Duration) {
+		going := e.stage.air[e.Medium].began(e.end+e.Silence, e.Hz, e.Width)
 		if len(e.pending.Train) > 0 && e.end == wait && !going {
-			e.flush(int(trainSilence / time.Microsecond))
+			e.flush(int(e.Silence / time.Microsecond))
 		}
 	})
 }
@@ -104,18 +111,40 @@ func (e *ear) flush(gap int) {
 			out.Train = append(out.Train, e.noise(10_000)...)
 			out.Train = out.Train[:len(out.Train)-1]
 		}
+		if e.Inverts { // it begins in what was the silence before, and ends in the one after
+			out.Train = append(append([]int{idle}, out.Train...), idle)
+			out.At -= idle * time.Microsecond
+		}
 		e.heard(out)
 	}
 }
 
-// distort lengthens marks at the cost of spaces, and gets the first mark after silence wrong, as modules do.
+// idle is how long in µs a receiver that inverts shows the silence around a train.
+const idle = 250
+
+// Gain of infrared modules: marks load it, spaces let it rest, and beyond easy each further easy shortens marks by fade.
+const (
+	gainEasy = 15_000 // µs
+	gainFade = 25     // µs
+	gainMost = 60     // µs
+)
+
+// distort lengthens marks at the cost of spaces, gets the first mark after silence wrong, and shortens marks when long
+// bursts have turned the gain down, as modules do.
 func (e *ear) distort(clean []int) []int {
 	out := make([]int, len(clean))
+	load := 0
 	for i, d := range clean {
+		stretch := e.Stretch
+		if e.Medium == Infrared {
+			stretch -= min(max(load-gainEasy, 0)*gainFade/gainEasy, gainMost)
+		}
 		if i%2 == 0 {
-			out[i] = max(d+e.Stretch, 30)
+			out[i] = max(d+stretch, 30)
+			load += d
 		} else {
-			out[i] = max(d-e.Stretch, 30)
+			out[i] = max(d-stretch, 30)
+			load = max(load-d/2, 0)
 		}
 	}
 	out[0] = max(out[0]+e.stage.random.IntN(180)-90, 40)

@@ -1,13 +1,23 @@
 package stage
 
-import "time"
+import (
+	"strconv"
+	"time"
+)
 
 // Shutter is the dome's shutter: 42 s for the full way. It obeys only handsets that are paired with it, and each value
 // of a handset's counter once. Pairing: hold its own button (PairNext), then press pair on the handset.
 type Shutter struct {
 	travel
 	paired map[uint32]uint16 // handset → the counter it sent last
+	open   time.Duration     // until when it pairs the next handset that asks
 }
+
+// pairing is how long the shutter waits for a handset after its own button was held.
+const pairing = 2 * time.Minute
+
+// PairNext is its own button, held: the next handset that sends pair is obeyed from then on. It says so with a jerk.
+func (s *Shutter) PairNext(at time.Duration) { s.open = at + pairing }
 
 // Buttons of the shutter's handset.
 const (
@@ -138,6 +148,10 @@ func (s *Shutter) take(at time.Duration, b [7]byte) {
 	counter := uint16(b[2])<<8 | uint16(b[3])
 	handset := uint32(b[4])<<16 | uint32(b[5])<<8 | uint32(b[6])
 	last, paired := s.paired[handset]
+	if b[1]>>4 == shutterPair && at < s.open {
+		s.paired[handset], s.open = counter, 0
+		return
+	}
 	ahead := counter - last
 	if !paired || ahead == 0 || ahead > shutterWindow {
 		return
@@ -153,8 +167,20 @@ func (s *Shutter) take(at time.Duration, b [7]byte) {
 	}
 }
 
-// Next is when it reaches an end.
-func (s *Shutter) Next(now time.Duration) time.Duration { return s.ends(now) }
+// Next is when it reaches an end, or stops waiting for a handset.
+func (s *Shutter) Next(now time.Duration) time.Duration {
+	next := s.ends(now)
+	if s.open > now && (next == 0 || s.open < next) {
+		return s.open
+	}
+	return next
+}
 
 // State lists where it is.
-func (s *Shutter) State(now time.Duration) []Fact { return s.facts(now, "open", "closed") }
+func (s *Shutter) State(now time.Duration) []Fact {
+	waits := "no"
+	if now < s.open {
+		waits = "yes"
+	}
+	return append(s.facts(now, "open", "closed"), Fact{"handsets", strconv.Itoa(len(s.paired))}, Fact{"waits for a handset", waits})
+}

@@ -126,6 +126,74 @@ func TestReceiver_HearsOnlyNearItsFrequency(t *testing.T) {
 	})
 }
 
+// listen collects what a receiver hears of a press.
+func listen(t *testing.T, s *stage.Stage, r stage.Receiver, handset, key string) []stage.Heard {
+	t.Helper()
+	var mu sync.Mutex
+	var out []stage.Heard
+	s.Receive(r, func(h stage.Heard) {
+		mu.Lock()
+		defer mu.Unlock()
+		out = append(out, h)
+	})
+	press(t, s, handset, key)
+	mu.Lock()
+	defer mu.Unlock()
+	return out
+}
+
+func TestReceiver_AShortTimeOutCutsAPress(t *testing.T) {
+	for silence, trains := range map[time.Duration]int{0: 1, 4 * time.Millisecond: 2, 1200 * time.Microsecond: 15} {
+		play(t, stage.Options{}, func(s *stage.Stage) {
+			got := listen(t, s, stage.Receiver{Medium: stage.Infrared, Hz: 38_000, Width: 2_500, Silence: silence}, "projector", "on")
+			assert.GreaterOrEqual(t, len(got), trains, "time-out of %s", silence)
+			for _, h := range got[:len(got)-1] {
+				assert.Positive(t, h.Gap)
+			}
+		})
+	}
+}
+
+func TestReceiver_LongBurstsTurnTheGainDown(t *testing.T) {
+	play(t, stage.Options{}, func(s *stage.Stage) {
+		got := listen(t, s, stage.Receiver{Medium: stage.Infrared, Hz: 38_000, Width: 2_500, Stretch: 100}, "mixer", "power")
+		require.NotEmpty(t, got)
+		train := got[0].Train
+		mean := func(marks []int) (m int) {
+			for i := 0; i < len(marks); i += 2 {
+				m += 2 * marks[i] / len(marks)
+			}
+			return m
+		}
+		assert.Greater(t, mean(train[4:14]), mean(train[44:54]), "late marks are shorter")
+	})
+}
+
+func TestReceiver_SomeInvert(t *testing.T) {
+	play(t, stage.Options{}, func(s *stage.Stage) {
+		got := listen(t, s, stage.Receiver{Medium: stage.Radio, Hz: 433_420_000, Width: 250_000, Inverts: true}, "shutter", "up")
+		require.NotEmpty(t, got)
+		assert.Equal(t, 1, len(got[0].Train)%2, "it begins and ends with a mark still")
+	})
+}
+
+func TestShutter_PairsAHandset(t *testing.T) {
+	play(t, stage.Options{}, func(s *stage.Stage) {
+		press(t, s, "shutter-spare", "up")
+		press(t, s, "shutter-spare", "pair")
+		assert.Equal(t, "1", state(t, s, "shutter")["handsets"], "nobody asked for it")
+		press(t, s, "shutter-box", "pair-next")
+		assert.Equal(t, "yes", state(t, s, "shutter")["waits for a handset"])
+		press(t, s, "shutter-spare", "pair")
+		assert.Equal(t, "2", state(t, s, "shutter")["handsets"])
+		press(t, s, "shutter-spare", "up")
+		assert.Equal(t, "moving open", state(t, s, "shutter")["movement"])
+		press(t, s, "shutter-box", "pair-next")
+		time.Sleep(3 * time.Minute)
+		assert.Equal(t, "no", state(t, s, "shutter")["waits for a handset"], "it does not wait for ever")
+	})
+}
+
 func TestTwoHandsetsAtOnce_SpoilEachOther(t *testing.T) {
 	play(t, stage.Options{}, func(s *stage.Stage) {
 		require.NoError(t, s.Press("projector", "on", 0))

@@ -22,6 +22,9 @@ type Book struct {
 	sheets []*Sheet
 	byName map[string]*Sheet
 	memory sync.Pool // of *scratch: decoding goes on all the time
+
+	once     sync.Once
+	inverted *Book // the radio sheets, made when they are first asked for
 }
 
 // NewBook makes a book. Two sheets of one name are an error that wraps ErrSheet.
@@ -128,23 +131,47 @@ type Decoded struct {
 	Held string
 }
 
-// Decode tries every sheet on the trains of one press. Where none is sure, it tries once more without glitches.
+// Decode tries every sheet on the trains of one press. Where none is sure, it tries again without
+// glitches, and the other way round.
 func (b *Book) Decode(trains []signal.Heard) Decoded {
 	flat := signal.Flatten(trains)
-	out := b.decode(flat)
-	if len(out.Readings) > 0 && out.Readings[0].Confidence > LoneLimit {
-		return out
+	if len(flat) == 0 {
+		return Decoded{}
 	}
+	out := b.decode(flat)
 	for _, cut := range glitches {
 		mended, ok := mend(flat, cut)
-		if !ok {
+		if !ok || out.surer(LoneLimit) {
 			continue
 		}
 		if again := b.decode(mended); len(again.Readings) > 0 && (len(out.Readings) == 0 || again.Readings[0].score > out.Readings[0].score) {
 			out = again
 		}
 	}
+	if radio := b.radio(); radio != nil && !out.surer(0.9) {
+		// Some radio receivers invert: what looks like a space is a mark.
+		again := radio.decode(append(slices.Clone(flat[1:]), signal.PressSilence))
+		if again.surer(LoneLimit) {
+			out.Readings = append(out.Readings, again.Readings...)
+			sortReadings(out.Readings)
+		}
+	}
 	return out
+}
+
+// surer says whether the best reading has more than a confidence.
+func (d Decoded) surer(than float64) bool {
+	return len(d.Readings) > 0 && d.Readings[0].Confidence > than
+}
+
+// radio is the book of the radio sheets, nil where there are none.
+func (b *Book) radio() *Book {
+	b.once.Do(func() {
+		if only := b.Only(Radio); len(only.sheets) > 0 {
+			b.inverted = only
+		}
+	})
+	return b.inverted
 }
 
 func (b *Book) decode(flat []int) Decoded {

@@ -96,3 +96,12 @@ func TestDecode_AnUnsureFirstMarkAndLostEdges(t *testing.T) {
 	_, ok = reads(signal.Split(twice[:len(flat)+20], 20_000), "samsung32", want)
 	assert.True(t, ok, "let go inside the second frame")
 }
+
+func TestDecode_AReceiverThatInverts(t *testing.T) {
+	fields := line.Fields{"id": line.Number(0x12345), "key": line.Number(2)}
+	inverted := append([]int{300}, clean(t, "ev1527", fields)...) // the silence before it looks like a mark
+	inverted = append(inverted[:len(inverted)-1], 300)
+	require.Equal(t, 1, len(inverted)%2)
+	_, ok := reads([]signal.Heard{{Train: inverted}}, "ev1527", fields)
+	assert.True(t, ok)
+}

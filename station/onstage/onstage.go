@@ -22,7 +22,8 @@ type Station struct {
 	stage *stage.Stage
 	hello station.Hello
 
-	said *mailbox // what the station says; read by Run
+	inverts bool // its receivers do
+	said    *mailbox // what the station says; read by Run
 
 	mu      sync.Mutex
 	running bool
@@ -40,9 +41,11 @@ func New(s *stage.Stage, name string) *Station {
 	return n
 }
 
-// NewRadio puts a station on the stage that receives and sends on one radio channel in Hz.
+// NewRadio puts a station on the stage that receives and sends on one radio channel in Hz. Its receiver inverts, as
+// some modules do.
 func NewRadio(s *stage.Stage, name string, hz int) *Station {
 	n := empty(s, name)
+	n.inverts = true
 	n.pair("radio", stage.Radio, hz, 250_000, 25, hz-150_000, hz+150_000)
 	return n
 }
@@ -66,7 +69,7 @@ func (n *Station) pair(name string, medium stage.Medium, hz, width, stretch, fro
 	if n.stage == nil { // it is away, and hears nothing
 		return
 	}
-	n.stage.Receive(stage.Receiver{Medium: medium, Hz: hz, Width: width, Stretch: stretch}, func(h stage.Heard) { n.heard(name+"-in", h) })
+	n.stage.Receive(stage.Receiver{Medium: medium, Hz: hz, Width: width, Stretch: stretch, Inverts: n.inverts}, func(h stage.Heard) { n.heard(name+"-in", h) })
 }
 
 // Gone is a station that has said hello and is away since: trouble to look at.
