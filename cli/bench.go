@@ -228,6 +228,15 @@ func summary(trains []signal.Heard) string {
 	return fmt.Sprintf("%d durations%s, %.1f ms: %s", n, more, float64(us)/1000, trains[0].Train.Short())
 }
 
+// measured says what a sensor's reading means, after its fields.
+func measured(in []line.Measurement) string {
+	out := ""
+	for i, m := range in {
+		out += []string{": ", ", "}[min(i, 1)] + m.String()
+	}
+	return out
+}
+
 func (a *app) printReadings(d line.Decoded) {
 	if len(d.Readings) == 0 {
 		if d.Held != "" {
@@ -239,7 +248,7 @@ func (a *app) printReadings(d line.Decoded) {
 	}
 	var rows []table.Row
 	for _, r := range d.Readings {
-		rows = append(rows, table.Row{r.Sheet, r.Fields.String(), r.Frames, r.Repeats, fmt.Sprintf("%.1f µs", r.Unit), fmt.Sprintf("%+.0f µs", r.Stretch), fmt.Sprintf("%.0f µs", r.Deviation), fmt.Sprintf("%.2f", r.Confidence)})
+		rows = append(rows, table.Row{r.Sheet, r.Fields.String() + measured(r.Measured), r.Frames, r.Repeats, fmt.Sprintf("%.1f µs", r.Unit), fmt.Sprintf("%+.0f µs", r.Stretch), fmt.Sprintf("%.0f µs", r.Deviation), fmt.Sprintf("%.2f", r.Confidence)})
 	}
 	a.table(table.Row{"SHEET", "FIELDS", "FRAMES", "REPEATS", "UNIT", "STRETCH", "DEVIATION", "CONFIDENCE"}, rows)
 }

@@ -90,7 +90,7 @@ func (a *app) printRecording(f wire.Recording) {
 func named(x wire.Finding) string {
 	switch {
 	case len(x.Readings) > 0:
-		return fmt.Sprintf("%s %s (%.2f)", x.Readings[0].Sheet, fields(x.Readings[0].Fields), x.Readings[0].Confidence)
+		return fmt.Sprintf("%s %s%s (%.2f)", x.Readings[0].Sheet, fields(x.Readings[0].Fields), measured(x.Readings[0].Measured), x.Readings[0].Confidence)
 	case x.Held != "":
 		return "only repeat frames of " + x.Held
 	case x.Structure != nil:

@@ -2,19 +2,22 @@ package cli
 
 import (
 	"fmt"
+	"io"
 	"net/http"
 	"net/url"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/spf13/cobra"
 
+	"urbo/core/recording"
 	"urbo/wire"
 )
 
 func (a *app) device() *cobra.Command {
-	c := &cobra.Command{Use: "device", Short: "Look after the devices of the library", Args: args(0, 0, "list, show or add"),
+	c := &cobra.Command{Use: "device", Short: "Look after the devices of the library", Args: args(0, 0, "list, show, add or export"),
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
-	c.AddCommand(a.deviceList(), a.deviceShow(), a.deviceAdd())
+	c.AddCommand(a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceExport())
 	return c
 }
 
@@ -132,5 +135,39 @@ func (a *app) deviceAdd() *cobra.Command {
 	f.StringVar(&n.Maker, "maker", "", "who made it")
 	f.StringVar(&n.Model, "model", "", "which model it is")
 	f.StringSliceVar(&n.Keys, "keys", nil, "keys to learn, instead of the usual ones of its kind")
+	return c
+}
+
+func (a *app) deviceExport() *cobra.Command {
+	var as, out string
+	c := &cobra.Command{
+		Use: "export DEVICE/KEY", Short: "Write what a key sends as VCD, CSV, WAV, text or an array in C", Args: args(1, 1, "DEVICE/KEY"),
+		Example: "  urbo device export boardwalk/power --as c --out power.h",
+		RunE: func(c *cobra.Command, argv []string) error {
+			ref, err := parseKey(argv[0])
+			if err != nil {
+				return err
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			resp, err := cl.send(c.Context(), http.MethodGet, "/devices/"+url.PathEscape(ref.Device)+"/keys/"+url.PathEscape(ref.Key)+"/file?as="+url.QueryEscape(as), nil)
+			if err != nil {
+				return err
+			}
+			defer resp.Body.Close()
+			write := func(w io.Writer) error {
+				_, err := io.Copy(w, resp.Body)
+				return err
+			}
+			if out == "" {
+				return write(a.Out)
+			}
+			return writeFile(out, write)
+		},
+	}
+	c.Flags().StringVar(&as, "as", "text", "format to write: "+strings.Join(recording.Exports(), ", "))
+	c.Flags().StringVar(&out, "out", "", "file to write; standard output where it is left out")
 	return c
 }

@@ -112,6 +112,7 @@ func TestBench_AnUnknownSignalFromARecordingToARecognisedKey(t *testing.T) {
 			assert.Empty(t, captures[0].Keys, "another key of the same handset is not")
 		}
 	}
+	assert.Contains(t, r.ok(nil, "device", "export", "clicker/a", "--as", "c"), "const uint32_t clicker_a[")
 	for _, format := range []string{"vcd", "csv", "wav", "text", "c"} {
 		for _, path := range []string{"/api/captures/" + captures[0].ID, "/api/devices/clicker/keys/a"} {
 			file := r.download(token, path+"/file?as="+format)

@@ -11,14 +11,15 @@ import (
 
 // Reading is what a decoder read out of a press.
 type Reading struct {
-	Sheet      string         `json:"sheet" doc:"Line sheet, such as nec"`
-	Fields     map[string]any `json:"fields" doc:"Values of the sheet's fields: whole numbers or texts"`
-	Frames     int            `json:"frames" doc:"Whole frames with these fields"`
-	Repeats    int            `json:"repeats" doc:"Short repeat frames after them"`
-	Unit       float64        `json:"unit_us" doc:"Measured unit in µs"`
-	Stretch    float64        `json:"stretch_us" doc:"What the receiver added to marks, in µs"`
-	Deviation  float64        `json:"deviation_us" doc:"Largest difference from the clean frame, in µs"`
-	Confidence float64        `json:"confidence" minimum:"0" maximum:"1"`
+	Sheet      string             `json:"sheet" doc:"Line sheet, such as nec"`
+	Fields     map[string]any     `json:"fields" doc:"Values of the sheet's fields: whole numbers or texts"`
+	Frames     int                `json:"frames" doc:"Whole frames with these fields"`
+	Repeats    int                `json:"repeats" doc:"Short repeat frames after them"`
+	Unit       float64            `json:"unit_us" doc:"Measured unit in µs"`
+	Stretch    float64            `json:"stretch_us" doc:"What the receiver added to marks, in µs"`
+	Deviation  float64            `json:"deviation_us" doc:"Largest difference from the clean frame, in µs"`
+	Confidence float64            `json:"confidence" minimum:"0" maximum:"1"`
+	Measured   []line.Measurement `json:"measured,omitempty" doc:"What a sensor says"`
 }
 
 // Readings translates what a decoder found.
@@ -26,7 +27,7 @@ func Readings(in []line.Reading) []Reading {
 	out := make([]Reading, len(in))
 	for i, r := range in {
 		out[i] = Reading{Sheet: r.Sheet, Fields: Fields(r.Fields), Frames: r.Frames, Repeats: r.Repeats, Unit: r.Unit,
-			Stretch: r.Stretch, Deviation: r.Deviation, Confidence: r.Confidence}
+			Stretch: r.Stretch, Deviation: r.Deviation, Confidence: r.Confidence, Measured: r.Measured}
 	}
 	return out
 }

@@ -1,6 +1,8 @@
 package line_test
 
 import (
+	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -130,6 +132,19 @@ var fromDescriptions = []struct {
 		again(hand([]int{400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 4000},
 			strings.Repeat("10110010", 4)+"1000000000000000000000000000 0100 00", []int{800, 400}, []int{400, 800}, nil)[:155], 2, 16_000),
 		"button=2 encrypted=1296911693 serial=1 status=0", 0.9},
+}
+
+func TestDecode_SensorsMeasure(t *testing.T) {
+	for _, c := range fromDescriptions {
+		want := map[string]string{"sense36a": "[temperature 21.7 °C humidity 48 %]", "sense36b": "[temperature -3.4 °C humidity 80 %]", "sense-c8": "[temperature 21.7 °C humidity 48 %]"}[c.sheet]
+		if want == "" {
+			continue
+		}
+		got := line.Builtin().Decode(signal.Split(c.flat, 20_000)).Readings
+		i := slices.IndexFunc(got, func(r line.Reading) bool { return r.Sheet == c.sheet })
+		require.GreaterOrEqual(t, i, 0)
+		assert.Equal(t, want, fmt.Sprint(got[i].Measured))
+	}
 }
 
 // crc8ByHand is a frame of sense-c8: the bits of a weather sensor, and the remainder of their division by x⁸+x⁵+x⁴+1.

@@ -2,8 +2,10 @@ package line
 
 import (
 	"cmp"
+	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"urbo/core/signal"
 )
@@ -19,8 +21,37 @@ type Reading struct {
 	Deviation float64 `json:"deviation_us"` // the largest difference from the clean frame, µs
 	// Confidence is 0 to 1. One frame of a code without any check has at most 0.5.
 	Confidence float64 `json:"confidence"`
+	// Measured is what a sensor says; nil for keys.
+	Measured []Measurement `json:"measured,omitempty"`
 
 	score float64
+}
+
+// Measurement is a sensor's value.
+type Measurement struct {
+	Name  string  `json:"name"` // what it is, such as temperature
+	Value float64 `json:"value"`
+	Unit  string  `json:"unit"` // such as °C; empty for a bare number
+}
+
+// String is "temperature 21.7 °C".
+func (m Measurement) String() string {
+	return strings.TrimSpace(fmt.Sprintf("%s %g %s", m.Name, m.Value, m.Unit))
+}
+
+// measured turns the fields of a sensor's reading into what they measure.
+func (s *Sheet) measured(fields Fields) []Measurement {
+	var out []Measurement
+	for _, f := range s.fields {
+		if n, ok := fields[f.Name].Int(); ok && f.Measure != "" && has(fields, f.Name) {
+			scale := f.Scale
+			if scale == 0 {
+				scale = 1
+			}
+			out = append(out, Measurement{f.Measure, math.Round(float64(n)*scale*1e6) / 1e6, f.In})
+		}
+	}
+	return out
 }
 
 // LoneLimit is the highest confidence of one frame without any check.
@@ -105,6 +136,7 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 		n := float64(r.Frames)
 		r.Unit, r.Stretch = tenth(r.Unit/n), tenth(r.Stretch/n)
 		r.Deviation = math.Round(r.Deviation)
+		r.Measured = s.measured(r.Fields)
 		r.Confidence = confidence(sums[i]/n, checks[i], r.Frames, r.Repeats) * (0.5 + 0.5*n/float64(most))
 		r.Confidence = math.Round(r.Confidence*1000) / 1000
 		r.score = r.Confidence + 0.01*r.score

@@ -241,6 +241,9 @@ func (c Capture) Entry() wire.Entry {
 	}
 	if len(c.Readings) > 0 {
 		what = c.Readings[0].Sheet + " " + c.Readings[0].Fields.String()
+		for i, m := range c.Readings[0].Measured {
+			what += []string{": ", ", "}[min(i, 1)] + m.String()
+		}
 	} else if c.Held != "" {
 		what = "only repeat frames of " + c.Held
 	}

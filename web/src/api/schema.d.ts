@@ -954,6 +954,12 @@ export interface components {
             /** @enum {string} */
             scope: "owner" | "press" | "watch" | "station";
         };
+        Measurement: {
+            name: string;
+            unit: string;
+            /** Format: double */
+            value: number;
+        };
         NewDevice: {
             /** @description Keys to be learned; none is the usual ones of its kind */
             keys?: string[];
@@ -1043,6 +1049,8 @@ export interface components {
              * @description Whole frames with these fields
              */
             frames: number;
+            /** @description What a sensor says */
+            measured?: components["schemas"]["Measurement"][];
             /**
              * Format: int64
              * @description Short repeat frames after them

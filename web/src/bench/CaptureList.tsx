@@ -7,7 +7,7 @@ import { useCaptures } from '../api/queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
-import { clock, fields, label } from '../shared/text';
+import { clock, label, read } from '../shared/text';
 
 const pageSize = 50;
 
@@ -45,7 +45,7 @@ export function CaptureList({ open }: { open?: string }) {
 // what says what a capture is.
 export function what(c: Capture): string {
   const best = c.readings[0];
-  if (best) return `${best.sheet}: ${fields(best.fields)}`;
+  if (best) return read(best);
   return c.held ? words.bench.held(c.held) : words.bench.noCode;
 }
 

@@ -8,7 +8,7 @@ import type { Recording } from '../api/client';
 import { words } from '../app/words';
 import { mono } from '../app/theme';
 import { Note, Panel } from '../shared/Panel';
-import { fields } from '../shared/text';
+import { read } from '../shared/text';
 import { SamplesForm } from './SamplesForm';
 import { useImport } from './useImport';
 
@@ -136,9 +136,7 @@ function Found({ of: r }: { of: Recording }) {
           </Box>
           <span>{f.count} ×</span>
           <Box component="span" sx={{ gridColumn: { xs: '1 / -1', sm: 'auto' }, overflowWrap: 'anywhere' }}>
-            {f.readings[0]
-              ? `${f.readings[0].sheet}: ${fields(f.readings[0].fields)}`
-              : (f.structure?.words ?? words.bench.noCode)}
+            {f.readings[0] ? read(f.readings[0]) : (f.structure?.words ?? words.bench.noCode)}
             {f.keys && f.keys.length > 0 && ` (${f.keys.map((k) => `${k.device} ${k.key}`).join(', ')})`}
           </Box>
         </Box>

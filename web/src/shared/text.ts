@@ -24,6 +24,12 @@ export function fields(of: Reading['fields'] | undefined): string {
     .join(', ');
 }
 
+// read prints what was read: the line code, its fields, and for a sensor what they measure.
+export function read(r: Reading): string {
+  const measured = (r.measured ?? []).map((m) => `${m.name} ${m.value} ${m.unit}`.trim()).join(', ');
+  return `${r.sheet}: ${measured || fields(r.fields)}`;
+}
+
 // sends prints what a code sends.
 export function sends(code: Code): string {
   if (code.sheet) return `${code.sheet}: ${fields(code.fields)}`;
