@@ -2,7 +2,7 @@
 # again what is already done.
 
 VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
-GO_SOURCES := $(shell find api cli cmd core service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*')
+GO_SOURCES := $(shell find api cli cmd core figure service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*')
 WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
 # The binary needs no C. The race detector does, and then one dependency compiles a C library that is never called:
 # not optimizing that, nor the large packages that are, saves a minute and a half on a new machine. Vet and staticcheck look
@@ -38,20 +38,22 @@ test: build ## all tests
 
 lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and style
 	@scripts/need.sh go
-	@unformatted=$$(gofmt -l api cli cmd core e2e service stage station store web/*.go wire); \
+	@unformatted=$$(gofmt -l api cli cmd core e2e figure service stage station store web/*.go wire); \
 	  if [ -n "$$unformatted" ]; then echo "not formatted by gofmt: $$unformatted"; exit 1; fi
 	$(STATIC) go vet ./...
 	$(STATIC) go tool staticcheck ./...
 	cd web && npm run types:check && npm run lint
 
 bench: ## benchmarks beside the code
-	go test -run '^$$' -bench . -benchmem ./core/... ./service
+	go test -run '^$$' -bench . -benchmem ./core/... ./service ./service/library
 
 FUZZTIME ?= 2m
 fuzz: ## each fuzz target for FUZZTIME
 	go test ./core/signal -run '^$$' -fuzz FuzzScanner -fuzztime $(FUZZTIME)
 	go test ./core/line -run '^$$' -fuzz FuzzParseSheet -fuzztime $(FUZZTIME)
 	go test ./core/line -run '^$$' -fuzz FuzzDecode -fuzztime $(FUZZTIME)
+	go test ./core/bench -run '^$$' -fuzz FuzzDescribe -fuzztime $(FUZZTIME)
+	go test ./core/recording -run '^$$' -fuzz FuzzOpen -fuzztime $(FUZZTIME)
 
 types: ## OpenAPI document and the console's types, after a change of the API
 	go test ./api -run OpenAPI -update

@@ -38,10 +38,10 @@ wait_for "$scratch/house/urbo.sock"
 show='show() { echo "\$ $*"; "$@"; echo; }'
 shot command-tour "$show; echo '\$ urbo demo --tour'; urbo demo --tour | tail -n 43"
 shot command-devices "$show; show urbo device list; show urbo device show boardwalk; show urbo press boardwalk/power; show urbo press boardwalk/purple; show urbo token list"
-cat >"$scratch/trains.txt" <<'TRAINS'
-9024/4512 564/1692 564/564 564/564 564/1692 564/1692 564/1692 564/564 564/564 564/564 564/1692 564/1692 564/564 564/564 564/564 564/1692 564/1692 564/564 564/1692 564/564 564/564 564/564 564/564 564/564 564/564 564/1692 564/564 564/1692 564/1692 564/1692 564/1692 564/1692 564/1692 564
-+9024 -2256 +564
-[500, 700, 510, 1500, 490]
-500 0 500
-TRAINS
-shot command-bench "$show; cd $scratch; show urbo bench decode trains.txt"
+a='2960/1480 1110/740 370/740 1110/740 1110/740 370/740 370/740 1110/740 370/740 370/740 1110/740 1110/740 370/740 370/740 370/740 370/740 1110/740 370/740 1110/740 370/31000'
+b='2350/1175 890/590 295/590 890/590 890/590 295/590 295/590 890/590 295/590 295/590 890/590 890/590 295/590 295/590 295/590 295/590 890/590 295/590 890/590 295/25000'
+echo "$a $a $a" >"$scratch/mine.txt"
+echo "$b $b $b" >"$scratch/theirs.txt"
+{ urbo bench export --code 'nec address=57 command=2'; urbo bench export --code 'rc5 address=5 command=35'; cat "$scratch/mine.txt"; } >"$scratch/drawer.txt"
+urbo bench compare "$scratch/mine.txt" "$scratch/theirs.txt" --png "$out/command-compare.png" >/dev/null
+shot command-bench "$show; cd $scratch; show urbo bench import drawer.txt; show urbo bench decode drawer.txt#2; show urbo bench describe mine.txt; show urbo bench compare mine.txt theirs.txt"
