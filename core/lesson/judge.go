@@ -16,26 +16,41 @@ type Verdict string
 
 // The verdicts.
 const (
-	Accepted    Verdict = "accepted"
-	OnlyRepeats Verdict = "only-repeats" // the first frame was missed
-	TooShort    Verdict = "too-short"    // hardly anything was heard
-	OtherKey    Verdict = "other-key"    // it is the code of another key
-	Differs     Verdict = "differs"      // it does not agree with the takes before
-	Rolling     Verdict = "rolling"      // it changes with every press, and a receiver obeys each once
-	Sensor      Verdict = "sensor"       // a measurement, not a key
-	Unclear     Verdict = "unclear"      // no reading, where takes before had one
+	Accepted     Verdict = "accepted"
+	FullState    Verdict = "full-state"    // accepted: each press carries the whole state, so no two agree
+	OnlyRepeats  Verdict = "only-repeats"  // the first frame was missed
+	TooShort     Verdict = "too-short"     // hardly anything was heard
+	TooLong      Verdict = "too-long"      // the key was held
+	TooWeak      Verdict = "too-weak"      // no reading, and the receiver says that it came in weak
+	OtherKey     Verdict = "other-key"     // it is the code of another key
+	OtherMedium  Verdict = "other-medium"  // radio, where the other keys are infrared, or the other way round
+	OtherHandset Verdict = "other-handset" // another address than the other keys have
+	Differs      Verdict = "differs"       // it does not agree with the takes before
+	Noise        Verdict = "noise"         // two takes without structure and with nothing in common
+	Rolling      Verdict = "rolling"       // it changes with every press, and a receiver obeys each once
+	Sensor       Verdict = "sensor"        // a measurement, not a key
+	Unclear      Verdict = "unclear"       // no reading, where takes before had one
 )
+
+// Accepts says whether a take is one that settles a key.
+func (v Verdict) Accepts() bool { return v == Accepted || v == FullState }
+
+// Allowable says whether a refusal can be overruled by whoever presses: it may be so on purpose.
+func (v Verdict) Allowable() bool {
+	return v == OtherKey || v == OtherMedium || v == OtherHandset || v == TooLong
+}
 
 // Press is what a receiver heard of one push of a key.
 type Press struct {
 	ID       string // of the capture
 	Medium   line.Medium
+	Strength *float64 // 0 to 1, where the receiver measures it
 	Trains   []signal.Heard
 	Readings []line.Reading // best first
 	// Structure is what was found in a press without a clear reading; nil where there is one, or too little.
-	Structure *bench.Structure
-	Held      string // sheet whose short repeat frames stand alone
-	Known     string // another key of the device that sends this already, or ""
+	Structure *bench.Structure `json:"-"`
+	Held      string           // sheet whose short repeat frames stand alone
+	Known     string           // another key of the device that sends this already, or ""
 }
 
 // Take is a press with the judgement of it.
@@ -46,6 +61,110 @@ type Take struct {
 	Text    string // the verdict in words
 }
 
+// Describe finds the structure again of a press that was kept without it.
+func (p *Press) Describe() {
+	if readable(*p) || p.Structure != nil || len(p.Trains) == 0 {
+		return
+	}
+	if s, err := bench.Describe(p.Trains); err == nil {
+		p.Structure = &s
+	}
+}
+
+// Knows is what is known of the device's other keys.
+type Knows struct {
+	Medium line.Medium            // that carries them; empty where there are none, or both do
+	Shared map[string]line.Fields // by sheet: the fields that name the handset, as far as all keys have the same
+	Sheets int                    // how many line codes they use
+	Keys   int
+}
+
+// addressing are the names of fields that are the same on all keys of a handset.
+var addressing = []string{"address", "subaddress", "extended", "id", "maker", "customer", "handset"}
+
+// Learn adds what one more key of the device sends.
+func (k *Knows) Learn(m line.Medium, sheet string, fields line.Fields) {
+	if k.Keys++; k.Keys == 1 {
+		k.Medium = m
+	} else if k.Medium != m {
+		k.Medium = ""
+	}
+	if sheet == "" {
+		return
+	}
+	if k.Shared == nil {
+		k.Shared = map[string]line.Fields{}
+	}
+	shared, known := k.Shared[sheet]
+	if !known {
+		k.Sheets++
+		shared = line.Fields{}
+		for _, name := range addressing {
+			if v, has := fields[name]; has {
+				shared[name] = v
+			}
+		}
+		k.Shared[sheet] = shared
+		return
+	}
+	for name, v := range shared {
+		if fields[name] != v {
+			delete(shared, name)
+		}
+	}
+}
+
+// stranger says in which field a press differs from all other keys, "" where in none.
+func (k Knows) stranger(p Press) string {
+	if !readable(p) || k.Keys == 0 {
+		return ""
+	}
+	differs := ""
+	for _, r := range p.Readings {
+		if r.Confidence < sure {
+			continue
+		}
+		shared, known := k.Shared[r.Sheet]
+		if !known {
+			continue
+		}
+		differs = ""
+		for _, name := range addressing {
+			if v, has := shared[name]; has && r.Fields[name] != v && differs == "" {
+				differs = fmt.Sprintf("its %s is %s, and theirs %s", name, r.Fields[name], v)
+			}
+		}
+		return differs
+	}
+	if k.Sheets == 1 && k.Keys > 1 {
+		for sheet := range k.Shared {
+			return fmt.Sprintf("it sends %s, and they %s", p.Readings[0].Sheet, sheet)
+		}
+	}
+	return ""
+}
+
+// longestPress is how long in µs a press may be that is no hold.
+const longestPress = 1_500_000
+
+// length of a press, from its first edge to its last, in µs.
+func (p Press) length() int {
+	us := 0
+	for i, h := range p.Trains {
+		us += h.Train.Length()
+		if i < len(p.Trains)-1 {
+			us += h.Gap
+		}
+	}
+	return us
+}
+
+// weak is the strength below which a press without a reading is too weak.
+const weak = 0.3
+
+// wholeState is the fewest bits of a frame that may carry a whole state.
+const wholeState = 56
+
 // shortest is the number of durations below which a press is no code.
 const shortest = 12
 
@@ -55,8 +174,9 @@ const sure = 0.45
 // MostTakes is how many takes of a key are compared; older ones make room.
 const MostTakes = 5
 
-// Judge says what a press is worth as a take of a key, beside the accepted takes before it.
-func Judge(book *line.Book, key string, before []Take, p Press) Take {
+// Judge says what a press is worth as a take of a key, beside the takes before it and what is known of the device's
+// other keys. Refusals in allowed were overruled.
+func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, allowed map[Verdict]bool) Take {
 	t := Take{Key: key, Press: p}
 	say := func(v Verdict, format string, args ...any) Take {
 		t.Verdict, t.Text = v, fmt.Sprintf(format, args...)
@@ -75,8 +195,19 @@ func Judge(book *line.Book, key string, before []Take, p Press) Take {
 		return say(Rolling, "A rolling code: it changes with every press, and the device obeys each one once, so it cannot be replayed. Skip %q, and pair a handset of Urbo's with the device instead.", key)
 	case measures(book, p):
 		return say(Sensor, "That is a sensor's measurement, not a key. Press %q on the handset.", key)
-	case p.Known != "":
+	case p.length() > longestPress && !allowed[TooLong]:
+		return say(TooLong, "Held too long (%.1f s): let go at once. Press %q again.", float64(p.length())/1e6, key)
+	case p.Known != "" && !allowed[OtherKey]:
 		return say(OtherKey, "That is the code of %q, which is learned already. Press %q now.", p.Known, key)
+	}
+	if knows.Medium != "" && p.Medium != knows.Medium && !allowed[OtherMedium] {
+		return say(OtherMedium, "That came by %s, and the other keys by %s. Press %q on this device's handset.", p.Medium, knows.Medium, key)
+	}
+	if what := knows.stranger(p); what != "" && !allowed[OtherHandset] {
+		return say(OtherHandset, "That is from another handset than the other keys: %s. Press %q on this device's handset.", what, key)
+	}
+	if !readable(p) && p.Strength != nil && *p.Strength < weak && !slices.ContainsFunc(before, func(b Take) bool { return agree(book, b.Press, p) }) {
+		return say(TooWeak, "Too weak: it came in with %.0f %% and cannot be read. Hold the handset closer, or change its battery, and press %q again.", 100**p.Strength, key)
 	}
 	clear := readableOf(before)
 	switch {
@@ -92,7 +223,34 @@ func Judge(book *line.Book, key string, before []Take, p Press) Take {
 	if slices.ContainsFunc(before, func(b Take) bool { return agree(book, b.Press, p) }) {
 		return say(Accepted, "Both takes agree.")
 	}
+	last := before[len(before)-1].Press
+	switch {
+	case sameShape(last.Structure, p.Structure):
+		return say(FullState, "Each press differs, and that is normal here: the handset sends its whole state. What it showed now is kept as %q.", key)
+	case plain(last) && plain(p):
+		return say(Noise, "Two takes with nothing in common: noise, most likely. Shade the receiver from sun and lamps, hold the handset closer, and press %q again.", key)
+	}
 	return say(Differs, "This differs from the take before. Make sure that it is the same key, and press %q again.", key)
+}
+
+// sameShape says whether two frames are as long and built alike, with other bits, and long enough for a whole state.
+func sameShape(a, b *bench.Structure) bool {
+	if a == nil || b == nil || a.Style != b.Style || len(a.Bits) != len(b.Bits) {
+		return false
+	}
+	n := 0
+	for i := range a.Bits {
+		if len(a.Bits[i]) != len(b.Bits[i]) {
+			return false
+		}
+		n += len(a.Bits[i])
+	}
+	return n >= wholeState
+}
+
+// plain says whether a press has neither a line code nor a structure.
+func plain(p Press) bool {
+	return !readable(p) && (p.Structure == nil || p.Structure.Style == bench.Plain && p.Structure.Frames < 2)
 }
 
 // best is the sheet of a press's most trusted reading, nil where there is none to trust.
@@ -130,7 +288,7 @@ func readableOf(takes []Take) []Take {
 
 // Counts says whether a take is compared with later ones. A take that differs may be the right one, when the one
 // before was wrong.
-func (v Verdict) Counts() bool { return v == Accepted || v == Differs }
+func (v Verdict) Counts() bool { return v.Accepts() || v == Differs || v == Noise }
 
 func readable(p Press) bool { return len(p.Readings) > 0 && p.Readings[0].Confidence >= sure }
 
@@ -180,6 +338,9 @@ func (l Learned) Words() string {
 // Settle looks for needed takes that agree among those that count. Takes with a line code win over those
 // without.
 func Settle(book *line.Book, takes []Take, needed int) (Learned, bool) {
+	if n := len(takes); n > 0 && takes[n-1].Verdict == FullState {
+		return learn(book, []Press{takes[n-1].Press}), true
+	}
 	if clear := readableOf(takes); len(clear) > 0 {
 		takes = clear
 	}

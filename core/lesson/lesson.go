@@ -27,9 +27,8 @@ var (
 
 // Key is one key of a lesson.
 type Key struct {
-	Name    string
-	State   State
-	Learned Learned // where it is settled
+	Name  string
+	State State
 }
 
 // Lesson asks for keys one after another. The zero value is over; make one with New.
@@ -40,6 +39,9 @@ type Lesson struct {
 	Last   *Take
 	Needed int // takes that must agree
 	Ended  bool
+	Paused bool
+	// Allowed are refusals that were overruled for the asked key.
+	Allowed map[Verdict]bool
 }
 
 // New makes a lesson for keys in the order they are asked. needed is 1 to 5 agreeing takes.
@@ -65,8 +67,8 @@ func (l *Lesson) Asked() string {
 
 // Hear judges a press as a take of the asked key. Where it settles the key, what was learned is returned, and the
 // lesson stays at the key until Keep is called: it counts only when it is safe.
-func (l *Lesson) Hear(book *line.Book, p Press) (Take, *Learned) {
-	t := Judge(book, l.Asked(), l.Takes, p)
+func (l *Lesson) Hear(book *line.Book, p Press, knows Knows) (Take, *Learned) {
+	t := Judge(book, l.Asked(), l.Takes, p, knows, l.Allowed)
 	l.Last = &t
 	if !t.Verdict.Counts() {
 		return t, nil
@@ -78,19 +80,63 @@ func (l *Lesson) Hear(book *line.Book, p Press) (Take, *Learned) {
 	if learned, ok := Settle(book, l.Takes, l.Needed); ok {
 		return t, &learned
 	}
-	if len(l.Takes) == MostTakes && t.Verdict == Differs {
+	if len(l.Takes) == MostTakes && (t.Verdict == Differs || t.Verdict == Noise) {
 		t.Text = fmt.Sprintf("%d takes, and no two alike. Check the handset's battery, hold it closer, and press %q again.", MostTakes, l.Asked())
 		l.Last = &t
 	}
 	return t, nil
 }
 
+// Allow overrules the last refusal, where it can be so on purpose, and takes the press after all.
+func (l *Lesson) Allow(book *line.Book, knows Knows) (*Learned, error) {
+	switch {
+	case l.Over():
+		return nil, ErrIsOver
+	case l.Last == nil || l.Last.Key != l.Asked() || !l.Last.Verdict.Allowable():
+		return nil, fmt.Errorf("%w: nothing was refused that could be taken after all", ErrNoKey)
+	}
+	if l.Allowed == nil {
+		l.Allowed = map[Verdict]bool{}
+	}
+	l.Allowed[l.Last.Verdict] = true
+	_, learned := l.Hear(book, l.Last.Press, knows)
+	return learned, nil
+}
+
+// Pause lets other lessons have the receivers until Resume.
+func (l *Lesson) Pause() error {
+	if l.Over() {
+		return ErrIsOver
+	}
+	l.Paused = true
+	return nil
+}
+
+// Resume goes on where the lesson was.
+func (l *Lesson) Resume() error {
+	if l.Over() {
+		return ErrIsOver
+	}
+	l.Paused = false
+	return nil
+}
+
+// Restore brings back what was left out when a lesson was kept: the structures of its takes.
+func (l *Lesson) Restore() {
+	for i := range l.Takes {
+		l.Takes[i].Press.Describe()
+	}
+	if l.Last != nil {
+		l.Last.Press.Describe()
+	}
+}
+
 // Keep settles the asked key and asks for the next one.
-func (l *Lesson) Keep(learned Learned) {
+func (l *Lesson) Keep() {
 	if l.Over() {
 		return
 	}
-	l.Keys[l.At].State, l.Keys[l.At].Learned = Settled, learned
+	l.Keys[l.At].State = Settled
 	l.next()
 }
 
@@ -169,7 +215,7 @@ func (l *Lesson) next() {
 }
 
 func (l *Lesson) ask(i int) {
-	l.At, l.Takes = i, nil
+	l.At, l.Takes, l.Allowed = i, nil, nil
 	if i < len(l.Keys) {
 		l.Keys[i].State = Asked
 	}
@@ -188,6 +234,8 @@ func (l *Lesson) Prompt() string {
 		return "The lesson is over. No key was learned."
 	case l.Over():
 		return fmt.Sprintf("Done: %d of %d keys are learned.", settled, len(l.Keys))
+	case l.Paused:
+		return fmt.Sprintf("The lesson waits. It goes on with %q.", l.Asked())
 	case len(l.Takes) > 0:
 		return fmt.Sprintf("Press %q again.", l.Asked())
 	}

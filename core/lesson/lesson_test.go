@@ -1,6 +1,7 @@
 package lesson_test
 
 import (
+	"encoding/json"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -45,27 +46,27 @@ func raw(durations ...int) lesson.Press {
 func TestLesson_TwoAgreeingTakesSettleAKey(t *testing.T) {
 	l := lesson.New([]string{"power", "red"}, 2)
 	assert.Equal(t, `Press "power" on the handset.`, l.Prompt())
-	take, learned := l.Hear(book, nec(2))
+	take, learned := l.Hear(book, nec(2), lesson.Knows{})
 	assert.Equal(t, lesson.Accepted, take.Verdict)
 	assert.Nil(t, learned)
 	assert.Equal(t, `Press "power" again.`, l.Prompt())
 
-	_, learned = l.Hear(book, nec(2))
+	_, learned = l.Hear(book, nec(2), lesson.Knows{})
 	require.NotNil(t, learned)
 	assert.Equal(t, "nec", learned.Reading.Sheet)
 	assert.Equal(t, "power", l.Asked(), "it counts only when it is kept")
-	l.Keep(*learned)
+	l.Keep()
 	assert.Equal(t, "red", l.Asked())
 	assert.Equal(t, lesson.Settled, l.Keys[0].State)
 }
 
 func TestLesson_AWrongFirstTakeIsOutvoted(t *testing.T) {
 	l := lesson.New([]string{"power"}, 2)
-	l.Hear(book, nec(9))
-	take, learned := l.Hear(book, nec(2))
+	l.Hear(book, nec(9), lesson.Knows{})
+	take, learned := l.Hear(book, nec(2), lesson.Knows{})
 	assert.Equal(t, lesson.Differs, take.Verdict)
 	assert.Nil(t, learned)
-	_, learned = l.Hear(book, nec(2))
+	_, learned = l.Hear(book, nec(2), lesson.Knows{})
 	require.NotNil(t, learned)
 	assert.Equal(t, line.Number(2), learned.Reading.Fields["command"])
 }
@@ -73,9 +74,9 @@ func TestLesson_AWrongFirstTakeIsOutvoted(t *testing.T) {
 func TestLesson_FiveDifferentTakesBlameTheBattery(t *testing.T) {
 	l := lesson.New([]string{"power"}, 2)
 	for n := range int64(4) {
-		l.Hear(book, nec(n))
+		l.Hear(book, nec(n), lesson.Knows{})
 	}
-	take, learned := l.Hear(book, nec(4))
+	take, learned := l.Hear(book, nec(4), lesson.Knows{})
 	assert.Nil(t, learned)
 	assert.Contains(t, l.Last.Text, "battery")
 	assert.Equal(t, l.Last.Text, take.Text)
@@ -99,7 +100,7 @@ func TestLesson_RefusalsSayWhatToDo(t *testing.T) {
 		{known, lesson.OtherKey, `the code of "red", which is learned already. Press "power" now`},
 	} {
 		l := lesson.New([]string{"power"}, 2)
-		take, _ := l.Hear(book, c.press)
+		take, _ := l.Hear(book, c.press, lesson.Knows{})
 		assert.Equal(t, c.want, take.Verdict)
 		assert.Contains(t, take.Text, c.says)
 		assert.Empty(t, l.Takes, "a refused press is no take")
@@ -108,12 +109,12 @@ func TestLesson_RefusalsSayWhatToDo(t *testing.T) {
 
 func TestLesson_WithoutALineCodeTheStructureIsKept(t *testing.T) {
 	l := lesson.New([]string{"a"}, 2)
-	take, _ := l.Hear(book, raw(500, 700, 510, 1500))
+	take, _ := l.Hear(book, raw(500, 700, 510, 1500), lesson.Knows{})
 	assert.Equal(t, lesson.Accepted, take.Verdict)
-	take, learned := l.Hear(book, raw(520, 1500, 500, 700))
+	take, learned := l.Hear(book, raw(520, 1500, 500, 700), lesson.Knows{})
 	assert.Equal(t, lesson.Differs, take.Verdict)
 	assert.Nil(t, learned)
-	_, learned = l.Hear(book, raw(540, 660, 530, 1460))
+	_, learned = l.Hear(book, raw(540, 660, 530, 1460), lesson.Knows{})
 	require.NotNil(t, learned)
 	assert.Nil(t, learned.Reading)
 	assert.Equal(t, []string{"010101010101"}, learned.Structure.Bits)
@@ -124,14 +125,14 @@ func TestLesson_WithoutALineCodeTheStructureIsKept(t *testing.T) {
 
 func TestLesson_BrokenTakesSayNothingOnceACodeWasRead(t *testing.T) {
 	l := lesson.New([]string{"power"}, 2)
-	l.Hear(book, raw(500, 700, 510, 1500)) // a weak battery: this one broke up
-	take, learned := l.Hear(book, nec(2))
+	l.Hear(book, raw(500, 700, 510, 1500), lesson.Knows{}) // a weak battery: this one broke up
+	take, learned := l.Hear(book, nec(2), lesson.Knows{})
 	assert.Equal(t, lesson.Accepted, take.Verdict, "the first clear take")
 	assert.Nil(t, learned)
-	take, learned = l.Hear(book, raw(500, 700, 510, 1500))
+	take, learned = l.Hear(book, raw(500, 700, 510, 1500), lesson.Knows{})
 	assert.Equal(t, lesson.Unclear, take.Verdict, "two broken takes alike do not win over a clear one")
 	assert.Nil(t, learned)
-	_, learned = l.Hear(book, nec(2))
+	_, learned = l.Hear(book, nec(2), lesson.Knows{})
 	require.NotNil(t, learned)
 	assert.Equal(t, "nec", learned.Reading.Sheet)
 }
@@ -142,8 +143,8 @@ func TestLesson_RadioKeepsTheMeasuredUnit(t *testing.T) {
 			{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("0F10F10F10F1")}, Frames: 4, Confidence: 0.99, Unit: unit}}}
 	}
 	l := lesson.New([]string{"on"}, 2)
-	l.Hear(book, press(358))
-	_, learned := l.Hear(book, press(362))
+	l.Hear(book, press(358), lesson.Knows{})
+	_, learned := l.Hear(book, press(362), lesson.Knows{})
 	require.NotNil(t, learned)
 	assert.InDelta(t, 360, learned.Reading.Unit, 0.5)
 }
@@ -155,9 +156,9 @@ func TestLesson_SkipBackRedoAddFinish(t *testing.T) {
 	require.NoError(t, l.Back())
 	assert.Equal(t, "a", l.Asked())
 	require.NoError(t, l.Skip())
-	_, learned := l.Hear(book, nec(1))
+	_, learned := l.Hear(book, nec(1), lesson.Knows{})
 	require.NotNil(t, learned, "one take is enough where one is needed")
-	l.Keep(*learned)
+	l.Keep()
 	assert.True(t, l.Over())
 	assert.Equal(t, "Done: 1 of 2 keys are learned.", l.Prompt())
 
@@ -170,4 +171,99 @@ func TestLesson_SkipBackRedoAddFinish(t *testing.T) {
 	l.Finish()
 	assert.ErrorIs(t, l.Skip(), lesson.ErrIsOver)
 	assert.ErrorIs(t, l.Add("d"), lesson.ErrIsOver)
+}
+
+func TestLesson_KnowsTheOtherKeysOfTheDevice(t *testing.T) {
+	var knows lesson.Knows
+	for n := range int64(2) {
+		knows.Learn(line.Infrared, "nec", nec(n).Readings[0].Fields)
+	}
+	stranger := nec(5)
+	stranger.Readings[0].Fields = line.Fields{"address": line.Number(3), "command": line.Number(5)}
+	byRadio := nec(5)
+	byRadio.Medium = line.Radio
+	long := nec(5)
+	for range 20 {
+		long.Trains = append(long.Trains, signal.Heard{Train: signal.Train{9000, 2250, 560}, Gap: 96_000})
+	}
+	weak := raw(500, 700, 510, 1500)
+	strength := 0.1
+	weak.Strength = &strength
+	for _, c := range []struct {
+		press lesson.Press
+		want  lesson.Verdict
+		says  string
+		allow bool
+	}{
+		{nec(5), lesson.Accepted, "Good", false},
+		{stranger, lesson.OtherHandset, "its address is 3, and theirs 57", true},
+		{reading("samsung32"), lesson.OtherHandset, "it sends samsung32, and they nec", true},
+		{byRadio, lesson.OtherMedium, "by radio, and the other keys by infrared", true},
+		{long, lesson.TooLong, "Held too long (2.", true},
+		{weak, lesson.TooWeak, "came in with 10 %", false},
+	} {
+		l := lesson.New([]string{"power"}, 1)
+		take, _ := l.Hear(book, c.press, knows)
+		assert.Equal(t, c.want, take.Verdict)
+		assert.Contains(t, take.Text, c.says)
+		learned, err := l.Allow(book, knows)
+		if c.allow {
+			require.NoError(t, err)
+			assert.NotNil(t, learned, "it was on purpose")
+		} else {
+			assert.ErrorIs(t, err, lesson.ErrNoKey)
+		}
+	}
+}
+
+func TestLesson_SameCodeOnPurposeIsAskedOnceForAKey(t *testing.T) {
+	l := lesson.New([]string{"power", "on"}, 2)
+	known := nec(2)
+	known.Known = "red"
+	l.Hear(book, known, lesson.Knows{})
+	learned, err := l.Allow(book, lesson.Knows{})
+	require.NoError(t, err)
+	assert.Nil(t, learned, "it is the first take")
+	_, learned = l.Hear(book, known, lesson.Knows{})
+	require.NotNil(t, learned)
+	l.Keep()
+	take, _ := l.Hear(book, known, lesson.Knows{})
+	assert.Equal(t, lesson.OtherKey, take.Verdict, "for the next key it is asked again")
+}
+
+func TestLesson_AWholeStateIsTakenAsItIs(t *testing.T) {
+	state := func(seed uint64) lesson.Press {
+		train := signal.Train{3500, 1700}
+		for i := range 64 {
+			space := 430
+			if seed*0x9E3779B97F4A7C15>>i&1 == 1 {
+				space = 1300
+			}
+			train = append(train, 430, space)
+		}
+		p := lesson.Press{Medium: line.Infrared, Trains: []signal.Heard{{Train: append(train, 430)}}}
+		p.Describe()
+		return p
+	}
+	l := lesson.New([]string{"cooler"}, 2)
+	l.Hear(book, state(0b1010011), lesson.Knows{})
+	take, learned := l.Hear(book, state(0b1110001), lesson.Knows{})
+	assert.Equal(t, lesson.FullState, take.Verdict)
+	require.NotNil(t, learned)
+	assert.Len(t, learned.Structure.Bits[0], 64)
+}
+
+func TestLesson_PausesAndComesBackFromJSON(t *testing.T) {
+	l := lesson.New([]string{"a", "b"}, 2)
+	l.Hear(book, raw(500, 700, 510, 1500), lesson.Knows{})
+	require.NoError(t, l.Pause())
+	assert.Contains(t, l.Prompt(), `goes on with "a"`)
+	data, err := json.Marshal(l)
+	require.NoError(t, err)
+	var again lesson.Lesson
+	require.NoError(t, json.Unmarshal(data, &again))
+	again.Restore()
+	require.NoError(t, again.Resume())
+	_, learned := again.Hear(book, raw(510, 690, 500, 1510), lesson.Knows{})
+	require.NotNil(t, learned, "the take before the break counts")
 }

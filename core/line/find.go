@@ -68,7 +68,9 @@ func (s *Sheet) matchAt(flat []int, at int, f *frame, tmp *scratch) (match, bool
 		return m, true
 	}
 	if len(f.steps) > 1 && f.steps[0].mayLose && f.steps[1].mark {
-		return s.matchCells(flat, at, f, 1, tmp)
+		m, ok := s.matchCells(flat, at, f, 1, tmp)
+		m.headless = true
+		return m, ok
 	}
 	return match{}, false
 }

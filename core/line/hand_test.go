@@ -134,6 +134,14 @@ var fromDescriptions = []struct {
 		"button=2 encrypted=1296911693 serial=1 status=0", 0.9},
 }
 
+func TestDecode_TheSheetWhoseSyncWasThereComesFirst(t *testing.T) {
+	flat := again(hand([]int{300, 1800}, "1010 0101 1100 0011 1111 0000", []int{300, 900}, []int{900, 300}, nil)[:49], 4, 320)
+	got := line.Builtin().Decode(signal.Split(flat, 20_000)).Readings
+	require.Greater(t, len(got), 1)
+	assert.Equal(t, "ratio24-b", got[0].Sheet, "a sync of 1:6 is none of 1:31")
+	assert.Equal(t, "ev1527", got[1].Sheet)
+}
+
 func TestDecode_SensorsMeasure(t *testing.T) {
 	for _, c := range fromDescriptions {
 		want := map[string]string{"sense36a": "[temperature 21.7 °C humidity 48 %]", "sense36b": "[temperature -3.4 °C humidity 80 %]", "sense-c8": "[temperature 21.7 °C humidity 48 %]"}[c.sheet]

@@ -79,6 +79,8 @@ type match struct {
 	stretch float64
 	most    float64 // largest deviation, µs
 	rms     float64 // root mean square deviation, µs
+	// headless is a frame whose lead was not there, which its sheet allows.
+	headless bool
 }
 
 // Decode finds the sheet's frames in the trains of one press and folds equal ones into readings, best first.
@@ -95,7 +97,7 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 	}
 	var out []Reading
 	var sums []float64 // of squared relative deviations, per reading
-	checks := make([]float64, 0, 4)
+	checks, headless := make([]float64, 0, 4), make([]int, 0, 4)
 	last, lone := -1, 0
 	whole, off := 0, 0 // whole frames after whole frames, and how many of those come at another pace
 	for i, m := range matches {
@@ -118,9 +120,13 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 			out = append(out, Reading{Sheet: s.Name, Fields: m.fields})
 			sums = append(sums, 0)
 			checks = append(checks, float64(m.frame.checks))
+			headless = append(headless, 0)
 		}
 		r := &out[last]
 		r.Frames++
+		if m.headless {
+			headless[last]++
+		}
 		r.Unit += m.unit
 		r.Stretch += m.stretch
 		r.Deviation = max(r.Deviation, m.most)
@@ -143,6 +149,9 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 		// Of line codes that look alike, the one whose way of repeating was seen comes first.
 		if r.Repeats > 0 {
 			r.score += 0.03
+		}
+		if headless[i] == r.Frames { // another sheet may have what stood there instead
+			r.score -= 0.02
 		}
 		if whole > 0 && (s.holdsShort() || 2*off > whole) {
 			r.score -= 0.04
