@@ -16,29 +16,58 @@ import (
 )
 
 func (a *app) learn() *cobra.Command {
-	return &cobra.Command{
+	var takes int
+	var resume bool
+	c := &cobra.Command{
 		Use: "learn DEVICE [KEY …]", Short: "Learn keys of a device from its handset", Args: args(1, -1, "DEVICE and perhaps KEYs"),
 		Long: `Learn keys of a device from its handset, one after another: press, release, press again.
 Without keys it asks for all that are not learned yet. While it runs you can type
-skip, back, redo KEY, add KEY or finish.`,
+skip, back, redo KEY, add KEY, accept (take a refused press after all), pause or finish.
+
+A lesson survives a restart of the service; --resume goes on with the one of the device.`,
 		Example: "  urbo learn projector\n  urbo learn projector on off",
 		RunE: func(c *cobra.Command, argv []string) error {
 			cl, err := a.client()
 			if err != nil {
 				return err
 			}
-			return a.follow(c.Context(), cl, wire.NewLesson{Device: argv[0], Keys: argv[1:]})
+			if resume {
+				return a.goOn(c.Context(), cl, argv[0])
+			}
+			n := wire.NewLesson{Device: argv[0], Keys: argv[1:], Needed: takes}
+			return a.follow(c.Context(), cl, func(l *wire.Lesson) error {
+				return cl.do(c.Context(), http.MethodPost, "/lessons", n, l)
+			})
 		},
 	}
+	c.Flags().IntVar(&takes, "takes", 2, "takes of a key that must agree, 1 to 5")
+	c.Flags().BoolVar(&resume, "resume", false, "go on with the device's lesson")
+	return c
 }
 
-// follow starts a lesson and prints it until it is over. When the command is interrupted the lesson is finished,
-// and what is settled stays.
-func (a *app) follow(ctx context.Context, cl *client, n wire.NewLesson) error {
+// goOn resumes the lesson of a device that is not over.
+func (a *app) goOn(ctx context.Context, cl *client, device string) error {
+	var all []wire.Lesson
+	if err := cl.do(ctx, http.MethodGet, "/lessons", nil, &all); err != nil {
+		return err
+	}
+	for _, l := range all {
+		if l.Device == device && (l.State == "running" || l.State == "paused") {
+			return a.follow(ctx, cl, func(out *wire.Lesson) error {
+				return cl.do(ctx, http.MethodPost, "/lessons/"+l.ID+"/steps", wire.LessonStep{Do: "resume"}, out)
+			})
+		}
+	}
+	return fmt.Errorf("no lesson of %s waits: start one with urbo learn %s", device, device)
+}
+
+// follow starts a lesson, or goes on with one, and prints it until it is over. When the command is interrupted the
+// lesson is finished, and what is settled stays.
+func (a *app) follow(ctx context.Context, cl *client, begin func(*wire.Lesson) error) error {
 	var l wire.Lesson
 	var shown follower
 	start := func() error {
-		if err := cl.do(ctx, http.MethodPost, "/lessons", n, &l); err != nil {
+		if err := begin(&l); err != nil {
 			return err
 		}
 		shown.show(a, l)
@@ -64,6 +93,10 @@ func (a *app) follow(ctx context.Context, cl *client, n wire.NewLesson) error {
 		quit, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 		defer cancel()
 		return cl.do(quit, http.MethodPost, "/lessons/"+l.ID+"/steps", wire.LessonStep{Do: "finish"}, nil)
+	}
+	if err == nil && l.State == "paused" {
+		fmt.Fprintf(a.Err, "Go on with: urbo learn %s --resume\n", l.Device)
+		return nil
 	}
 	if err == nil && !anySettled(l) {
 		return errors.New("no key was learned")
@@ -96,8 +129,9 @@ func (a *app) typed(ctx context.Context, cl *client, id string) {
 
 // follower prints what is new in a lesson.
 type follower struct {
-	take    string // capture that was last told
+	take    string // what was last told of a take
 	prompt  string
+	hint    string
 	settled map[string]bool
 }
 
@@ -106,13 +140,16 @@ func (f *follower) show(a *app, l wire.Lesson) {
 		_ = a.jsonLine(l)
 		return
 	}
-	if l.Last != nil && l.Last.CaptureID != f.take {
-		f.take = l.Last.CaptureID
+	if l.Last != nil && l.Last.CaptureID+l.Last.Text != f.take {
+		f.take = l.Last.CaptureID + l.Last.Text
 		reading := "no line code"
 		if r := l.Last.Reading; r != nil {
 			reading = r.Sheet + " " + fields(r.Fields)
 		}
 		fmt.Fprintf(a.Out, "    %s — %s\n", reading, l.Last.Text)
+		if l.Last.Allowable && l.Last.Key == l.Key {
+			fmt.Fprintln(a.Out, "    On purpose? Type accept to take it.")
+		}
 	}
 	if f.settled == nil {
 		f.settled = map[string]bool{}
@@ -121,6 +158,11 @@ func (f *follower) show(a *app, l wire.Lesson) {
 		if k.State == "settled" && !f.settled[k.Name] {
 			f.settled[k.Name] = true
 			fmt.Fprintf(a.Out, "  ✓ %s is learned: %s\n", k.Name, code(*k.Code))
+		}
+	}
+	if l.Hint != f.hint {
+		if f.hint = l.Hint; l.Hint != "" {
+			fmt.Fprintln(a.Out, "    "+l.Hint)
 		}
 	}
 	if l.Prompt != f.prompt {

@@ -3,6 +3,7 @@ package e2e
 import (
 	"bufio"
 	"encoding/json"
+	"io"
 	"net"
 	"os/exec"
 	"strings"
@@ -183,8 +184,16 @@ func TestCommandLine_ListenAndLearn(t *testing.T) {
 type following struct {
 	t     *testing.T
 	cmd   *exec.Cmd
+	in    io.Writer
 	lines chan string
 	errs  chan string
+}
+
+// enter types a line into it.
+func (f *following) enter(line string) {
+	f.t.Helper()
+	_, err := io.WriteString(f.in, line+"\n")
+	require.NoError(f.t, err)
 }
 
 func (r *running) follow(args ...string) *following {
@@ -192,6 +201,9 @@ func (r *running) follow(args ...string) *following {
 	cmd := exec.Command(binary, args...)
 	cmd.Env = append(cmd.Environ(), "URBO_SERVER="+r.socket)
 	f := &following{t: r.t, cmd: cmd, lines: make(chan string, 100), errs: make(chan string, 100)}
+	in, err := cmd.StdinPipe()
+	require.NoError(r.t, err)
+	f.in = in
 	out, err := cmd.StdoutPipe()
 	require.NoError(r.t, err)
 	errs, err := cmd.StderrPipe()

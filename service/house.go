@@ -86,7 +86,9 @@ func Open(ctx context.Context, c Config) (*House, error) {
 	h.Access = access.New(s, c.Now)
 	h.Roster = roster.New(c.Drivers, h.Events, h.Journal, c.Now)
 	h.Air = air.New(s, h.Library, h.Roster, h.Journal, h.Book, c.Now)
-	h.Lessons = lesson.New(h.Library, h.Journal, h.Events, h.Book, c.Now)
+	if h.Lessons, err = lesson.Open(ctx, s, h.Library, h.Journal, h.Roster, h.Events, h.Book, c.Now); err != nil {
+		return nil, errors.Join(err, h.Close())
+	}
 	h.Ear = ear.New(h.Book, h.Library, h.Air, h.Roster, h.Journal, c.Now, h.Lessons.Hear)
 	h.Bench = bench.New(h.Book, h.Library, h.Journal, h.Air, c.Now)
 	h.Roster.OnHeard, h.Roster.OnAnswer = h.Ear.Hear, h.Air.Answer
@@ -100,7 +102,7 @@ func (h *House) Run(ctx context.Context) error {
 	endJournal := background(ctx, "journal", h.Journal)
 	endEar := background(ctx, "ear", h.Ear)
 	var news sync.WaitGroup
-	for _, r := range append([]Runner{h.Roster}, h.extra...) {
+	for _, r := range append([]Runner{h.Roster, h.Lessons}, h.extra...) {
 		news.Go(func() { logged(fmt.Sprintf("%T", r), r.Run(ctx)) })
 	}
 	news.Wait()

@@ -39,6 +39,9 @@ type HandsetKey struct {
 // DefaultHold is how long a person holds a key who just presses it.
 const DefaultHold = 90 * time.Millisecond
 
+// bounce is how short a touch must be to be no press: the key's contact lets go inside the first frame.
+const bounce = 20 * time.Millisecond
+
 // MaxHold is the longest that a key can be held on the stage.
 const MaxHold = 20 * time.Second
 
@@ -92,12 +95,33 @@ func (s *Stage) play(h *Handset, k *HandsetKey, hold time.Duration) {
 			}
 			runs = then
 		}
+		if hold < bounce {
+			runs = cutAt(runs, int(hold/time.Microsecond))
+		}
 		e := emission{start: t, runs: s.imperfect(h, runs), hz: h.Hz, strength: h.strength}
 		at := t
 		s.at(at, func(time.Duration) { s.air[h.Medium].emit(e) })
 		t = e.end()
+		if hold < bounce {
+			break
+		}
 	}
 	h.held = t
+}
+
+// cutAt is the beginning of a frame, so many µs of it, with a silence after it.
+func cutAt(runs []int, us int) []int {
+	const silence = 60_000
+	for i, d := range runs {
+		if us -= d; us <= 0 {
+			out := append([]int{}, runs[:i+1]...)
+			if i%2 == 1 {
+				out = out[:i]
+			}
+			return append(out, silence)
+		}
+	}
+	return runs
 }
 
 // imperfect is what the handset makes of a clean frame: clock error, jitter, and breaks when its battery is weak.

@@ -177,6 +177,25 @@ func TestReceiver_SomeInvert(t *testing.T) {
 	})
 }
 
+func TestHandset_ATouchIsOnlyTheBeginningOfAFrame(t *testing.T) {
+	play(t, stage.Options{}, func(s *stage.Stage) {
+		var heard []stage.Heard
+		var mu sync.Mutex
+		s.Receive(stage.Receiver{Medium: stage.Infrared, Hz: 38_000, Width: 2_500}, func(h stage.Heard) {
+			mu.Lock()
+			defer mu.Unlock()
+			heard = append(heard, h)
+		})
+		require.NoError(t, s.Press("projector", "on", 15*time.Millisecond))
+		time.Sleep(time.Second)
+		assert.Equal(t, "off", state(t, s, "projector")["power"])
+		mu.Lock()
+		defer mu.Unlock()
+		require.Len(t, heard, 1)
+		assert.Less(t, len(heard[0].Train), 12)
+	})
+}
+
 func TestShutter_PairsAHandset(t *testing.T) {
 	play(t, stage.Options{}, func(s *stage.Stage) {
 		press(t, s, "shutter-spare", "up")

@@ -134,3 +134,15 @@ type Turn struct {
 	Field    string `gorm:"primaryKey"`
 	Next     int64  `gorm:"not null"`
 }
+
+// Lesson is a guided learning session as it stood after its last change. State and Codes are JSON: what the lesson's
+// core knows, and what was settled.
+type Lesson struct {
+	ID      string    `gorm:"primaryKey"`
+	Device  string    `gorm:"not null"`
+	By      string    `gorm:"not null"`
+	Started time.Time `gorm:"not null"`
+	Touched time.Time `gorm:"index;not null"`
+	State   string    `gorm:"not null"`
+	Codes   string    `gorm:"not null"`
+}

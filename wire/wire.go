@@ -212,9 +212,10 @@ type Station struct {
 type Lesson struct {
 	ID      string      `json:"id"`
 	Device  string      `json:"device"`
-	State   string      `json:"state" enum:"running,done,ended"`
+	State   string      `json:"state" enum:"running,paused,done,ended"`
 	Key     string      `json:"key,omitempty" doc:"The key that is asked for now"`
 	Prompt  string      `json:"prompt" doc:"What to do now"`
+	Hint    string      `json:"hint,omitempty" doc:"Why nothing may be heard, when nothing was for a while"`
 	Needed  int         `json:"needed" doc:"Takes that must agree"`
 	Keys    []LessonKey `json:"keys"`
 	Takes   []Take      `json:"takes" doc:"Takes of the key that is asked for, oldest first"`
@@ -235,6 +236,7 @@ type Take struct {
 	Key       string       `json:"key"`
 	Verdict   string       `json:"verdict"`
 	Accepted  bool         `json:"accepted"`
+	Allowable bool         `json:"allowable,omitempty" doc:"It was refused, and may be taken after all (accept)"`
 	Text      string       `json:"text" doc:"The verdict in words, and what to do"`
 	Reading   *Reading     `json:"reading,omitempty"`
 	Train     signal.Train `json:"train" doc:"For a drawing, in µs"`
@@ -244,11 +246,12 @@ type Take struct {
 type NewLesson struct {
 	Device string   `json:"device" maxLength:"40"`
 	Keys   []string `json:"keys,omitempty" maxItems:"200" doc:"None is every key that is not learned yet"`
+	Needed int      `json:"needed,omitempty" minimum:"0" maximum:"5" doc:"Takes that must agree, 1 to 5; 0 is two"`
 }
 
 // LessonStep moves a lesson.
 type LessonStep struct {
-	Do  string `json:"do" enum:"skip,back,redo,add,finish" doc:"skip the asked key, go back one, redo a key, add a key, finish"`
+	Do  string `json:"do" enum:"skip,back,redo,add,accept,pause,resume,finish" doc:"skip the asked key, go back one, redo a key, add a key, take the refused press after all, pause, resume, finish"`
 	Key string `json:"key,omitempty" maxLength:"40" doc:"For redo and add"`
 }
 

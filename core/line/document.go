@@ -162,19 +162,23 @@ func (b *bitSpan) UnmarshalYAML(unmarshal func(any) error) error {
 }
 
 // parseDocument reads a sheet's YAML strictly; its errors carry line and column.
-func parseDocument(file string, data []byte) (*document, *ast.File, error) {
+func parseDocument(file string, data []byte) (doc *document, tree *ast.File, err error) {
+	defer func() { // the YAML package panics on some malformed documents, which the fuzzer finds
+		if p := recover(); p != nil {
+			doc, tree, err = nil, nil, fmt.Errorf("%w %s: it is no YAML document: %v", ErrSheet, file, p)
+		}
+	}()
 	if len(data) > MaxSheet {
 		return nil, nil, fmt.Errorf("%w %s: %d bytes, the most is %d", ErrSheet, file, len(data), MaxSheet)
 	}
-	tree, err := parser.ParseBytes(data, 0)
-	if err != nil {
+	if tree, err = parser.ParseBytes(data, 0); err != nil {
 		return nil, nil, fmt.Errorf("%w %s: %s", ErrSheet, file, plain(err))
 	}
-	var doc document
-	if err := yaml.UnmarshalWithOptions(data, &doc, yaml.Strict()); err != nil {
+	doc = &document{}
+	if err := yaml.UnmarshalWithOptions(data, doc, yaml.Strict()); err != nil {
 		return nil, nil, fmt.Errorf("%w %s: %s", ErrSheet, file, plain(err))
 	}
-	return &doc, tree, nil
+	return doc, tree, nil
 }
 
 // plain is a YAML error as "[line:column] what", without the excerpt of the source.

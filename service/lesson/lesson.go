@@ -4,12 +4,16 @@ package lesson
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
 	"sync"
 	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"urbo/core/lesson"
 	"urbo/core/line"
@@ -18,6 +22,7 @@ import (
 	"urbo/service/event"
 	"urbo/service/journal"
 	"urbo/service/library"
+	"urbo/service/roster"
 	"urbo/store"
 	"urbo/wire"
 )
@@ -29,19 +34,29 @@ var (
 	ErrStep    = errors.New("lesson step")
 )
 
-// needed is how many takes must agree.
-const needed = 2
+const (
+	// needed is how many takes must agree, where nobody says otherwise.
+	needed = 2
+	// keepOver is how many lessons can be looked at.
+	keepOver = 20
+	// quiet is how long nothing may be heard before the lesson looks for a reason.
+	quiet = 20 * time.Second
+	// yield is how long a lesson must have been left alone to give way to another.
+	yield = 2 * time.Minute
+	// patience is how long a lesson waits before it pauses by itself.
+	patience = 15 * time.Minute
+)
 
-// keepOver is how many lessons that are over can still be looked at.
-const keepOver = 20
-
-// Lessons runs one lesson at a time: two would fight over every press.
+// Lessons runs one lesson at a time: two would fight over every press. Every change is on disk before it is told.
 type Lessons struct {
+	store   *store.Store
 	library *library.Library
 	journal *journal.Journal
+	roster  *roster.Roster
 	events  *event.Hub
 	book    *line.Book
 	now     func() time.Time
+	wake    chan struct{}
 
 	mu       sync.Mutex
 	sessions []*session // oldest first
@@ -53,18 +68,103 @@ type session struct {
 	device  string
 	by      string
 	started time.Time
+	touched time.Time // when something last happened in it
 	core    *lesson.Lesson
+	codes   map[string]wire.Code // what was settled
+	hint    string
 	closed  bool // its end was written
 }
 
-// New makes the lessons of a house.
-func New(l *library.Library, j *journal.Journal, events *event.Hub, book *line.Book, now func() time.Time) *Lessons {
-	return &Lessons{library: l, journal: j, events: events, book: book, now: now}
+// Open reads the lessons of a house. Those that were running go on where they were.
+func Open(ctx context.Context, s *store.Store, l *library.Library, j *journal.Journal, r *roster.Roster, events *event.Hub, book *line.Book, now func() time.Time) (*Lessons, error) {
+	ls := &Lessons{store: s, library: l, journal: j, roster: r, events: events, book: book, now: now, wake: make(chan struct{}, 1)}
+	var rows []store.Lesson
+	if err := s.Read(ctx).Order("touched DESC").Limit(keepOver).Find(&rows).Error; err != nil {
+		return nil, fmt.Errorf("read the lessons: %w", err)
+	}
+	for _, row := range slices.Backward(rows) {
+		n := &session{id: row.ID, device: row.Device, by: row.By, started: row.Started, touched: now(), core: &lesson.Lesson{}, codes: map[string]wire.Code{}}
+		if err := errors.Join(json.Unmarshal([]byte(row.State), n.core), json.Unmarshal([]byte(row.Codes), &n.codes)); err != nil {
+			return nil, fmt.Errorf("read lesson %s: %w", row.ID, err)
+		}
+		n.core.Restore()
+		n.closed = n.core.Over()
+		ls.sessions = append(ls.sessions, n)
+	}
+	return ls, nil
+}
+
+// save puts a lesson on disk as it is.
+func (ls *Lessons) save(ctx context.Context, s *session) error {
+	state, err := json.Marshal(s.core)
+	if err != nil {
+		return fmt.Errorf("keep the lesson: %w", err)
+	}
+	codes, err := json.Marshal(s.codes)
+	if err != nil {
+		return fmt.Errorf("keep the lesson: %w", err)
+	}
+	row := store.Lesson{ID: s.id, Device: s.device, By: s.by, Started: s.started, Touched: s.touched, State: string(state), Codes: string(codes)}
+	err = ls.store.Change(context.WithoutCancel(ctx), func(tx *gorm.DB) error {
+		if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error; err != nil {
+			return err
+		}
+		old := tx.Model(&store.Lesson{}).Select("id").Order("touched DESC").Offset(keepOver).Limit(-1)
+		return tx.Where("id IN (?)", old).Delete(&store.Lesson{}).Error
+	})
+	if err != nil {
+		return fmt.Errorf("keep the lesson: %w", err)
+	}
+	return nil
+}
+
+// Run looks after lessons in which nothing happens, until the context ends: it says why nothing may be heard, and
+// pauses them at last.
+func (ls *Lessons) Run(ctx context.Context) error {
+	timer := time.NewTimer(time.Hour)
+	defer timer.Stop()
+	for {
+		timer.Reset(ls.lookAfter(ctx))
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-ls.wake:
+		case <-timer.C:
+		}
+	}
+}
+
+// lookAfter does what is due, and tells how long until the next may be.
+func (ls *Lessons) lookAfter(ctx context.Context) time.Duration {
+	ls.mu.Lock()
+	defer ls.mu.Unlock()
+	s := ls.running()
+	if s == nil {
+		return time.Hour
+	}
+	idle := ls.now().Sub(s.touched)
+	switch {
+	case idle >= patience:
+		_ = s.core.Pause()
+		if err := ls.save(ctx, s); err != nil {
+			slog.Error("pause a lesson", "error", err)
+		}
+		ls.journal.Write(wire.Entry{Kind: "lesson", CauseID: s.id, Device: s.device, Text: "The lesson was left alone and waits now"})
+		ls.tell(s)
+		return time.Hour
+	case idle >= quiet && s.hint == "":
+		s.hint = reason(ls.roster.Stations(), s.touched)
+		ls.tell(s)
+		return patience - idle
+	case idle >= quiet:
+		return patience - idle
+	}
+	return quiet - idle
 }
 
 // Start begins a lesson. Without keys it asks for every key of the device that is not learned yet. Errors wrap
 // library.ErrUnknownDevice, library.ErrName or ErrRunning.
-func (ls *Lessons) Start(n wire.NewLesson, by string) (wire.Lesson, error) {
+func (ls *Lessons) Start(ctx context.Context, n wire.NewLesson, by string) (wire.Lesson, error) {
 	d, err := ls.library.Device(n.Device)
 	if err != nil {
 		return wire.Lesson{}, fmt.Errorf("start a lesson: %w", err)
@@ -90,10 +190,23 @@ func (ls *Lessons) Start(n wire.NewLesson, by string) (wire.Lesson, error) {
 	}
 	ls.mu.Lock()
 	defer ls.mu.Unlock()
-	if s := ls.running(); s != nil {
-		return wire.Lesson{}, fmt.Errorf("%w for %s since %s, started by %s: finish it first", ErrRunning, s.device, s.started.Format("15:04"), s.by)
+	if err := ls.free(ctx); err != nil {
+		return wire.Lesson{}, fmt.Errorf("start a lesson: %w", err)
 	}
-	s := &session{id: store.NewID(), device: d.Slug, by: by, started: ls.now(), core: lesson.New(keys, needed)}
+	for _, old := range ls.sessions {
+		if old.device == d.Slug && !old.core.Over() { // it paused; this one takes its place
+			old.core.Finish()
+			ls.changed(ctx, old)
+		}
+	}
+	takes := needed
+	if n.Needed > 0 {
+		takes = n.Needed
+	}
+	s := &session{id: store.NewID(), device: d.Slug, by: by, started: ls.now(), touched: ls.now(), core: lesson.New(keys, takes), codes: map[string]wire.Code{}}
+	if err := ls.save(ctx, s); err != nil {
+		return wire.Lesson{}, fmt.Errorf("start a lesson: %w", err)
+	}
 	ls.sessions = append(ls.sessions, s)
 	if len(ls.sessions) > keepOver {
 		ls.sessions = ls.sessions[1:]
@@ -102,9 +215,28 @@ func (ls *Lessons) Start(n wire.NewLesson, by string) (wire.Lesson, error) {
 	return ls.tell(s), nil
 }
 
+// free makes room for another lesson: one that was left alone pauses. The error wraps ErrRunning. The caller holds mu.
+func (ls *Lessons) free(ctx context.Context) error {
+	s := ls.running()
+	switch {
+	case s == nil:
+		return nil
+	case ls.now().Sub(s.touched) < yield:
+		return fmt.Errorf("%w for %s since %s, started by %s: finish or pause it first", ErrRunning, s.device, s.started.Format("15:04"), s.by)
+	}
+	if err := s.core.Pause(); err != nil {
+		return err
+	}
+	if err := ls.save(ctx, s); err != nil {
+		return err
+	}
+	ls.tell(s)
+	return nil
+}
+
 func (ls *Lessons) running() *session {
 	for _, s := range ls.sessions {
-		if !s.core.Over() {
+		if !s.core.Over() && !s.core.Paused {
 			return s
 		}
 	}
@@ -130,37 +262,88 @@ func (ls *Lessons) Hear(ctx context.Context, c ear.Capture) {
 	if s == nil {
 		return
 	}
-	p := lesson.Press{ID: c.ID, Medium: line.Medium(c.Medium), Trains: c.Trains, Readings: c.Readings, Structure: c.Structure, Held: c.Held}
+	d, err := ls.library.Device(s.device)
+	if err != nil { // it was removed meanwhile
+		s.core.Finish()
+		ls.changed(ctx, s)
+		return
+	}
+	p := lesson.Press{ID: c.ID, Medium: line.Medium(c.Medium), Strength: c.Strength, Trains: c.Trains, Readings: c.Readings, Structure: c.Structure, Held: c.Held}
 	for _, k := range c.Keys {
 		if k.Device == s.device && k.Key != s.core.Asked() {
 			p.Known = k.Key
 		}
 	}
-	_, learned := s.core.Hear(ls.book, p)
-	if learned != nil {
-		key := s.core.Asked()
-		if err := ls.keep(ctx, s, key, *learned, c.ID); err != nil {
-			slog.Error("keep a settled key", "device", s.device, "key", key, "error", err)
-			s.core.Last.Verdict, s.core.Last.Text = lesson.Unclear, "It could not be kept: "+err.Error()
-		} else {
-			s.core.Keep(*learned)
-		}
-	}
-	ls.tell(s)
+	_, learned := s.core.Hear(ls.book, p, ls.knows(d, s.core.Asked()))
+	ls.settle(ctx, s, learned, c.ID)
+	ls.changed(ctx, s)
 }
 
-// keep writes what was learned; only then the key counts as settled.
-func (ls *Lessons) keep(ctx context.Context, s *session, key string, learned lesson.Learned, cause string) error {
+// changed keeps and tells a lesson in which something happened.
+func (ls *Lessons) changed(ctx context.Context, s *session) wire.Lesson {
+	s.touched, s.hint = ls.now(), ""
+	if err := ls.save(ctx, s); err != nil {
+		slog.Error("a lesson goes on, and would be lost at a power cut", "error", err)
+	}
+	select {
+	case ls.wake <- struct{}{}:
+	default:
+	}
+	return ls.tell(s)
+}
+
+// knows gathers what the other keys of a device send.
+func (ls *Lessons) knows(d wire.Device, asked string) lesson.Knows {
+	var k lesson.Knows
+	for _, key := range d.Keys {
+		if key.Name == asked {
+			continue
+		}
+		for _, c := range key.Codes {
+			fields, err := library.FieldsFromWire(c.Fields)
+			if err != nil {
+				continue
+			}
+			medium := line.Infrared
+			if sheet, err := ls.book.Sheet(c.Sheet); err == nil {
+				medium = sheet.Medium
+			} else if c.FrequencyHz > 0 {
+				medium = line.Radio
+			}
+			k.Learn(medium, c.Sheet, fields)
+		}
+	}
+	return k
+}
+
+// settle keeps what was learned, if anything was; only then the key counts as settled.
+func (ls *Lessons) settle(ctx context.Context, s *session, learned *lesson.Learned, cause string) {
+	if learned == nil {
+		return
+	}
+	key := s.core.Asked()
+	code, err := ls.keep(ctx, s, key, *learned, cause)
+	if err != nil {
+		slog.Error("keep a settled key", "device", s.device, "key", key, "error", err)
+		s.core.Last.Verdict, s.core.Last.Text = lesson.Unclear, "It could not be kept: "+err.Error()
+		return
+	}
+	s.codes[key] = code
+	s.core.Keep()
+}
+
+// keep writes what was learned.
+func (ls *Lessons) keep(ctx context.Context, s *session, key string, learned lesson.Learned, cause string) (wire.Code, error) {
 	code, err := ls.Code(learned)
 	if err != nil {
-		return err
+		return code, err
 	}
 	ref := wire.KeyRef{Device: s.device, Key: key}
 	if _, err := ls.library.SetCodes(ctx, ref, []wire.Code{code}); err != nil {
-		return err
+		return code, err
 	}
 	ls.journal.Write(wire.Entry{Kind: "settled", CauseID: cause, By: s.by, Device: s.device, Key: key, Text: fmt.Sprintf("Learned %s as %s", ref, learned.Words())})
-	return nil
+	return code, nil
 }
 
 // Code is what was learned as a code of the library.
@@ -174,8 +357,8 @@ func (ls *Lessons) Code(l lesson.Learned) (wire.Code, error) {
 	return c, err
 }
 
-// Step moves a lesson: skip, back, redo, add or finish.
-func (ls *Lessons) Step(id string, step wire.LessonStep) (wire.Lesson, error) {
+// Step moves a lesson: skip, back, redo, add, accept, pause, resume or finish.
+func (ls *Lessons) Step(ctx context.Context, id string, step wire.LessonStep) (wire.Lesson, error) {
 	ls.mu.Lock()
 	defer ls.mu.Unlock()
 	s, err := ls.find(id)
@@ -193,15 +376,40 @@ func (ls *Lessons) Step(id string, step wire.LessonStep) (wire.Lesson, error) {
 		if err = library.CheckSlug("key", step.Key); err == nil {
 			err = s.core.Add(step.Key)
 		}
+	case "accept":
+		err = ls.accept(ctx, s)
+	case "pause":
+		err = s.core.Pause()
+	case "resume":
+		if err = s.core.Resume(); err == nil {
+			s.core.Paused = true // it is not in its own way
+			if err = ls.free(ctx); err == nil {
+				s.core.Paused = false
+			}
+		}
 	case "finish":
 		s.core.Finish()
 	default:
-		err = fmt.Errorf("%q: do one of skip, back, redo, add, finish", step.Do)
+		err = fmt.Errorf("%q: do one of skip, back, redo, add, accept, pause, resume, finish", step.Do)
 	}
 	if err != nil {
 		return wire.Lesson{}, fmt.Errorf("%w: %w", ErrStep, err)
 	}
-	return ls.tell(s), nil
+	return ls.changed(ctx, s), nil
+}
+
+// accept takes a refused press after all.
+func (ls *Lessons) accept(ctx context.Context, s *session) error {
+	d, err := ls.library.Device(s.device)
+	if err != nil {
+		return err
+	}
+	learned, err := s.core.Allow(ls.book, ls.knows(d, s.core.Asked()))
+	if err != nil {
+		return err
+	}
+	ls.settle(ctx, s, learned, s.core.Last.Press.ID)
+	return nil
 }
 
 // Lesson finds a lesson.
@@ -236,18 +444,20 @@ func (ls *Lessons) Lessons() []wire.Lesson {
 }
 
 func (s *session) wire() wire.Lesson {
-	w := wire.Lesson{ID: s.id, Device: s.device, State: "running", Key: s.core.Asked(), Prompt: s.core.Prompt(), Needed: s.core.Needed,
+	w := wire.Lesson{ID: s.id, Device: s.device, State: "running", Key: s.core.Asked(), Prompt: s.core.Prompt(), Hint: s.hint, Needed: s.core.Needed,
 		Keys: []wire.LessonKey{}, Takes: []wire.Take{}, Started: s.started}
 	switch {
 	case s.core.Ended:
 		w.State = "ended"
 	case s.core.Over():
 		w.State = "done"
+	case s.core.Paused:
+		w.State = "paused"
 	}
 	for _, k := range s.core.Keys {
 		lk := wire.LessonKey{Name: k.Name, State: string(k.State)}
-		if k.State == lesson.Settled {
-			lk.Code = learnedCode(k.Learned)
+		if c, settled := s.codes[k.Name]; settled && k.State == lesson.Settled {
+			lk.Code = &c
 		}
 		w.Keys = append(w.Keys, lk)
 	}
@@ -261,17 +471,9 @@ func (s *session) wire() wire.Lesson {
 	return w
 }
 
-// learnedCode is what a settled key sends, in short.
-func learnedCode(l lesson.Learned) *wire.Code {
-	if l.Reading != nil {
-		return &wire.Code{Sheet: l.Reading.Sheet, Fields: wire.Fields(l.Reading.Fields), Unit: l.Reading.Unit}
-	}
-	return &wire.Code{Fields: wire.Fields(l.Structure.Fields()), Train: l.Structure.Frame}
-}
-
 // take translates a take; its drawing is the longest train of the press.
 func take(t lesson.Take) wire.Take {
-	w := wire.Take{CaptureID: t.Press.ID, Key: t.Key, Verdict: string(t.Verdict), Accepted: t.Verdict == lesson.Accepted, Text: t.Text, Train: signal.Train{}}
+	w := wire.Take{CaptureID: t.Press.ID, Key: t.Key, Verdict: string(t.Verdict), Accepted: t.Verdict.Accepts(), Allowable: t.Verdict.Allowable(), Text: t.Text, Train: signal.Train{}}
 	if len(t.Press.Readings) > 0 {
 		r := wire.Readings(t.Press.Readings[:1])[0]
 		w.Reading = &r

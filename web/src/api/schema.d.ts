@@ -344,7 +344,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Lessons since the start, the newest first
+         * The last lessons, the newest first
          * @description Needs the scope watch.
          */
         get: operations["list-lessons"];
@@ -390,7 +390,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Skip, go back, redo or add a key, or finish
+         * Skip, go back, redo or add a key, take a refused press, pause, resume, or finish
          * @description Needs the scope owner.
          */
         post: operations["step-lesson"];
@@ -914,6 +914,8 @@ export interface components {
         };
         Lesson: {
             device: string;
+            /** @description Why nothing may be heard, when nothing was for a while */
+            hint?: string;
             id: string;
             /** @description The key that is asked for now */
             key?: string;
@@ -930,7 +932,7 @@ export interface components {
             /** Format: date-time */
             started: string;
             /** @enum {string} */
-            state: "running" | "done" | "ended";
+            state: "running" | "paused" | "done" | "ended";
             /** @description Takes of the key that is asked for, oldest first */
             takes: components["schemas"]["Take"][];
         };
@@ -942,10 +944,10 @@ export interface components {
         };
         LessonStep: {
             /**
-             * @description skip the asked key, go back one, redo a key, add a key, finish
+             * @description skip the asked key, go back one, redo a key, add a key, take the refused press after all, pause, resume, finish
              * @enum {string}
              */
-            do: "skip" | "back" | "redo" | "add" | "finish";
+            do: "skip" | "back" | "redo" | "add" | "accept" | "pause" | "resume" | "finish";
             /** @description For redo and add */
             key?: string;
         };
@@ -976,6 +978,11 @@ export interface components {
             device: string;
             /** @description None is every key that is not learned yet */
             keys?: string[];
+            /**
+             * Format: int64
+             * @description Takes that must agree, 1 to 5; 0 is two
+             */
+            needed?: number;
         };
         NewToken: {
             name: string;
@@ -1176,6 +1183,8 @@ export interface components {
         };
         Take: {
             accepted: boolean;
+            /** @description It was refused, and may be taken after all (accept) */
+            allowable?: boolean;
             capture_id: string;
             key: string;
             reading?: components["schemas"]["Reading"];

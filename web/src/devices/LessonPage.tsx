@@ -20,7 +20,10 @@ export default function LessonPage() {
 
   const wanted = query.get('key');
   const last = lessons.data.find((l) => l.device === slug);
-  const shown = last && (last.state === 'running' || query.get('lesson') === last.id) ? last : undefined;
+  const shown =
+    last && (last.state === 'running' || last.state === 'paused' || query.get('lesson') === last.id)
+      ? last
+      : undefined;
   const begin = (keys: string[]) =>
     start.mutate({ device: slug, keys }, { onSuccess: (l) => setQuery({ lesson: l.id }, { replace: true }) });
   return (

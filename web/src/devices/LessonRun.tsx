@@ -19,6 +19,7 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
   const step = useLessonStep(lesson.id);
   const settled = lesson.keys.filter((k) => k.state === 'settled');
   const running = lesson.state === 'running';
+  const refused = running && lesson.last?.allowable && lesson.last.key === lesson.key;
   return (
     <>
       <Box
@@ -34,9 +35,15 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
             lesson.takes.length > 0 &&
             ` · ${words.lesson.takes(lesson.takes.length + 1, Math.max(lesson.needed, lesson.takes.length + 1))}`}
         </Box>
+        {running && lesson.hint && <Note alert>{lesson.hint}</Note>}
       </Box>
       <Panel title={words.lesson.heard}>
         {lesson.last ? <Heard take={lesson.last} /> : <Note>{words.lesson.nothing}</Note>}
+        {refused && (
+          <Button variant="outlined" sx={{ mt: 1 }} onClick={() => step.mutate({ do: 'accept' })}>
+            {words.lesson.accept}
+          </Button>
+        )}
       </Panel>
       {running ? (
         <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap', mt: 2 }}>
@@ -46,11 +53,16 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
           <Button variant="outlined" onClick={() => step.mutate({ do: 'back' })}>
             {words.lesson.back}
           </Button>
+          <Button onClick={() => step.mutate({ do: 'pause' })}>{words.lesson.pause}</Button>
           <Button onClick={() => step.mutate({ do: 'finish' })}>{words.lesson.finish}</Button>
         </Box>
       ) : (
-        <Button variant="outlined" onClick={onAgain} sx={{ mt: 2 }}>
-          {words.lesson.again}
+        <Button
+          variant="outlined"
+          onClick={() => (lesson.state === 'paused' ? step.mutate({ do: 'resume' }) : onAgain())}
+          sx={{ mt: 2 }}
+        >
+          {lesson.state === 'paused' ? words.lesson.resume : words.lesson.again}
         </Button>
       )}
       {step.error && <Note alert>{step.error.message}</Note>}

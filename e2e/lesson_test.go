@@ -1,0 +1,177 @@
+package e2e
+
+import (
+	"net/http"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/wire"
+)
+
+// touch presses a key of a handset on the stage for so long.
+func (r *running) touch(token, handset, key string, holdMS int) {
+	r.t.Helper()
+	require.Equal(r.t, http.StatusNoContent, r.http(token, "POST", "/api/stage/handsets/"+handset+"/keys/"+key+"/press", wire.HandsetPress{HoldMS: holdMS}, nil))
+}
+
+// lesson reads a lesson.
+func (r *running) lesson(token, id string) (l wire.Lesson) {
+	r.t.Helper()
+	require.Equal(r.t, http.StatusOK, r.http(token, "GET", "/api/lessons/"+id, nil, &l))
+	return l
+}
+
+// take presses a key of a handset, and waits for the judgement of it.
+func (r *running) take(token, id, handset, key string, holdMS int) (l wire.Lesson) {
+	r.t.Helper()
+	before := ""
+	if last := r.lesson(token, id).Last; last != nil {
+		before = last.CaptureID
+	}
+	r.touch(token, handset, key, holdMS)
+	require.Eventually(r.t, func() bool {
+		l = r.lesson(token, id)
+		return l.Last != nil && l.Last.CaptureID != before
+	}, patience, tick)
+	return l
+}
+
+// TestLesson_EveryDeviceOfTheDemoIsLearned goes through all handsets of the stage.
+func TestLesson_EveryDeviceOfTheDemoIsLearned(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--pace", "8")
+	token := r.owner()
+	for _, d := range []struct {
+		slug string
+		keys []string
+		code string // line code of what is learned; "" is a signal of its own
+	}{
+		{"projector", []string{"on", "freeze"}, "nec-wide"},
+		{"amplifier", []string{"power", "input-4"}, "sirc15"},
+		{"radio", []string{"power", "7", "channel-up"}, "rc5"},
+		{"heat-pump", []string{"on-off", "warmer"}, ""},
+		{"mixer", []string{"power", "speed-4", "sweep"}, "samsung32"},
+		{"boardwalk", []string{"power", "red"}, "nec"},
+		{"dew-a", []string{"on"}, "pt2262"},
+		{"dew-b", []string{"on", "off"}, "pt2262"},
+		{"dew-c", []string{"off"}, "pt2262"},
+		{"screen", []string{"up", "down", "stop"}, "ev1527"},
+		{"door", []string{"opened", "closed"}, "ev1527"},
+		{"clicker", []string{"a", "d"}, ""},
+	} {
+		var known wire.Device
+		if r.http(token, "GET", "/api/devices/"+d.slug, nil, &known) == http.StatusNotFound {
+			require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/devices", wire.NewDevice{Slug: d.slug, Name: "Learned " + d.slug, Keys: d.keys}, nil))
+		}
+		var l wire.Lesson
+		require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: d.slug, Keys: d.keys}, &l))
+		for presses := 0; l.State == "running" && presses < 12*len(d.keys); presses++ {
+			l = r.take(token, l.ID, d.slug, l.Key, 0)
+		}
+		require.Equal(t, "done", l.State, "%s: %+v", d.slug, l.Last)
+		for _, k := range l.Keys {
+			require.NotNil(t, k.Code, "%s/%s", d.slug, k.Name)
+			assert.Equal(t, d.code, k.Code.Sheet, "%s/%s", d.slug, k.Name)
+		}
+	}
+	// The shutter's handset counts: it is refused, with what can be done instead.
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/devices", wire.NewDevice{Slug: "shutter", Name: "Dome shutter", Kind: "shutter"}, nil))
+	var l wire.Lesson
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "shutter"}, &l))
+	l = r.take(token, l.ID, "shutter", "up", 0)
+	assert.Equal(t, "rolling", l.Last.Verdict)
+	assert.Contains(t, l.Last.Text, "pair a handset")
+}
+
+// TestLesson_TheFaultsThatPeopleMake provokes them on the stage.
+func TestLesson_TheFaultsThatPeopleMake(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--pace", "5")
+	token := r.owner()
+	var l wire.Lesson
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "projector", Keys: []string{"on", "off"}}, &l))
+	for _, fault := range []struct {
+		handset, key string
+		hold         int
+		verdict      string
+		says         string
+	}{
+		{"projector", "on", 15, "too-short", "10 cm from the receiver"},
+		{"projector", "on", 2500, "too-long", "let go at once"},
+		{"projector", "on", 0, "accepted", "to be sure"},
+		{"projector", "on", 0, "accepted", "Both takes agree"},
+		{"projector", "on", 0, "other-key", `That is the code of "on"`},
+		{"amplifier", "power", 0, "accepted", ""}, // one key alone says little about the handset
+		{"dew-a", "on", 0, "other-medium", "by radio, and the other keys by infrared"},
+	} {
+		l = r.take(token, l.ID, fault.handset, fault.key, fault.hold)
+		assert.Equal(t, fault.verdict, l.Last.Verdict)
+		assert.Contains(t, l.Last.Text, fault.says)
+	}
+	// The weak handset: among its presses some break up, and are answered as what they are.
+	require.Equal(t, 200, r.http(token, "POST", "/api/lessons/"+l.ID+"/steps", wire.LessonStep{Do: "finish"}, &l))
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/devices", wire.NewDevice{Slug: "weak", Name: "Weak", Keys: []string{"dim"}}, nil))
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "weak", Needed: 5}, &l))
+	require.Eventually(t, func() bool {
+		if l.State != "running" {
+			require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "weak", Keys: []string{"dim"}, Needed: 5}, &l))
+		}
+		l = r.take(token, l.ID, "boardwalk", "dim", 0)
+		return l.Last.Verdict == "too-weak"
+	}, 2*patience, tick)
+	assert.Contains(t, l.Last.Text, "change its battery")
+}
+
+func TestLesson_GoesOnAfterAPowerCut(t *testing.T) {
+	t.Parallel()
+	data := t.TempDir()
+	r := start(t, data, "demo", "--pace", "3")
+	token := r.owner()
+	var l wire.Lesson
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "projector", Keys: []string{"on", "off", "menu"}}, &l))
+	r.take(token, l.ID, "projector", "on", 0)
+	r.take(token, l.ID, "projector", "on", 0)
+	l = r.take(token, l.ID, "projector", "off", 0)
+	require.Equal(t, "off", l.Key)
+	r.kill()
+
+	again := start(t, data, "demo", "--pace", "3")
+	after := again.lesson(token, l.ID)
+	assert.Equal(t, "running", after.State)
+	assert.Equal(t, "off", after.Key)
+	assert.Equal(t, "settled", after.Keys[0].State)
+	assert.Len(t, after.Takes, 1, "the take before the cut counts")
+	after = again.take(token, l.ID, "projector", "off", 0)
+	assert.Equal(t, "menu", after.Key)
+}
+
+func TestLearn_PausesAcceptsAndResumesInTheTerminal(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--pace", "5")
+	token := r.owner()
+	res := run(t, "", []string{"URBO_SERVER=" + r.socket}, "learn", "projector", "--resume")
+	assert.Equal(t, 1, res.code)
+	assert.Contains(t, res.err, "no lesson of projector waits")
+
+	learn := r.follow("learn", "boardwalk", "spare")
+	assert.Contains(t, learn.next(), `Press "spare"`)
+	r.touch(token, "amplifier", "power", 0)
+	assert.Contains(t, learn.next(), "from another handset than the other keys: it sends sirc15, and they nec")
+	assert.Contains(t, learn.next(), "Type accept")
+	learn.enter("accept")
+	assert.Contains(t, learn.next(), "to be sure")
+	assert.Contains(t, learn.next(), `Press "spare" again`)
+	learn.enter("pause")
+	assert.Contains(t, learn.next(), `It goes on with "spare"`)
+	require.NoError(t, learn.cmd.Wait())
+
+	learn = r.follow("learn", "boardwalk", "--resume")
+	for range 3 {
+		learn.next()
+	}
+	r.touch(token, "amplifier", "power", 0)
+	assert.Contains(t, learn.next(), "Both takes agree")
+	assert.Contains(t, learn.next(), "spare is learned: sirc15")
+}
