@@ -22,11 +22,15 @@ func StageFace(s *stage.Stage) Face {
 			Key     string             `path:"key" maxLength:"60"`
 			Body    *wire.HandsetPress `required:"false"`
 		}) error {
-			hold := 0
+			var how wire.HandsetPress
 			if in.Body != nil {
-				hold = in.Body.HoldMS
+				how = *in.Body
 			}
-			return s.Press(in.Handset, in.Key, time.Duration(hold)*time.Millisecond)
+			press := s.Press
+			if how.Far {
+				press = s.PressFar
+			}
+			return press(in.Handset, in.Key, time.Duration(how.HoldMS)*time.Millisecond)
 		})
 	}}
 }

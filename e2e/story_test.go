@@ -232,6 +232,20 @@ func (f *following) next() string {
 	}
 }
 
+// until reads lines until one has a text in it.
+func (f *following) until(want string) {
+	f.t.Helper()
+	seen := ""
+	for !strings.Contains(seen, want) {
+		select {
+		case line := <-f.lines:
+			seen += line + "\n"
+		case <-time.After(patience):
+			require.Fail(f.t, "it was not printed", "%s\nbut: %s", want, seen)
+		}
+	}
+}
+
 func (f *following) waitErr(want string) {
 	f.t.Helper()
 	select {

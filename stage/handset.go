@@ -47,6 +47,15 @@ const MaxHold = 20 * time.Second
 
 // Press pushes a key of a handset and lets it go after hold (0 is DefaultHold). The frames go on the air from now on.
 func (s *Stage) Press(handset, key string, hold time.Duration) error {
+	return s.press(handset, key, hold, false)
+}
+
+// PressFar is Press from the far end of the room: little arrives, and what arrives is broken.
+func (s *Stage) PressFar(handset, key string, hold time.Duration) error {
+	return s.press(handset, key, hold, true)
+}
+
+func (s *Stage) press(handset, key string, hold time.Duration, far bool) error {
 	if hold <= 0 {
 		hold = DefaultHold
 	}
@@ -69,7 +78,7 @@ func (s *Stage) Press(handset, key string, hold time.Duration) error {
 					})
 					return nil
 				}
-				s.play(h, &h.Keys[i], hold)
+				s.play(h, &h.Keys[i], hold, far)
 				return nil
 			}
 			keys = append(keys, h.Keys[i].Name)
@@ -80,7 +89,7 @@ func (s *Stage) Press(handset, key string, hold time.Duration) error {
 }
 
 // play sends the frames of one press, each as an emission of its own. A handset that is still busy goes on first.
-func (s *Stage) play(h *Handset, k *HandsetKey, hold time.Duration) {
+func (s *Stage) play(h *Handset, k *HandsetKey, hold time.Duration, far bool) {
 	first, then := k.first, k.then
 	if k.fresh != nil {
 		first, then = k.fresh()
@@ -99,6 +108,9 @@ func (s *Stage) play(h *Handset, k *HandsetKey, hold time.Duration) {
 			runs = cutAt(runs, int(hold/time.Microsecond))
 		}
 		e := emission{start: t, runs: s.imperfect(h, runs), hz: h.Hz, strength: h.strength}
+		if far {
+			e.runs, e.strength = s.fade(e.runs), h.strength*distance
+		}
 		at := t
 		s.at(at, func(time.Duration) { s.air[h.Medium].emit(e) })
 		t = e.end()
@@ -140,6 +152,23 @@ func (s *Stage) imperfect(h *Handset, clean []int) []int {
 			broken = append(broken, part, out[i]-2*part, part)
 			out = append(broken, out[i+1:]...)
 		}
+	}
+	return out
+}
+
+// distance is what is left of a handset's strength at the far end of the room.
+const distance = 0.2
+
+// fade breaks every third mark of a signal that is too weak, and blurs all edges.
+func (s *Stage) fade(runs []int) []int {
+	var out []int
+	for i, d := range runs {
+		d = max(d+int(s.random.NormFloat64()*90), 60)
+		if i%6 == 2 && d > 300 {
+			out = append(out, d/3, d/3, d/3)
+			continue
+		}
+		out = append(out, d)
 	}
 	return out
 }

@@ -341,5 +341,6 @@ type Stage struct {
 
 // HandsetPress pushes a key of a handset on the stage.
 type HandsetPress struct {
-	HoldMS int `json:"hold_ms,omitempty" minimum:"0" maximum:"20000" doc:"How long it is held; 0 is a short press"`
+	HoldMS int  `json:"hold_ms,omitempty" minimum:"0" maximum:"20000" doc:"How long it is held; 0 is a short press"`
+	Far    bool `json:"far,omitempty" doc:"From the far end of the room"`
 }

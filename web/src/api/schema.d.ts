@@ -881,6 +881,8 @@ export interface components {
             weak_battery: boolean;
         };
         HandsetPress: {
+            /** @description From the far end of the room */
+            far?: boolean;
             /**
              * Format: int64
              * @description How long it is held; 0 is a short press
