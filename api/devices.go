@@ -53,6 +53,18 @@ func (a *API) devices() {
 		}
 		return a.house.Library.SetCodes(ctx, wire.KeyRef{Device: in.Device, Key: in.Key}, in.Body)
 	})
+	call(a, operation{"GET", "/devices/{device}/keys/{key}/versions", "list-key-versions", "What a key sends and sent, the newest first", access.Watch, 0}, func(_ context.Context, in *KeyIn) ([]wire.KeyVersion, error) {
+		return a.house.Library.Versions(wire.KeyRef{Device: in.Device, Key: in.Key})
+	})
+	call(a, operation{"POST", "/devices/{device}/keys/{key}/restore", "restore-key", "Make an earlier version of a key's codes its newest", access.Owner, 0}, func(ctx context.Context, in *struct {
+		KeyIn
+		Body wire.Restore
+	}) (wire.Device, error) {
+		return a.house.Library.Restore(ctx, wire.KeyRef{Device: in.Device, Key: in.Key}, in.Body.Version)
+	})
+	call(a, operation{"GET", "/devices/{device}/advice", "get-advice", "What is odd about a device", access.Watch, 0}, func(_ context.Context, in *DeviceIn) ([]wire.Advice, error) {
+		return a.house.Advice(in.Device)
+	})
 	call(a, operation{"POST", "/devices/{device}/keys/{key}/press", "press-key", "Press a key and wait for the receipt", access.Press, 0}, func(ctx context.Context, in *struct {
 		KeyIn
 		Body *wire.PressRequest `required:"false"`

@@ -15,9 +15,9 @@ import (
 )
 
 func (a *app) device() *cobra.Command {
-	c := &cobra.Command{Use: "device", Short: "Look after the devices of the library", Args: args(0, 0, "list, show, add or export"),
+	c := &cobra.Command{Use: "device", Short: "Look after the devices of the library", Args: args(0, 0, "list, show, add, set, code, undo, export or remove"),
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
-	c.AddCommand(a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceExport())
+	c.AddCommand(a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceSet(), a.deviceCode(), a.deviceUndo(), a.deviceExport(), a.deviceRemove())
 	return c
 }
 
@@ -75,6 +75,16 @@ func (a *app) deviceShow() *cobra.Command {
 			return a.json(d)
 		}
 		a.printDevice(d)
+		var advice []wire.Advice
+		if err := cl.do(c.Context(), http.MethodGet, "/devices/"+url.PathEscape(d.Slug)+"/advice", nil, &advice); err != nil {
+			return err
+		}
+		if len(advice) > 0 {
+			fmt.Fprintln(a.Out, "\nWhat is odd here:")
+		}
+		for _, x := range advice {
+			fmt.Fprintln(a.Out, "  "+x.Text)
+		}
 		return nil
 	}}
 }

@@ -223,11 +223,7 @@ func TestConsole_ARecordingBecomesAKey(t *testing.T) {
 	b.choose("Second signal", "boardwalk power")
 	b.see("Two different kinds of frame")
 	b.choose("Make this a key of", "Lecture projector")
-	b.eval(`(() => {
-		const e = [...document.querySelectorAll('input')].find(e => document.querySelector('label[for="' + e.id + '"]')?.innerText === 'Key');
-		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(e, 'spare');
-		e.dispatchEvent(new Event('input', {bubbles: true}));
-	})()`)
+	b.fill("Key", "spare")
 	b.click("Make it this key")
 	b.see("spare sends this now.")
 	b.see("spare")

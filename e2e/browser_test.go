@@ -113,6 +113,18 @@ func (b *browser) choose(label, text string) {
 	b.until(`!document.querySelector('[role=option]')`)
 }
 
+// fill types into the field with a label.
+func (b *browser) fill(label, text string) {
+	b.t.Helper()
+	field := `[...document.querySelectorAll('input')].find(e => document.querySelector('label[for="' + e.id + '"]')?.innerText.startsWith(` + quote(label) + `))`
+	b.until(field)
+	b.eval(`(() => {
+		const e = ` + field + `;
+		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(e, ` + quote(text) + `);
+		e.dispatchEvent(new Event('input', {bubbles: true}));
+	})()`)
+}
+
 // visit opens a page of the console.
 func (b *browser) visit(r *running, path string) {
 	b.t.Helper()

@@ -179,3 +179,62 @@ func TestLearn_PausesAcceptsAndResumesInTheTerminal(t *testing.T) {
 	r.touch(token, "amplifier", "power", 0)
 	learn.until("spare is learned: sirc15")
 }
+
+func TestDevice_IsChangedByHandAndBack(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	token := r.owner()
+	r.ok(nil, "device", "add", "Spare socket", "--slug", "spare", "--kind", "socket")
+	assert.Contains(t, r.ok(nil, "device", "code", "spare/on", "--switches", "01101 10100 on"), "spare/on sends pt2262 values=F00F00F0FF0F")
+	assert.Contains(t, r.ok(nil, "device", "code", "spare/on", "nec", "address=0x39", "command=0b10"), "nec address=57 command=2")
+	assert.Contains(t, r.ok(nil, "device", "show", "spare"), "on sends what boardwalk/power sends: one press moves both devices.")
+	r.ok(nil, "press", "spare/on")
+	r.becomes(token, "boardwalk", "power", "on")
+	assert.Contains(t, r.ok(nil, "device", "undo", "spare/on"), "pt2262")
+	assert.Contains(t, r.ok(nil, "device", "code", "spare/off", "--train", "2000/1000 350/700 350", "--hz", "38000"), "train of 5 durations")
+	assert.Contains(t, r.ok(nil, "device", "set", "spare", "--slug", "porch", "--room", "Outside"), "Spare socket (porch)")
+	assert.Contains(t, r.ok(nil, "device", "show", "spare"), "Outside", "the old slug goes on working")
+	for _, wrong := range [][]string{
+		{"device", "code", "porch/on", "--switches", "01101 1010 on"},
+		{"device", "code", "porch/on", "--switches", "01101 10100 maybe"},
+		{"device", "code", "porch/on"},
+		{"device", "set", "porch"},
+		{"device", "code", "porch/on", "nec", "address=x"},
+	} {
+		res := r.urbo(wrong...)
+		assert.Equal(t, 2, res.code, "%v: %s", wrong, res.err)
+	}
+	r.ok(nil, "device", "remove", "porch")
+	assert.NotContains(t, r.ok(nil, "device", "list"), "porch")
+
+	// The same on a phone: what is odd, undo, settings, and a lesson whose faults are answered.
+	require.Zero(t, r.urbo("device", "code", "boardwalk/red", "nec", "address=57", "command=2").code)
+	b := open(t, r, 390, 844)
+	b.click("Boardwalk lights")
+	b.see("power and red send the same")
+	b.click("Undo the last change of red")
+	b.until(`!document.body.innerText.includes('send the same')`)
+	b.click("Settings")
+	b.fill("Room", "Car park")
+	b.click("Save")
+	b.see("Car park")
+	b.visit(r, "/devices/projector/lesson")
+	b.click("Start the lesson")
+	b.see(`Press "on"`)
+	for _, fault := range []struct {
+		hold int
+		says string
+	}{{15, "Too short"}, {2500, "Held too long"}, {far, "Too weak"}, {0, "to be sure"}} {
+		r.touch(token, "projector", "on", fault.hold)
+		b.see(fault.says)
+	}
+	b.click("Pause")
+	b.see(`It goes on with "on"`)
+	b.click("Go on")
+	r.touch(token, "projector", "on", 0)
+	b.see(`Press "off"`)
+	r.touch(token, "projector", "on", 0)
+	b.see(`That is the code of "on"`)
+	b.click("It is on purpose: take it")
+	b.see("to be sure")
+}

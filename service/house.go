@@ -154,3 +154,11 @@ func (h *House) Captures(ctx context.Context, before string, limit int) ([]wire.
 	}
 	return out, nil
 }
+
+// Advice lists what is odd about a device.
+func (h *House) Advice(device string) ([]wire.Advice, error) {
+	return h.Library.Advice(device, func(medium string, hz int, preferred string) error {
+		_, err := h.Roster.Transmitter(medium, hz, preferred)
+		return err
+	})
+}

@@ -13,7 +13,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0002-turns", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Turn{}) }},
 	// New columns only, each with a default: where the first migration made them already, nothing is left to do.
 	{ID: "0003-signals", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Code{}, &Capture{}) }},
-	{ID: "0004-lessons", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Lesson{}) }},
+	{ID: "0004-lessons", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Lesson{}, &OldSlug{}) }},
 }
 
 func migrate(db *gorm.DB) error {

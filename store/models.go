@@ -30,6 +30,13 @@ type Device struct {
 	UpdatedAt   time.Time
 }
 
+// OldSlug is a short name that a device had: links to it go on working.
+type OldSlug struct {
+	Slug     string  `gorm:"primaryKey"`
+	DeviceID string  `gorm:"not null"`
+	Device   *Device `gorm:"constraint:OnDelete:CASCADE"`
+}
+
 // Key is one command of a device.
 type Key struct {
 	ID        string `gorm:"primaryKey"`

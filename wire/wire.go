@@ -126,8 +126,27 @@ type NewDevice struct {
 	Keys  []string `json:"keys,omitempty" maxItems:"200" doc:"Keys to be learned; none is the usual ones of its kind"`
 }
 
+// KeyVersion is what a key sent from a time on.
+type KeyVersion struct {
+	Version int       `json:"version"`
+	At      time.Time `json:"at"`
+	Codes   []Code    `json:"codes"`
+}
+
+// Restore asks for an earlier version of a key's codes.
+type Restore struct {
+	Version int `json:"version,omitempty" minimum:"0" doc:"0 undoes the last change"`
+}
+
+// Advice is something odd about a device.
+type Advice struct {
+	Key  string `json:"key,omitempty" doc:"The key that it is about"`
+	Text string `json:"text" doc:"What is odd, and what to do"`
+}
+
 // DeviceChange changes what is given.
 type DeviceChange struct {
+	Slug        *string `json:"slug,omitempty" maxLength:"40" doc:"A new short name; the old one goes on working"`
 	Name        *string `json:"name,omitempty" minLength:"1" maxLength:"80"`
 	Room        *string `json:"room,omitempty" maxLength:"80"`
 	Kind        *string `json:"kind,omitempty" maxLength:"40"`

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"urbo/core/bench"
 	"urbo/core/line"
@@ -109,10 +110,20 @@ func room(tx *gorm.DB, name string) (*string, error) {
 
 // Update changes what is given of a device.
 func (l *Library) Update(ctx context.Context, slug string, c wire.DeviceChange) (wire.Device, error) {
-	if _, err := l.Device(slug); err != nil {
+	before, err := l.Device(slug)
+	if err != nil {
 		return wire.Device{}, err
 	}
+	slug = before.Slug
 	set := map[string]any{"updated_at": l.now()}
+	after := slug
+	if c.Slug != nil && *c.Slug != slug {
+		if err := CheckSlug("device", *c.Slug); err != nil {
+			return wire.Device{}, err
+		}
+		after = *c.Slug
+		set["slug"] = after
+	}
 	if c.Name != nil {
 		name, err := CleanName("the device's name", *c.Name)
 		if err != nil {
@@ -135,7 +146,12 @@ func (l *Library) Update(ctx context.Context, slug string, c wire.DeviceChange) 
 		}
 		set["kind"] = *c.Kind
 	}
-	err := l.change(ctx, slug, func(tx *gorm.DB) error {
+	err = l.change(ctx, after, func(tx *gorm.DB) error {
+		if after != slug {
+			if err := renamed(tx, slug, after); err != nil {
+				return err
+			}
+		}
 		if c.Room != nil {
 			id, err := room(tx, *c.Room)
 			if err != nil {
@@ -145,18 +161,38 @@ func (l *Library) Update(ctx context.Context, slug string, c wire.DeviceChange) 
 		}
 		return tx.Model(&store.Device{}).Where("slug = ?", slug).Updates(set).Error
 	})
+	if errors.Is(err, store.ErrDuplicate) {
+		return wire.Device{}, fmt.Errorf("%w: a device %q is there already: choose another slug", ErrTaken, after)
+	}
 	if err != nil {
 		return wire.Device{}, fmt.Errorf("change device %s: %w", slug, err)
 	}
-	return l.Device(slug)
+	if after != slug {
+		l.events.Publish(wire.Device{Slug: slug, Keys: []wire.Key{}}) // the old one is gone from lists
+	}
+	return l.Device(after)
+}
+
+// renamed keeps the slug that a device had, and frees the one that it takes.
+func renamed(tx *gorm.DB, from, to string) error {
+	var d store.Device
+	if err := tx.Where("slug = ?", from).First(&d).Error; err != nil {
+		return err
+	}
+	if err := tx.Where("slug = ?", to).Delete(&store.OldSlug{}).Error; err != nil {
+		return err
+	}
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&store.OldSlug{Slug: from, DeviceID: d.ID}).Error
 }
 
 // Remove takes a device with its keys and codes out of the library.
 func (l *Library) Remove(ctx context.Context, slug string) error {
-	if _, err := l.Device(slug); err != nil {
+	d, err := l.Device(slug)
+	if err != nil {
 		return err
 	}
-	err := l.change(ctx, slug, func(tx *gorm.DB) error {
+	slug = d.Slug
+	err = l.change(ctx, slug, func(tx *gorm.DB) error {
 		return tx.Where("slug = ?", slug).Delete(&store.Device{}).Error
 	})
 	if err != nil {
@@ -187,6 +223,7 @@ func (l *Library) SetCodes(ctx context.Context, ref wire.KeyRef, codes []wire.Co
 		return wire.Device{}, err
 	}
 	d := *found
+	ref.Device = d.Slug
 	d.Keys = slices.Clone(found.Keys)
 	l.mu.RUnlock()
 

@@ -39,6 +39,7 @@ type Library struct {
 
 	mu      sync.RWMutex
 	devices map[string]*store.Device // by slug
+	old     map[string]string        // slugs that devices had, and have
 	known   map[string][]wire.KeyRef // by what is on the air
 	unnamed map[string][]unnamedKey  // by fingerprint: signals without a line code
 	inline  map[string]*line.Sheet   // compiled, by their text
@@ -64,8 +65,16 @@ func (l *Library) reload(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("read the library: %w", err)
 	}
+	var olds []store.OldSlug
+	if err := l.store.Read(ctx).Preload("Device").Find(&olds).Error; err != nil {
+		return fmt.Errorf("read the library: %w", err)
+	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	l.old = make(map[string]string, len(olds))
+	for _, o := range olds {
+		l.old[o.Slug] = o.Device.Slug
+	}
 	l.devices = make(map[string]*store.Device, len(rows))
 	for _, d := range rows {
 		l.devices[d.Slug] = d
@@ -168,6 +177,9 @@ func (l *Library) Device(slug string) (wire.Device, error) {
 
 func (l *Library) find(slug string) (*store.Device, error) {
 	if d := l.devices[slug]; d != nil {
+		return d, nil
+	}
+	if d := l.devices[l.old[slug]]; d != nil {
 		return d, nil
 	}
 	var names []string

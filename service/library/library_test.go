@@ -1,6 +1,8 @@
 package library_test
 
 import (
+	"errors"
+	"strings"
 	"testing"
 	"time"
 
@@ -135,4 +137,94 @@ func TestMatch_KnowsKeysThatSendTheSame(t *testing.T) {
 	assert.ErrorIs(t, l.Remove(t.Context(), "left"), library.ErrUnknownDevice)
 	_, err := l.Sendable(wire.KeyRef{Device: "right", Key: "off"})
 	assert.ErrorIs(t, err, library.ErrUnknownKey)
+}
+
+func TestRestore_UndoesAndLosesNothing(t *testing.T) {
+	dir := t.TempDir()
+	l := open(t, dir)
+	add(t, l, wire.NewDevice{Name: "Lamp", Keys: []string{"power"}})
+	ref := wire.KeyRef{Device: "lamp", Key: "power"}
+	_, err := l.Restore(t.Context(), ref, 0)
+	require.ErrorIs(t, err, library.ErrCode, "nothing to undo yet")
+	for _, command := range []int{1, 2, 3} {
+		_, err := l.SetCodes(t.Context(), ref, []wire.Code{nec(command)})
+		require.NoError(t, err)
+	}
+	sends := func(d wire.Device) any { return d.Keys[0].Codes[0].Fields["command"] }
+	d, err := l.Restore(t.Context(), ref, 0)
+	require.NoError(t, err)
+	assert.EqualValues(t, 2, sends(d))
+	d, err = l.Restore(t.Context(), ref, 1)
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, sends(d))
+	versions, err := open(t, dir).Versions(ref)
+	require.NoError(t, err)
+	require.Len(t, versions, 5)
+	assert.EqualValues(t, 3, versions[2].Codes[0].Fields["command"], "what was undone is still there")
+	_, err = l.Restore(t.Context(), ref, 9)
+	assert.ErrorContains(t, err, "no earlier version 9")
+}
+
+func TestUpdate_ANewSlugKeepsOldLinksWorking(t *testing.T) {
+	dir := t.TempDir()
+	l := open(t, dir)
+	add(t, l, wire.NewDevice{Name: "Lamp", Keys: []string{"power"}})
+	add(t, l, wire.NewDevice{Name: "Fan", Keys: []string{"power"}})
+	slug := func(s string) *string { return &s }
+	d, err := l.Update(t.Context(), "lamp", wire.DeviceChange{Slug: slug("desk-lamp")})
+	require.NoError(t, err)
+	assert.Equal(t, "desk-lamp", d.Slug)
+	for _, lib := range []*library.Library{l, open(t, dir)} {
+		d, err = lib.Device("lamp")
+		require.NoError(t, err, "the old slug")
+		assert.Equal(t, "desk-lamp", d.Slug)
+	}
+	_, err = l.SetCodes(t.Context(), wire.KeyRef{Device: "lamp", Key: "power"}, []wire.Code{nec(1)})
+	require.NoError(t, err)
+	_, err = l.Update(t.Context(), "lamp", wire.DeviceChange{Slug: slug("fan")})
+	assert.ErrorIs(t, err, library.ErrTaken)
+	_, err = l.Update(t.Context(), "lamp", wire.DeviceChange{Slug: slug("No Slug")})
+	assert.ErrorIs(t, err, library.ErrName)
+	d, err = l.Update(t.Context(), "desk-lamp", wire.DeviceChange{Slug: slug("lamp")})
+	require.NoError(t, err, "it may have its old one back")
+	assert.Equal(t, "lamp", d.Slug)
+	require.NoError(t, l.Remove(t.Context(), "desk-lamp"))
+	_, err = l.Device("lamp")
+	assert.ErrorIs(t, err, library.ErrUnknownDevice)
+}
+
+func TestAdvice_SaysWhatIsOdd(t *testing.T) {
+	l := open(t, t.TempDir())
+	add(t, l, wire.NewDevice{Name: "Lamp", Kind: "light", Keys: []string{"power", "red", "amber", "white"}})
+	add(t, l, wire.NewDevice{Name: "Twin", Keys: []string{"power"}})
+	set := func(device, key string, c wire.Code) {
+		_, err := l.SetCodes(t.Context(), wire.KeyRef{Device: device, Key: key}, []wire.Code{c})
+		require.NoError(t, err)
+	}
+	often := nec(1)
+	often.Repeats = 6
+	set("lamp", "power", often)
+	set("lamp", "red", nec(2))
+	set("lamp", "amber", nec(2))
+	set("twin", "power", nec(1))
+	radio := false
+	advice, err := l.Advice("lamp", func(medium string, hz int, _ string) error {
+		if assert.Equal(t, "infrared", medium) && hz == 38_000 && !radio {
+			return nil
+		}
+		return errors.New("no transmitter for it")
+	})
+	require.NoError(t, err)
+	var all []string
+	for _, a := range advice {
+		all = append(all, a.Text)
+	}
+	text := strings.Join(all, "\n")
+	for _, want := range []string{"power is sent 6 times", "power sends what twin/power sends", "amber and red send the same", "Not learned yet: white", "usually has these keys too: dim, brighter, breathe"} {
+		assert.Contains(t, strings.ReplaceAll(text, "red and amber", "amber and red"), want)
+	}
+	assert.Len(t, all, 5)
+	advice, err = l.Advice("twin", func(string, int, string) error { return errors.New("no transmitter is here") })
+	require.NoError(t, err)
+	assert.Contains(t, advice[1].Text, "cannot be sent now: no transmitter is here")
 }

@@ -1,5 +1,13 @@
 import { QueryClient, useMutation, useQuery } from '@tanstack/react-query';
-import { client, unwrap, type KeyRef, type LessonStep, type NewDevice } from './client';
+import {
+  client,
+  unwrap,
+  type Device,
+  type DeviceChange,
+  type KeyRef,
+  type LessonStep,
+  type NewDevice,
+} from './client';
 
 // The event stream keeps what is read fresh, so nothing is asked for again by itself.
 export const queryClient = new QueryClient({
@@ -96,6 +104,33 @@ export const usePressHandset = () =>
 
 export const useAddDevice = () =>
   useMutation({ mutationFn: (body: NewDevice) => unwrap(client.POST('/api/devices', { body })) });
+
+export const useAdvice = (device: Device) =>
+  useQuery({
+    queryKey: ['advice', device], // anew when anything of the device changes
+    queryFn: () =>
+      unwrap(client.GET('/api/devices/{device}/advice', { params: { path: { device: device.slug } } })),
+  });
+export const useUndo = (device: string) =>
+  useMutation({
+    mutationFn: (key: string) =>
+      unwrap(
+        client.POST('/api/devices/{device}/keys/{key}/restore', {
+          params: { path: { device, key } },
+          body: {},
+        }),
+      ),
+  });
+export const useChangeDevice = (device: string) =>
+  useMutation({
+    mutationFn: (body: DeviceChange) =>
+      unwrap(client.PATCH('/api/devices/{device}', { params: { path: { device } }, body })),
+  });
+export const useRemoveDevice = () =>
+  useMutation({
+    mutationFn: (device: string) =>
+      unwrap(client.DELETE('/api/devices/{device}', { params: { path: { device } } })),
+  });
 
 export const useStartLesson = () =>
   useMutation({

@@ -2,12 +2,14 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { Link, useParams } from 'react-router';
 import type { Device } from '../api/client';
-import { useDevices } from '../api/queries';
+import { useDevices, useUndo } from '../api/queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { label, sends } from '../shared/text';
+import { AdvicePart } from './AdvicePart';
 import { HandsetFace } from './HandsetFace';
+import { Settings } from './Settings';
 
 // DevicePage is one device: its handset's face, and what each key sends.
 export default function DevicePage() {
@@ -44,13 +46,18 @@ export default function DevicePage() {
         <Panel title={words.device.handset}>
           <HandsetFace device={device} />
         </Panel>
-        <Codes device={device} />
+        <div>
+          <AdvicePart device={device} />
+          <Codes device={device} />
+          <Settings device={device} />
+        </div>
       </Box>
     </>
   );
 }
 
 function Codes({ device }: { device: Device }) {
+  const undo = useUndo(device.slug);
   return (
     <Panel title={words.device.codes}>
       <Box
@@ -58,7 +65,7 @@ function Codes({ device }: { device: Device }) {
         sx={{
           m: 0,
           display: 'grid',
-          gridTemplateColumns: 'minmax(84px, auto) minmax(0, 1fr)',
+          gridTemplateColumns: 'minmax(84px, auto) minmax(0, 1fr) auto',
           columnGap: 3,
           rowGap: 0.75,
           alignItems: 'baseline',
@@ -79,9 +86,22 @@ function Codes({ device }: { device: Device }) {
             >
               {k.codes.length > 0 ? k.codes.map(sends).join(', ') : words.device.notLearned}
             </Box>
+            {k.version > 1 ? (
+              <Button
+                size="small"
+                sx={{ minHeight: 32, py: 0 }}
+                aria-label={words.device.undo(label(k.name))}
+                onClick={() => undo.mutate(k.name)}
+              >
+                {words.device.undoShort}
+              </Button>
+            ) : (
+              <span />
+            )}
           </Box>
         ))}
       </Box>
+      {undo.error && <Note alert>{undo.error.message}</Note>}
     </Panel>
   );
 }

@@ -1,0 +1,107 @@
+package library
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"urbo/core/bench"
+	"urbo/core/line"
+	"urbo/store"
+	"urbo/wire"
+)
+
+// Reaches says why no transmitter can send on a medium at so many Hz; nil where one can. preferred is STATION/PORT or
+// empty.
+type Reaches func(medium string, hz int, preferred string) error
+
+// mostRepeats is how often a toggle may be sent: each frame more could be taken as another press.
+const mostRepeats = 3
+
+// toggling are names of keys that usually switch back and forth.
+var toggling = []string{"power", "mute", "sweep"}
+
+// Advice lists what is odd about a device. Errors wrap ErrUnknownDevice.
+func (l *Library) Advice(slug string, reaches Reaches) ([]wire.Advice, error) {
+	l.mu.RLock()
+	defer l.mu.RUnlock()
+	d, err := l.find(slug)
+	if err != nil {
+		return nil, err
+	}
+	out := []wire.Advice{}
+	say := func(key, format string, args ...any) {
+		out = append(out, wire.Advice{Key: key, Text: fmt.Sprintf(format, args...)})
+	}
+	said := map[string]bool{}
+	var missing, unlearned []string
+	for i := range d.Keys {
+		k := &d.Keys[i]
+		codes := InForce(k)
+		if len(codes) == 0 {
+			unlearned = append(unlearned, k.Name)
+		}
+		for _, c := range codes {
+			for _, ref := range l.senders(c) {
+				pair := strings.Join(slices.Sorted(slices.Values([]string{ref.Key, k.Name})), "/")
+				switch {
+				case ref.Device == d.Slug && ref.Key != k.Name && !said[pair]:
+					said[pair] = true
+					say(k.Name, "%s and %s send the same: learn one of them again, or take it out.", k.Name, ref.Key)
+				case ref.Device != d.Slug:
+					say(k.Name, "%s sends what %s sends: one press moves both devices.", k.Name, ref)
+				}
+			}
+			if c.Repeats > mostRepeats && slices.Contains(toggling, k.Name) {
+				say(k.Name, "%s is sent %d times: a key that switches back and forth may end where it began.", k.Name, c.Repeats)
+			}
+			if medium, hz := l.carries(c); hz > 0 {
+				if err := reaches(medium, hz, d.Transmitter); err != nil && !said[err.Error()] {
+					said[err.Error()] = true
+					say(k.Name, "%s cannot be sent now: %v.", k.Name, err)
+				}
+			}
+		}
+	}
+	for _, name := range UsualKeys(d.Kind) {
+		if !slices.ContainsFunc(d.Keys, func(k store.Key) bool { return k.Name == name }) {
+			missing = append(missing, name)
+		}
+	}
+	if len(unlearned) > 0 && len(unlearned) < len(d.Keys) {
+		say("", "Not learned yet: %s.", strings.Join(unlearned, ", "))
+	}
+	if len(missing) > 0 && len(d.Keys) > 0 {
+		say("", "A %s usually has these keys too: %s.", strings.ReplaceAll(d.Kind, "-", " "), strings.Join(missing, ", "))
+	}
+	return out, nil
+}
+
+// senders lists the keys that send what a code sends. The caller holds mu.
+func (l *Library) senders(c store.Code) []wire.KeyRef {
+	if s, err := l.book.Sheet(c.Sheet); err == nil && c.Sheet != "" {
+		return l.known[s.Identity(c.Fields)]
+	}
+	var out []wire.KeyRef
+	for _, k := range l.unnamed[c.Print] {
+		if bench.Alike(k.frame, c.Train) {
+			out = append(out, k.ref)
+		}
+	}
+	return out
+}
+
+// carries is the medium of a code, and its carrier or channel in Hz.
+func (l *Library) carries(c store.Code) (medium string, hz int) {
+	medium, hz = string(line.Infrared), c.CarrierHz+c.FrequencyHz
+	if c.FrequencyHz > 0 {
+		medium = string(line.Radio)
+	}
+	if s, err := l.book.Sheet(c.Sheet); err == nil && c.Sheet != "" {
+		medium = string(s.Medium)
+		if hz == 0 {
+			hz = s.CarrierHz + s.FrequencyHz
+		}
+	}
+	return medium, hz
+}

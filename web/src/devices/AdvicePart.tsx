@@ -1,0 +1,20 @@
+import Box from '@mui/material/Box';
+import type { Device } from '../api/client';
+import { useAdvice } from '../api/queries';
+import { words } from '../app/words';
+import { Panel } from '../shared/Panel';
+
+// AdvicePart says what is odd about a device. Without anything odd there is nothing to see.
+export function AdvicePart({ device }: { device: Device }) {
+  const advice = useAdvice(device);
+  if (!advice.data || advice.data.length === 0) return null;
+  return (
+    <Panel title={words.device.odd}>
+      <Box component="ul" sx={{ m: 0, pl: 2.5, display: 'grid', gap: 0.75, maxWidth: '65ch' }}>
+        {advice.data.map((a) => (
+          <li key={a.text}>{a.text}</li>
+        ))}
+      </Box>
+    </Panel>
+  );
+}

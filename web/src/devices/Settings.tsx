@@ -1,0 +1,116 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import MenuItem from '@mui/material/MenuItem';
+import TextField from '@mui/material/TextField';
+import { useState, type SubmitEvent } from 'react';
+import { useNavigate } from 'react-router';
+import type { Device } from '../api/client';
+import { useChangeDevice, useKinds, useRemoveDevice, useStations } from '../api/queries';
+import { words } from '../app/words';
+import { Note, Panel } from '../shared/Panel';
+
+const texts = ['name', 'room', 'maker', 'model', 'slug'] as const;
+
+// Settings is what belongs to a device beside its codes. Removing it asks once.
+export function Settings({ device }: { device: Device }) {
+  const [open, setOpen] = useState(false);
+  return (
+    <Panel
+      title={words.device.settings}
+      aside={
+        !open && (
+          <Button size="small" aria-label={words.device.settings} onClick={() => setOpen(true)}>
+            {words.device.change}
+          </Button>
+        )
+      }
+    >
+      {open && <Form key={device.slug} device={device} onDone={() => setOpen(false)} />}
+    </Panel>
+  );
+}
+
+function Form({ device, onDone }: { device: Device; onDone: () => void }) {
+  const kinds = useKinds();
+  const stations = useStations();
+  const change = useChangeDevice(device.slug);
+  const remove = useRemoveDevice();
+  const navigate = useNavigate();
+  const [sure, setSure] = useState(false);
+  const [form, setForm] = useState({
+    name: device.name,
+    room: device.room,
+    maker: device.maker,
+    model: device.model,
+    slug: device.slug,
+    kind: device.kind,
+    transmitter: device.transmitter,
+  });
+  const transmitters = (stations.data ?? []).flatMap((s) =>
+    s.ports.filter((p) => p.direction === 'transmitter').map((p) => `${s.name}/${p.id}`),
+  );
+  const submit = (e: SubmitEvent) => {
+    e.preventDefault();
+    change.mutate(form, {
+      onSuccess: (d) => {
+        onDone();
+        if (d.slug !== device.slug) void navigate(`/devices/${d.slug}`, { replace: true });
+      },
+    });
+  };
+  const pick = (name: 'kind' | 'transmitter', options: [string, string][]) => (
+    <TextField
+      select
+      label={words.device.fields[name]}
+      value={form[name]}
+      onChange={(e) => setForm({ ...form, [name]: e.target.value })}
+    >
+      {options.map(([value, text]) => (
+        <MenuItem key={value} value={value}>
+          {text}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+  return (
+    <Box component="form" onSubmit={submit} sx={{ display: 'grid', gap: 2, maxWidth: 420 }}>
+      {texts.map((name) => (
+        <TextField
+          key={name}
+          label={words.device.fields[name]}
+          value={form[name]}
+          required={name === 'name' || name === 'slug'}
+          slotProps={{ htmlInput: { maxLength: name === 'slug' ? 40 : 80 } }}
+          onChange={(e) => setForm({ ...form, [name]: e.target.value })}
+        />
+      ))}
+      {pick(
+        'kind',
+        (kinds.data ?? [{ name: device.kind, keys: [] }]).map((k) => [k.name, k.name.replaceAll('-', ' ')]),
+      )}
+      {pick('transmitter', [
+        ['', words.device.anyTransmitter],
+        ...[...new Set([...transmitters, form.transmitter].filter(Boolean))].map((t): [string, string] => [
+          t,
+          t,
+        ]),
+      ])}
+      {(change.error ?? remove.error) && <Note alert>{(change.error ?? remove.error)?.message}</Note>}
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
+        <Button type="submit" variant="contained" disabled={change.isPending}>
+          {words.device.save}
+        </Button>
+        <Button onClick={onDone}>{words.devices.cancel}</Button>
+        <Button
+          color="secondary"
+          sx={{ ml: 'auto' }}
+          onClick={() =>
+            sure ? remove.mutate(device.slug, { onSuccess: () => void navigate('/devices') }) : setSure(true)
+          }
+        >
+          {sure ? words.device.removeSure : words.device.remove}
+        </Button>
+      </Box>
+    </Box>
+  );
+}
