@@ -50,6 +50,7 @@ func TestScreenshots(t *testing.T) {
 			}
 			b.see("Lecture projector")
 			shot("devices")
+			r.ok(nil, "device", "code", "boardwalk/breathe", "nec", "address=57", "command=2")
 			b.visit(r, "/devices/boardwalk")
 			b.click("power")
 			b.see("power: sent")

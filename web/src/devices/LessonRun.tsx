@@ -40,7 +40,7 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
       <Panel title={words.lesson.heard}>
         {lesson.last ? <Heard take={lesson.last} /> : <Note>{words.lesson.nothing}</Note>}
         {refused && (
-          <Button variant="outlined" sx={{ mt: 1 }} onClick={() => step.mutate({ do: 'accept' })}>
+          <Button variant="outlined" sx={{ mt: 1, ml: 2.25 }} onClick={() => step.mutate({ do: 'accept' })}>
             {words.lesson.accept}
           </Button>
         )}

@@ -1,0 +1,71 @@
+package pack_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/core/line"
+	"urbo/core/pack"
+)
+
+const good = `{"format":"urbo pack","version":"1.7","devices":[{"slug":"boardwalk","name":"Boardwalk lights","kind":"light","keys":[` +
+	`{"name":"power","codes":[{"sheet":"nec","fields":{"address":57,"command":2},"holds":"no"}],"picture":{"of":"a key"}},` +
+	`{"name":"odd","codes":[{"train":[2000,1000,350],"carrier_hz":38000}]},{"name":"later","codes":[]}],"solar":true}],"signed_by":["somebody"]}`
+
+func TestRead_KeepsWhatANewerVersionAdds(t *testing.T) {
+	p, err := pack.Read(strings.NewReader(good), line.Builtin())
+	require.NoError(t, err)
+	assert.Equal(t, "power", p.Devices[0].Keys[0].Name)
+	again, err := json.Marshal(p)
+	require.NoError(t, err)
+	assert.JSONEq(t, good, string(again))
+}
+
+func TestRead_NamesThePlaceOfAMistake(t *testing.T) {
+	for _, c := range []struct{ from, to, want string }{
+		{`"urbo pack"`, `"other"`, `format is "other"`},
+		{`"1.7"`, `"2.0"`, "reads version 1.x"},
+		{`"1.7"`, `1.7`, "version is a number, and should be a string"},
+		{`{"format"`, `{"format`, "byte"},
+		{`"boardwalk"`, `"Board walk"`, "devices[0]: slug"},
+		{`"Boardwalk lights"`, `"  "`, "devices[0] (boardwalk): it has no name"},
+		{`"name":"odd"`, `"name":"power"`, `devices[0] (boardwalk).keys[1]: key "power" is there twice`},
+		{`"name":"odd"`, `"name":"a\u0000b"`, `.keys[1]: name`},
+		{`"nec"`, `"nek"`, ".keys[0].codes[0]: line sheet: unknown line code"},
+		{`"command":2`, `"command":2000`, "command is 2000: it is 0 to 255"},
+		{`[2000,1000,350]`, `[2000]`, ""},
+		{`[2000,1000,350]`, `[2000,1000]`, ".keys[1].codes[0]: malformed train: it ends with a space"},
+		{`[2000,1000,350]`, `[2000,-1,350]`, "number 2 is -1"},
+		{`"keys":[`, `"keys":"none","x":[`, "keys is a string"},
+	} {
+		text := strings.Replace(good, c.from, c.to, 1)
+		require.NotEqual(t, good, text)
+		_, err := pack.Read(strings.NewReader(text), line.Builtin())
+		if c.want == "" {
+			assert.NoError(t, err)
+			continue
+		}
+		require.ErrorIs(t, err, pack.ErrPack, c.to)
+		assert.ErrorContains(t, err, c.want)
+	}
+	_, err := pack.Read(strings.NewReader(`{"format":"urbo pack","version":"1.0","devices":[]}`), line.Builtin())
+	assert.ErrorContains(t, err, "0 devices")
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add(good)
+	f.Add(`{"format":"urbo pack","version":"1.0","devices":[{"slug":"a","name":"A","keys":[{"name":"b","codes":[{"inline":"sheet: x","fields":{"bits":"01"}}]}]}]}`)
+	f.Fuzz(func(t *testing.T, text string) {
+		p, err := pack.Read(strings.NewReader(text), line.Builtin())
+		if err != nil {
+			require.ErrorIs(t, err, pack.ErrPack)
+			return
+		}
+		_, err = json.Marshal(p)
+		require.NoError(t, err)
+	})
+}
