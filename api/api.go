@@ -69,6 +69,7 @@ func register(r chi.Router, house *service.House, o Options) *API {
 	a.lessons()
 	a.signals()
 	a.bench()
+	a.packs()
 	a.events()
 	for _, f := range o.Faces {
 		a.parts = append(a.parts, f.Part)

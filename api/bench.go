@@ -30,12 +30,15 @@ type ImportIn struct {
 	RateHz    float64 `query:"rate_hz" minimum:"0" doc:"Bare samples: how many a second"`
 	Datatype  string  `query:"datatype" maxLength:"10" doc:"Bare samples: cu8, ci8, ci16_le or cf32_le"`
 	Frequency float64 `query:"frequency_hz" minimum:"0" doc:"Bare samples: what the radio was tuned to"`
-	body      io.Reader
+	Stream
 }
 
-// Resolve takes the body as a stream: huma would read it whole.
-func (in *ImportIn) Resolve(ctx huma.Context) []error {
-	in.body = io.LimitReader(ctx.BodyReader(), maxRecording)
+// Stream is a request's body that is read as it comes: huma would read it whole.
+type Stream struct{ body io.Reader }
+
+// Resolve takes the body.
+func (s *Stream) Resolve(ctx huma.Context) []error {
+	s.body = io.LimitReader(ctx.BodyReader(), maxRecording)
 	return nil
 }
 
@@ -76,6 +79,12 @@ func (w *writer) Write(p []byte) (int, error) {
 	return len(p), nil
 }
 
+// takes describes the body of an operation that reads it as a stream.
+func (a *API) takes(path, contentType, about string) {
+	a.huma.OpenAPI().Paths["/api"+path].Post.RequestBody = &huma.RequestBody{Required: true, Description: about,
+		Content: map[string]*huma.MediaType{contentType: {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}}}
+}
+
 // bench registers what can be done with captures.
 func (a *API) bench() {
 	call(a, operation{"POST", "/bench/import", "import-recording", "Read a recording (the body): every signal in it becomes a capture", access.Owner, http.StatusCreated},
@@ -83,8 +92,7 @@ func (a *API) bench() {
 			o := recording.Options{Format: in.Format, Channel: in.Channel, RateHz: in.RateHz, Datatype: in.Datatype, FrequencyHz: in.Frequency}
 			return a.house.Bench.Import(ctx, in.Name, in.body, o, Caller(ctx).Name)
 		})
-	a.huma.OpenAPI().Paths["/api/bench/import"].Post.RequestBody = &huma.RequestBody{Required: true, Description: "The recording as it is on disk",
-		Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}}}
+	a.takes("/bench/import", "application/octet-stream", "The recording as it is on disk")
 	call(a, operation{"GET", "/captures/{capture}", "get-capture", "One capture, its structure, and the code a key would send", access.Watch, 0},
 		func(ctx context.Context, in *CaptureIn) (wire.CaptureDetail, error) {
 			return a.house.Bench.Detail(ctx, in.Capture)

@@ -11,6 +11,7 @@ import (
 	"urbo/core/bench"
 	corelesson "urbo/core/lesson"
 	"urbo/core/line"
+	"urbo/core/pack"
 	"urbo/core/recording"
 	"urbo/core/signal"
 	"urbo/service/access"
@@ -48,6 +49,7 @@ var statuses = []struct {
 	{line.ErrFields, http.StatusUnprocessableEntity},
 	{line.ErrSheet, http.StatusUnprocessableEntity},
 	{signal.ErrMalformed, http.StatusUnprocessableEntity},
+	{pack.ErrPack, http.StatusUnprocessableEntity},
 	{recording.ErrRecording, http.StatusUnprocessableEntity},
 	{bench.ErrTooShort, http.StatusUnprocessableEntity},
 	{line.ErrNeverReplay, http.StatusConflict},

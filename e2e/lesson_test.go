@@ -2,6 +2,9 @@ package e2e
 
 import (
 	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -237,4 +240,35 @@ func TestDevice_IsChangedByHandAndBack(t *testing.T) {
 	b.see(`That is the code of "on"`)
 	b.click("It is on purpose: take it")
 	b.see("to be sure")
+}
+
+func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
+	t.Parallel()
+	from := start(t, "", "demo")
+	file := filepath.Join(t.TempDir(), "all.json")
+	from.ok(nil, "pack", "export", "--out", file)
+	assert.Contains(t, from.ok(nil, "pack", "check", file), "Good. Version 1.0: 4 devices")
+
+	to := start(t, "", "serve")
+	assert.Contains(t, to.ok(nil, "pack", "import", file), "Nothing was changed")
+	assert.Contains(t, to.ok(nil, "device", "list"), "No devices yet")
+	to.ok(nil, "pack", "import", file, "--yes")
+	data, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, string(data), to.ok(nil, "pack", "export"), "byte for byte")
+	assert.Contains(t, to.ok(nil, "pack", "import", file), "the same is there")
+
+	broken := filepath.Join(t.TempDir(), "broken.json")
+	for _, wrong := range []struct{ from, to, says string }{
+		{`"sheet": "nec"`, `"sheet": "nek"`, "unknown line code"},
+		{`"slug": "boardwalk"`, `"slug": "amplifier"`, "is there twice"},
+		{`"version": "1.0"`, `"version": "9.0"`, "reads version 1.x"},
+		{`"format"`, `"format`, "byte "},
+	} {
+		require.NoError(t, os.WriteFile(broken, []byte(strings.Replace(string(data), wrong.from, wrong.to, 1)), 0o600))
+		res := to.urbo("pack", "import", broken, "--conflict", "replace", "--yes")
+		assert.Equal(t, 1, res.code)
+		assert.Contains(t, res.err, wrong.says)
+	}
+	assert.Equal(t, string(data), to.ok(nil, "pack", "export"), "a broken pack changed nothing")
 }

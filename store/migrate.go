@@ -14,6 +14,7 @@ var migrations = []*gormigrate.Migration{
 	// New columns only, each with a default: where the first migration made them already, nothing is left to do.
 	{ID: "0003-signals", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Code{}, &Capture{}) }},
 	{ID: "0004-lessons", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Lesson{}, &OldSlug{}) }},
+	{ID: "0005-packs", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Device{}, &Key{}, &Code{}) }},
 }
 
 func migrate(db *gorm.DB) error {

@@ -24,7 +24,8 @@ type Device struct {
 	Kind        string `gorm:"not null"`
 	Maker       string `gorm:"not null"`
 	Model       string `gorm:"not null"`
-	Transmitter string `gorm:"not null"` // STATION/PORT, empty for the first that fits
+	Transmitter string `gorm:"not null"`            // STATION/PORT, empty for the first that fits
+	Extra       string `gorm:"not null;default:''"` // what a pack said that this version does not know, as JSON
 	Keys        []Key  `gorm:"constraint:OnDelete:CASCADE"`
 	CreatedAt   time.Time
 	UpdatedAt   time.Time
@@ -43,6 +44,7 @@ type Key struct {
 	DeviceID  string `gorm:"uniqueIndex:key_of_device;not null"`
 	Name      string `gorm:"uniqueIndex:key_of_device;not null"`
 	Position  int    `gorm:"not null"`
+	Extra     string `gorm:"not null;default:''"`
 	Codes     []Code `gorm:"constraint:OnDelete:CASCADE"`
 	UpdatedAt time.Time
 }
@@ -64,6 +66,7 @@ type Code struct {
 	FrequencyHz int          `gorm:"not null"`
 	Repeats     int          `gorm:"not null"`
 	Source      string       `gorm:"not null"`
+	Extra       string       `gorm:"not null;default:''"`
 	CreatedAt   time.Time
 }
 

@@ -363,3 +363,21 @@ type HandsetPress struct {
 	HoldMS int  `json:"hold_ms,omitempty" minimum:"0" maximum:"20000" doc:"How long it is held; 0 is a short press"`
 	Far    bool `json:"far,omitempty" doc:"From the far end of the room"`
 }
+
+// PackItem is one device of a pack, and what importing it would do.
+type PackItem struct {
+	Slug   string `json:"slug"`
+	Name   string `json:"name"`
+	Keys   int    `json:"keys"`
+	Taken  bool   `json:"taken" doc:"A device of this slug is there already"`
+	Same   bool   `json:"same" doc:"…and sends the same"`
+	Action string `json:"action" enum:"add,skip,replace,copy" doc:"What is done with it"`
+	As     string `json:"as,omitempty" doc:"The slug that it gets"`
+}
+
+// PackPlan is what importing a pack does, or did.
+type PackPlan struct {
+	Version string     `json:"version"`
+	Done    bool       `json:"done" doc:"False for a preview: nothing was changed"`
+	Items   []PackItem `json:"items"`
+}

@@ -1,0 +1,45 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"strings"
+
+	"urbo/core/pack"
+	"urbo/service/access"
+	"urbo/wire"
+)
+
+// PackIn is a pack that is to be looked at or imported.
+type PackIn struct {
+	Conflict string `query:"conflict" enum:"skip,replace,copy" default:"skip" doc:"What to do with slugs that are taken"`
+	Stream
+}
+
+// packs registers the exchange of devices.
+func (a *API) packs() {
+	call(a, operation{"GET", "/packs", "export-pack", "Devices as a pack; all of them where none is named", access.Owner, 0},
+		func(_ context.Context, in *struct {
+			Devices string `query:"devices" maxLength:"4000" doc:"Slugs, apart by commas"`
+		}) (json.RawMessage, error) { // its schema is docs/pack.schema.json
+			p, err := a.house.Library.Export(strings.FieldsFunc(in.Devices, func(c rune) bool { return c == ',' }))
+			if err != nil {
+				return nil, err
+			}
+			return json.Marshal(p)
+		})
+	take := func(path, id, summary string, f func(context.Context, pack.Pack, string) (wire.PackPlan, error)) {
+		call(a, operation{"POST", path, id, summary, access.Owner, 0}, func(ctx context.Context, in *PackIn) (wire.PackPlan, error) {
+			p, err := pack.Read(in.body, a.house.Book)
+			if err != nil {
+				return wire.PackPlan{}, err
+			}
+			return f(ctx, p, in.Conflict)
+		})
+		a.takes(path, "application/json", "A pack (docs/pack.schema.json)")
+	}
+	take("/packs/preview", "preview-pack", "What importing a pack would do; nothing is changed", func(_ context.Context, p pack.Pack, conflict string) (wire.PackPlan, error) {
+		return a.house.Library.Plan(p, conflict)
+	})
+	take("/packs", "import-pack", "Import a pack, all of it or nothing", a.house.Library.Import)
+}

@@ -1,0 +1,146 @@
+package cli
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"os"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/spf13/cobra"
+
+	"urbo/core/pack"
+	"urbo/wire"
+)
+
+func (a *app) pack() *cobra.Command {
+	c := &cobra.Command{Use: "pack", Short: "Exchange devices as files", Args: args(0, 0, "export, import or check"),
+		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
+	c.AddCommand(a.packExport(), a.packImport(), a.packCheck())
+	return c
+}
+
+func (a *app) packExport() *cobra.Command {
+	var out string
+	c := &cobra.Command{
+		Use: "export [DEVICE …]", Short: "Write devices and what their keys send; all of them where none is named", Args: args(0, -1, "DEVICEs"),
+		Example: "  urbo pack export boardwalk amplifier --out lights.json",
+		RunE: func(c *cobra.Command, argv []string) error {
+			var p pack.Pack
+			if err := a.call(c.Context(), http.MethodGet, "/packs?devices="+url.QueryEscape(strings.Join(argv, ",")), nil, &p); err != nil {
+				return err
+			}
+			write := func(w io.Writer) error {
+				e := json.NewEncoder(w)
+				e.SetIndent("", "  ")
+				return e.Encode(p)
+			}
+			if out == "" {
+				return write(a.Out)
+			}
+			return writeFile(out, write)
+		},
+	}
+	c.Flags().StringVar(&out, "out", "", "file to write; standard output where it is left out")
+	return c
+}
+
+// packFile reads a file whole, or standard input for -.
+func (a *app) packFile(name string) ([]byte, error) {
+	in := a.In
+	if name != "-" {
+		f, err := os.Open(name)
+		if err != nil {
+			return nil, fmt.Errorf("open a pack: %w", err)
+		}
+		defer f.Close()
+		in = f
+	}
+	data, err := io.ReadAll(io.LimitReader(in, pack.MaxSize+1))
+	if err != nil {
+		return nil, fmt.Errorf("read %s: %w", name, err)
+	}
+	return data, nil
+}
+
+func (a *app) packCheck() *cobra.Command {
+	return &cobra.Command{Use: "check FILE", Short: "Say whether a pack is good, without a service", Args: args(1, 1, "a FILE, or - for standard input"), RunE: func(_ *cobra.Command, argv []string) error {
+		data, err := a.packFile(argv[0])
+		if err != nil {
+			return err
+		}
+		p, err := pack.Read(bytes.NewReader(data), a.book())
+		if err != nil {
+			return fmt.Errorf("%s: %w", argv[0], err)
+		}
+		keys := 0
+		for _, d := range p.Devices {
+			keys += len(d.Keys)
+		}
+		fmt.Fprintf(a.Out, "Good. Version %s: %s with %s.\n", p.Version, plural(len(p.Devices), "device", "devices"), plural(keys, "key", "keys"))
+		return nil
+	}}
+}
+
+func (a *app) packImport() *cobra.Command {
+	var conflict string
+	var yes bool
+	c := &cobra.Command{
+		Use: "import FILE", Short: "Read devices from a pack: first what would happen, then, with --yes, it happens", Args: args(1, 1, "a FILE, or - for standard input"),
+		Example: "  urbo pack import lights.json\n  urbo pack import lights.json --conflict copy --yes",
+		RunE: func(c *cobra.Command, argv []string) error {
+			data, err := a.packFile(argv[0])
+			if err != nil {
+				return err
+			}
+			if !json.Valid(data) {
+				_, err := pack.Read(bytes.NewReader(data), a.book())
+				return fmt.Errorf("%s: %w", argv[0], err)
+			}
+			path := "/packs/preview"
+			if yes {
+				path = "/packs"
+			}
+			var plan wire.PackPlan
+			if err := a.call(c.Context(), http.MethodPost, path+"?conflict="+url.QueryEscape(conflict), json.RawMessage(data), &plan); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(plan)
+			}
+			return a.printPlan(plan, yes)
+		},
+	}
+	c.Flags().StringVar(&conflict, "conflict", "skip", "what to do with slugs that are taken: skip, replace or copy")
+	c.Flags().BoolVar(&yes, "yes", false, "do it")
+	return c
+}
+
+func (a *app) printPlan(plan wire.PackPlan, done bool) error {
+	var rows []table.Row
+	for _, i := range plan.Items {
+		note := ""
+		switch {
+		case i.Same:
+			note = "the same is there"
+		case i.Taken && i.Action == "copy":
+			note = "as " + i.As
+		case i.Taken:
+			note = "its slug is taken"
+		}
+		rows = append(rows, table.Row{i.Slug, i.Name, i.Keys, i.Action, note})
+	}
+	if len(rows) == 0 {
+		return errors.New("the pack has no devices")
+	}
+	a.table(table.Row{"DEVICE", "NAME", "KEYS", "ACTION", ""}, rows)
+	if !done {
+		fmt.Fprintln(a.Out, "\nNothing was changed. Do it with --yes; --conflict replace or copy for slugs that are taken.")
+	}
+	return nil
+}
