@@ -119,3 +119,117 @@ func TestSheet_ListShowAndCheck(t *testing.T) {
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "[9] field \"number\" is not there: describe it under fields")
 }
+
+// files writes a small drawer of recordings: a known code twice, a key without a name, and the same key from a faster
+// handset.
+func files(t *testing.T) (dir string) {
+	t.Helper()
+	dir = t.TempDir()
+	key := func(short, long, space, lead, gap string) string {
+		out := lead
+		for _, b := range "101100100110000101" {
+			mark := short
+			if b == '1' {
+				mark = long
+			}
+			out += " " + mark + "/" + space
+		}
+		return strings.Repeat(out+" "+short+"/"+gap+" ", 3) + "\n"
+	}
+	mine := key("370", "1110", "740", "2960/1480", "31000")
+	_, nec, _ := run(t, "", "bench", "export", "--code", "nec address=57 command=0x02")
+	for name, text := range map[string]string{"drawer.txt": nec + nec + mine, "mine.txt": mine, "theirs.txt": key("296", "888", "592", "2368/1184", "24800")} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+	}
+	return dir
+}
+
+func TestBench_Goldens(t *testing.T) {
+	dir := files(t)
+	file := func(name string) string { return filepath.Join(dir, name) }
+	for name, args := range map[string][]string{
+		"bench-import.table":   {"import", file("drawer.txt")},
+		"bench-import.json":    {"import", file("drawer.txt"), "--output", "json"},
+		"bench-describe.table": {"describe", file("drawer.txt#3")},
+		"bench-describe.json":  {"describe", file("mine.txt"), "--output", "json"},
+		"bench-describe.sheet": {"describe", file("mine.txt"), "--sheet", "clicker", "--hz", "40000"},
+		"bench-compare.table":  {"compare", file("mine.txt"), file("theirs.txt")},
+		"bench-compare.json":   {"compare", file("mine.txt"), file("drawer.txt#1"), "--output", "json"},
+		"bench-export.text":    {"export", "--code", "sirc12 address=1 command=21"},
+		"bench-export.c":       {"export", file("theirs.txt"), "--as", "c", "--clean"},
+	} {
+		code, out, errs := run(t, "", append([]string{"bench"}, args...)...)
+		require.Zero(t, code, "%v: %s", args, errs)
+		golden(t, name, out)
+	}
+}
+
+func TestBenchDescribe_WritesASheetThatReads(t *testing.T) {
+	dir := files(t)
+	t.Setenv("URBO_DATA", filepath.Join(dir, "data"))
+	sheets := filepath.Join(dir, "data", "sheets")
+	require.NoError(t, os.MkdirAll(sheets, 0o700))
+	_, sheet, _ := run(t, "", "bench", "describe", filepath.Join(dir, "mine.txt"), "--sheet", "clicker")
+	require.NoError(t, os.WriteFile(filepath.Join(sheets, "clicker.yaml"), []byte(sheet), 0o600))
+	_, out, errs := run(t, "", "bench", "decode", filepath.Join(dir, "mine.txt"))
+	assert.Empty(t, errs)
+	assert.Contains(t, out, "clicker  bits=101100100110000101       3")
+	require.NoError(t, os.WriteFile(filepath.Join(sheets, "nec.yaml"), []byte(strings.Replace(sheet, "clicker", "nec", 1)), 0o600))
+	_, _, errs = run(t, "", "sheet", "list")
+	assert.Contains(t, errs, "there are two of this name", "a built-in line code is not replaced by accident")
+}
+
+func TestBenchExport_EveryFormatReadsBack(t *testing.T) {
+	dir := files(t)
+	for _, as := range []string{"vcd", "csv", "wav", "text", "c"} {
+		out := filepath.Join(dir, "out."+as)
+		code, _, errs := run(t, "", "bench", "export", filepath.Join(dir, "drawer.txt#3"), "--as", as, "--out", out)
+		require.Zero(t, code, errs)
+		code, said, errs := run(t, "", "bench", "compare", filepath.Join(dir, "mine.txt"), out, "--png", filepath.Join(dir, as+".png"))
+		require.Zero(t, code, errs)
+		assert.Contains(t, said, "The same signal.", as)
+		assert.FileExists(t, filepath.Join(dir, as+".png"))
+	}
+}
+
+func TestBench_BadCallsSayWhatToDo(t *testing.T) {
+	dir := files(t)
+	mine := filepath.Join(dir, "mine.txt")
+	samples := filepath.Join(dir, "air.sigmf-data")
+	require.NoError(t, os.WriteFile(samples, []byte{1, 2, 3, 4}, 0o600))
+	picture := filepath.Join(dir, "picture.wav")
+	require.NoError(t, os.WriteFile(picture, []byte("\x89PNG\r\n\x1a\n"), 0o600))
+	for _, c := range []struct {
+		args []string
+		code int
+		says string
+	}{
+		{[]string{"import", picture}, 1, "this is a picture (PNG)"},
+		{[]string{"import", samples}, 1, "without them give --rate and --datatype"},
+		{[]string{"import", mine, "--format", "mp3"}, 1, "there are wav, vcd"},
+		{[]string{"describe", mine + "#2"}, 1, "there is only 1 press in it"},
+		{[]string{"describe", mine + "#x"}, 2, "the number of a press, from 1"},
+		{[]string{"describe", filepath.Join(dir, "nothing")}, 1, "no such file"},
+		{[]string{"compare", mine}, 2, "got 1 arguments, wanted two FILEs"},
+		{[]string{"compare", mine, mine, "--png", "/nowhere/x.png"}, 1, "write /nowhere/x.png"},
+		{[]string{"export"}, 2, "name a FILE, or give --code"},
+		{[]string{"export", mine, "--as", "mp3"}, 2, "c, csv, text, vcd, wav can be written"},
+		{[]string{"export", "--code", "nec address"}, 2, "write FIELD=VALUE"},
+		{[]string{"export", "--code", "nec address=300 command=1"}, 1, "address is 300: it is 0 to 255"},
+		{[]string{"export", "--code", "hop66 encrypted=1 serial=1 button=1 status=0"}, 1, "cannot be replayed"},
+	} {
+		code, _, errs := run(t, "", append([]string{"bench"}, c.args...)...)
+		assert.Equal(t, c.code, code, "%v", c.args)
+		assert.Contains(t, errs, c.says)
+	}
+}
+
+func TestPackCheck_WithoutAService(t *testing.T) {
+	good := `{"format":"urbo pack","version":"1.3","devices":[{"slug":"lamp","name":"Lamp","keys":[{"name":"power","codes":[{"sheet":"nec","fields":{"address":1,"command":2}}]}]}]}`
+	code, out, errs := run(t, good, "pack", "check", "-")
+	require.Zero(t, code, errs)
+	assert.Equal(t, "Good. Version 1.3: 1 device with 1 key.\n", out)
+	code, _, errs = run(t, strings.Replace(good, `"nec"`, `"nek"`, 1), "pack", "check", "-")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "devices[0] (lamp).keys[0].codes[0]")
+}

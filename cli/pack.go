@@ -8,7 +8,6 @@ import (
 	"io"
 	"net/http"
 	"net/url"
-	"os"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -50,27 +49,9 @@ func (a *app) packExport() *cobra.Command {
 	return c
 }
 
-// packFile reads a file whole, or standard input for -.
-func (a *app) packFile(name string) ([]byte, error) {
-	in := a.In
-	if name != "-" {
-		f, err := os.Open(name)
-		if err != nil {
-			return nil, fmt.Errorf("open a pack: %w", err)
-		}
-		defer f.Close()
-		in = f
-	}
-	data, err := io.ReadAll(io.LimitReader(in, pack.MaxSize+1))
-	if err != nil {
-		return nil, fmt.Errorf("read %s: %w", name, err)
-	}
-	return data, nil
-}
-
 func (a *app) packCheck() *cobra.Command {
 	return &cobra.Command{Use: "check FILE", Short: "Say whether a pack is good, without a service", Args: args(1, 1, "a FILE, or - for standard input"), RunE: func(_ *cobra.Command, argv []string) error {
-		data, err := a.packFile(argv[0])
+		data, err := a.readFile(argv[0], pack.MaxSize)
 		if err != nil {
 			return err
 		}
@@ -94,7 +75,7 @@ func (a *app) packImport() *cobra.Command {
 		Use: "import FILE", Short: "Read devices from a pack: first what would happen, then, with --yes, it happens", Args: args(1, 1, "a FILE, or - for standard input"),
 		Example: "  urbo pack import lights.json\n  urbo pack import lights.json --conflict copy --yes",
 		RunE: func(c *cobra.Command, argv []string) error {
-			data, err := a.packFile(argv[0])
+			data, err := a.readFile(argv[0], pack.MaxSize)
 			if err != nil {
 				return err
 			}

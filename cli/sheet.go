@@ -130,7 +130,7 @@ func (a *app) sheetCheck() *cobra.Command {
 		Use: "check FILE", Short: "Check a line sheet of your own", Args: args(1, 1, "a FILE, or - for standard input"),
 		Long: "Check a line sheet: a mistake is named with its line, and with what to write instead. docs/line-sheets.md describes the language.",
 		RunE: func(_ *cobra.Command, argv []string) error {
-			data, err := a.readFile(argv[0])
+			data, err := a.readFile(argv[0], line.MaxSheet)
 			if err != nil {
 				return err
 			}
@@ -155,8 +155,8 @@ func forms(s *line.Sheet) string {
 	return strings.Join(out, "; or ")
 }
 
-// readFile reads a file that is small by nature, or standard input for -.
-func (a *app) readFile(name string) ([]byte, error) {
+// readFile reads a file, or standard input for -, up to one byte more than may be.
+func (a *app) readFile(name string, most int64) ([]byte, error) {
 	in := a.In
 	if name != "-" {
 		f, err := os.Open(name)
@@ -166,7 +166,7 @@ func (a *app) readFile(name string) ([]byte, error) {
 		defer f.Close()
 		in = f
 	}
-	data, err := io.ReadAll(io.LimitReader(in, line.MaxSheet+1))
+	data, err := io.ReadAll(io.LimitReader(in, most+1))
 	if err != nil {
 		return nil, fmt.Errorf("read %s: %w", name, err)
 	}

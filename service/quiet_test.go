@@ -91,7 +91,7 @@ func TestEar_WaitsForSilenceBeforeItDecides(t *testing.T) {
 		b.hear(108_000, []int{9000, 2250, 560}, 20_000)
 		time.Sleep(200 * time.Millisecond)
 		assert.Empty(t, captures(t, h))
-		time.Sleep(100 * time.Millisecond)
+		time.Sleep(80 * time.Millisecond)
 		cs := captures(t, h)
 		require.Len(t, cs, 1)
 		assert.False(t, cs[0].Stored)
@@ -120,5 +120,65 @@ func TestAir_HasAQueueThatEnds(t *testing.T) {
 		}
 		assert.Equal(t, 60-1-32, busy, "one on the air, 32 waiting")
 		time.Sleep(5 * time.Minute) // let the others time out, one after another
+	})
+}
+
+func TestLesson_SaysWhyNothingIsHeardAndWaitsAtLast(t *testing.T) {
+	b := newBoard(nil)
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		lamp(t, h)
+		l, err := h.Lessons.Start(t.Context(), wire.NewLesson{Device: "lamp", Keys: []string{"blue"}, Needed: 3}, "test")
+		require.NoError(t, err)
+		assert.Equal(t, 3, l.Needed)
+		now := func() wire.Lesson {
+			got, err := h.Lessons.Lesson(l.ID)
+			require.NoError(t, err)
+			return got
+		}
+		time.Sleep(19 * time.Second)
+		assert.Empty(t, now().Hint)
+		for range 20 { // the station lives, and nothing else happens
+			time.Sleep(10 * time.Second)
+			b.say(station.Pong{})
+		}
+		assert.Contains(t, now().Hint, "Nothing came in at lecture/ir-in")
+		_, err = h.Lessons.Start(t.Context(), wire.NewLesson{Device: "lamp", Keys: []string{"red"}}, "another screen")
+		require.NoError(t, err, "a lesson left alone for minutes gives way")
+		assert.Equal(t, "ended", now().State, "and one of the same device takes its place")
+
+		l = h.Lessons.Lessons()[0]
+		b.hear(0, nec(t, 9), 20_000)
+		time.Sleep(time.Second)
+		assert.Empty(t, now().Hint)
+		assert.Len(t, now().Takes, 1)
+		for range 100 {
+			time.Sleep(10 * time.Second)
+			b.say(station.Pong{})
+		}
+		assert.Equal(t, "paused", now().State, "a lesson nobody goes on with waits")
+		b.hear(3_000_000_000, nec(t, 9), 20_000)
+		time.Sleep(time.Second)
+		assert.Len(t, now().Takes, 1, "and hears nothing meanwhile")
+		_, err = h.Lessons.Step(t.Context(), l.ID, wire.LessonStep{Do: "resume"})
+		require.NoError(t, err)
+		b.hear(3_010_000_000, nec(t, 9), 20_000)
+		time.Sleep(time.Second)
+		assert.Equal(t, "done", now().State, "the take before the pause counts")
+	})
+}
+
+func TestLesson_EndsWithItsDevice(t *testing.T) {
+	b := newBoard(nil)
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		lamp(t, h)
+		l, err := h.Lessons.Start(t.Context(), wire.NewLesson{Device: "lamp", Keys: []string{"blue"}}, "test")
+		require.NoError(t, err)
+		require.NoError(t, h.Library.Remove(t.Context(), "lamp"))
+		b.hear(0, nec(t, 9), 20_000)
+		time.Sleep(time.Second)
+		got, err := h.Lessons.Lesson(l.ID)
+		require.NoError(t, err)
+		assert.Equal(t, "ended", got.State)
+		assert.Empty(t, h.Library.Devices(), "and brings no device back")
 	})
 }

@@ -71,6 +71,19 @@ func (s Signal) durations() []int {
 	return flat
 }
 
+// edges gives the time of each edge in µs, after some quiet, and the level from then on; the end of the last silence
+// is the last.
+func (s Signal) edges(yield func(at, level int) bool) {
+	at, level := quiet, 1
+	for _, d := range s.durations() {
+		if !yield(at, level) {
+			return
+		}
+		at, level = at+d, 1-level
+	}
+	yield(at, 0)
+}
+
 // on says what carries the signal.
 func (s Signal) on() string {
 	switch {
@@ -106,24 +119,18 @@ func (s Signal) comment() string {
 func writeVCD(w io.Writer, s Signal) error {
 	p := printer{w: w}
 	p.f("$comment %s, %s $end\n$timescale 1 us $end\n$scope module urbo $end\n$var wire 1 ! %s $end\n$upscope $end\n$enddefinitions $end\n#0\n0!\n", s.comment(), s.on(), s.word())
-	at, level := quiet, 1
-	for _, d := range s.durations() {
+	for at, level := range s.edges {
 		p.f("#%d\n%d!\n", at, level)
-		at, level = at+d, 1-level
 	}
-	p.f("#%d\n", at)
 	return p.err
 }
 
 func writeCSV(w io.Writer, s Signal) error {
 	p := printer{w: w}
 	p.f("time_us,%s\n0,0\n", s.word())
-	at, level := quiet, 1
-	for _, d := range s.durations() {
+	for at, level := range s.edges {
 		p.f("%d,%d\n", at, level)
-		at, level = at+d, 1-level
 	}
-	p.f("%d,0\n", at)
 	return p.err
 }
 

@@ -208,6 +208,7 @@ func (ls *Lessons) Start(ctx context.Context, n wire.NewLesson, by string) (wire
 		return wire.Lesson{}, fmt.Errorf("start a lesson: %w", err)
 	}
 	ls.sessions = append(ls.sessions, s)
+	ls.poke()
 	if len(ls.sessions) > keepOver {
 		ls.sessions = ls.sessions[1:]
 	}
@@ -285,11 +286,16 @@ func (ls *Lessons) changed(ctx context.Context, s *session) wire.Lesson {
 	if err := ls.save(ctx, s); err != nil {
 		slog.Error("a lesson goes on, and would be lost at a power cut", "error", err)
 	}
+	ls.poke()
+	return ls.tell(s)
+}
+
+// poke lets Run look again.
+func (ls *Lessons) poke() {
 	select {
 	case ls.wake <- struct{}{}:
 	default:
 	}
-	return ls.tell(s)
 }
 
 // knows gathers what the other keys of a device send.
