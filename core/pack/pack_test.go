@@ -2,6 +2,8 @@ package pack_test
 
 import (
 	"encoding/json"
+	"os"
+	"reflect"
 	"strings"
 	"testing"
 
@@ -68,4 +70,36 @@ func FuzzRead(f *testing.F) {
 		_, err = json.Marshal(p)
 		require.NoError(t, err)
 	})
+}
+
+// TestPack_IsTheSchema holds the published schema against the code: the same members everywhere.
+func TestPack_IsTheSchema(t *testing.T) {
+	data, err := os.ReadFile("../../docs/pack.schema.json")
+	require.NoError(t, err)
+	type object struct {
+		Properties map[string]any `json:"properties"`
+	}
+	var schema struct {
+		object
+		Defs map[string]object `json:"$defs"`
+	}
+	require.NoError(t, json.Unmarshal(data, &schema))
+	for name, c := range map[string]struct {
+		of     reflect.Type
+		schema object
+	}{
+		"pack":   {reflect.TypeFor[pack.Pack](), schema.object},
+		"device": {reflect.TypeFor[pack.Device](), schema.Defs["device"]},
+		"key":    {reflect.TypeFor[pack.Key](), schema.Defs["key"]},
+		"code":   {reflect.TypeFor[pack.Code](), schema.Defs["code"]},
+	} {
+		fields := map[string]bool{}
+		for i := range c.of.NumField() {
+			if tag, _, _ := strings.Cut(c.of.Field(i).Tag.Get("json"), ","); tag != "-" {
+				fields[tag] = true
+				assert.Contains(t, c.schema.Properties, tag, name)
+			}
+		}
+		assert.Len(t, c.schema.Properties, len(fields), name)
+	}
 }

@@ -63,7 +63,6 @@ type levels struct {
 	rows   *csv.Reader
 	column int
 	scale  float64 // µs of 1 in the time column
-	row    []string
 	header bool
 
 	began     bool

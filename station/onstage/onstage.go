@@ -22,7 +22,7 @@ type Station struct {
 	stage *stage.Stage
 	hello station.Hello
 
-	inverts bool // its receivers do
+	inverts bool     // its receivers do
 	said    *mailbox // what the station says; read by Run
 
 	mu      sync.Mutex
