@@ -146,7 +146,7 @@ func (l *Library) Update(ctx context.Context, slug string, c wire.DeviceChange) 
 		}
 		set["kind"] = *c.Kind
 	}
-	err = l.change(ctx, after, func(tx *gorm.DB) error {
+	err = l.changeFrom(ctx, after, slug, func(tx *gorm.DB) error {
 		if after != slug {
 			if err := renamed(tx, slug, after); err != nil {
 				return err
@@ -313,12 +313,17 @@ func FieldsFromWire(in map[string]any) (line.Fields, error) {
 	return out, nil
 }
 
-// change runs a transaction, reads the library anew and tells everybody about the device.
+// change runs a transaction, reads the device anew and tells everybody about it.
 func (l *Library) change(ctx context.Context, slug string, f func(tx *gorm.DB) error) error {
+	return l.changeFrom(ctx, slug, slug, f)
+}
+
+// changeFrom is change for a device that had another slug before.
+func (l *Library) changeFrom(ctx context.Context, slug, before string, f func(tx *gorm.DB) error) error {
 	if err := l.store.Change(ctx, f); err != nil {
 		return err
 	}
-	if err := l.reload(ctx); err != nil {
+	if err := l.refresh(ctx, slug, before); err != nil {
 		return err
 	}
 	d, err := l.Device(slug)

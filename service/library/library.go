@@ -42,6 +42,7 @@ type Library struct {
 	old     map[string]string        // slugs that devices had, and have
 	known   map[string][]wire.KeyRef // by what is on the air
 	unnamed map[string][]unnamedKey  // by fingerprint: signals without a line code
+	places  map[string][]place       // by device: where its keys stand in the two above
 	inline  map[string]*line.Sheet   // compiled, by their text
 }
 
@@ -57,51 +58,96 @@ func Open(ctx context.Context, s *store.Store, events *event.Hub, book *line.Boo
 	return l, l.reload(ctx)
 }
 
+// devicesOf asks for devices with all that belongs to them.
+func devicesOf(tx *gorm.DB) *gorm.DB {
+	return tx.Preload("Room").Preload("Keys", func(tx *gorm.DB) *gorm.DB { return tx.Order("position") }).
+		Preload("Keys.Codes", func(tx *gorm.DB) *gorm.DB { return tx.Order("version, position") })
+}
+
 // reload reads everything anew and builds the look-up of codes.
 func (l *Library) reload(ctx context.Context) error {
 	var rows []*store.Device
-	err := l.store.Read(ctx).Preload("Room").Preload("Keys", func(tx *gorm.DB) *gorm.DB { return tx.Order("position") }).
-		Preload("Keys.Codes", func(tx *gorm.DB) *gorm.DB { return tx.Order("version, position") }).Find(&rows).Error
-	if err != nil {
-		return fmt.Errorf("read the library: %w", err)
-	}
-	var olds []store.OldSlug
-	if err := l.store.Read(ctx).Preload("Device").Find(&olds).Error; err != nil {
+	if err := devicesOf(l.store.Read(ctx)).Find(&rows).Error; err != nil {
 		return fmt.Errorf("read the library: %w", err)
 	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	l.devices = make(map[string]*store.Device, len(rows))
+	l.known, l.unnamed, l.places = map[string][]wire.KeyRef{}, map[string][]unnamedKey{}, map[string][]place{}
+	for _, d := range rows {
+		l.devices[d.Slug] = d
+		l.enter(d)
+	}
+	return l.readOld(ctx)
+}
+
+// readOld reads the slugs that devices had. The caller holds mu.
+func (l *Library) readOld(ctx context.Context) error {
+	var olds []store.OldSlug
+	if err := l.store.Read(ctx).Preload("Device").Find(&olds).Error; err != nil {
+		return fmt.Errorf("read the library: %w", err)
+	}
 	l.old = make(map[string]string, len(olds))
 	for _, o := range olds {
 		l.old[o.Slug] = o.Device.Slug
 	}
-	l.devices = make(map[string]*store.Device, len(rows))
-	for _, d := range rows {
-		l.devices[d.Slug] = d
-	}
-	l.index()
 	return nil
 }
 
-// index builds the look-up from what is on the air to keys. The caller holds mu.
-func (l *Library) index() {
-	l.known, l.unnamed = map[string][]wire.KeyRef{}, map[string][]unnamedKey{}
-	for slug, d := range l.devices {
-		for i := range d.Keys {
-			ref := wire.KeyRef{Device: slug, Key: d.Keys[i].Name}
-			for _, c := range InForce(&d.Keys[i]) {
-				if c.Sheet == "" {
-					l.unnamed[c.Print] = append(l.unnamed[c.Print], unnamedKey{c.Train, ref})
-				} else if s, err := l.book.Sheet(c.Sheet); err == nil {
-					id := s.Identity(c.Fields)
-					l.known[id] = append(l.known[id], ref)
-				}
+// refresh reads one device anew, by its slug now and before a change.
+func (l *Library) refresh(ctx context.Context, now, before string) error {
+	var rows []*store.Device
+	if err := devicesOf(l.store.Read(ctx).Where("slug = ?", now)).Find(&rows).Error; err != nil {
+		return fmt.Errorf("read the library: %w", err)
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, slug := range []string{now, before} {
+		l.leave(slug)
+		delete(l.devices, slug)
+	}
+	for _, d := range rows {
+		l.devices[d.Slug] = d
+		l.enter(d)
+	}
+	if now == before && len(rows) > 0 {
+		return nil
+	}
+	return l.readOld(ctx)
+}
+
+// place is where a key of a device stands in the look-up: under an identity, or under a fingerprint.
+type place struct{ known, unnamed string }
+
+// enter puts a device's keys into the look-up from what is on the air to keys. The caller holds mu.
+func (l *Library) enter(d *store.Device) {
+	for i := range d.Keys {
+		ref := wire.KeyRef{Device: d.Slug, Key: d.Keys[i].Name}
+		for _, c := range InForce(&d.Keys[i]) {
+			if c.Sheet == "" {
+				l.unnamed[c.Print] = append(l.unnamed[c.Print], unnamedKey{c.Train, ref})
+				l.places[d.Slug] = append(l.places[d.Slug], place{unnamed: c.Print})
+			} else if s, err := l.book.Sheet(c.Sheet); err == nil {
+				id := s.Identity(c.Fields)
+				refs := append(l.known[id], ref)
+				slices.SortFunc(refs, func(a, b wire.KeyRef) int { return strings.Compare(a.String(), b.String()) })
+				l.known[id] = refs
+				l.places[d.Slug] = append(l.places[d.Slug], place{known: id})
 			}
 		}
 	}
-	for _, refs := range l.known {
-		slices.SortFunc(refs, func(a, b wire.KeyRef) int { return strings.Compare(a.String(), b.String()) })
+}
+
+// leave takes a device's keys out of the look-up. The caller holds mu.
+func (l *Library) leave(slug string) {
+	for _, p := range l.places[slug] {
+		if p.known != "" {
+			l.known[p.known] = slices.DeleteFunc(slices.Clone(l.known[p.known]), func(r wire.KeyRef) bool { return r.Device == slug })
+			continue
+		}
+		l.unnamed[p.unnamed] = slices.DeleteFunc(slices.Clone(l.unnamed[p.unnamed]), func(k unnamedKey) bool { return k.ref.Device == slug })
 	}
+	delete(l.places, slug)
 }
 
 // InForce lists the codes of a key's newest version, in the order they are sent.
