@@ -257,7 +257,7 @@ func TestWAV_ReadsInvertedAndKeyedTones(t *testing.T) {
 func radio(datatype string, rate, offset float64) []byte {
 	rng := rand.New(rand.NewPCG(7, 8))
 	var b bytes.Buffer
-	for i := range int(0.2 * rate) {
+	for i := range int(0.13 * rate) {
 		us := float64(i) * 1e6 / rate
 		re, im := 0.03*rng.NormFloat64(), 0.03*rng.NormFloat64()
 		if keyed(us) {
@@ -283,7 +283,7 @@ func radio(datatype string, rate, offset float64) []byte {
 func TestIQ_ReadsEveryDatatypeInNoise(t *testing.T) {
 	for datatype := range datatypes {
 		t.Run(datatype, func(t *testing.T) {
-			r, presses := readAll(t, "air."+datatype, radio(datatype, 1e6, 42_000), Options{RateHz: 1e6, Datatype: datatype, FrequencyHz: 433.9e6})
+			r, presses := readAll(t, "air."+datatype, radio(datatype, 5e5, 42_000), Options{RateHz: 5e5, Datatype: datatype, FrequencyHz: 433.9e6})
 			require.NoError(t, r.Err())
 			require.Len(t, presses, 1)
 			within(t, shades(), presses[0].Trains, 12)
@@ -401,9 +401,9 @@ func (e endless) Read(p []byte) (int, error) {
 
 func TestReader_MemoryStaysFlatInNoise(t *testing.T) {
 	for _, o := range []Options{{RateHz: 2.4e6, Datatype: "cu8"}, {Format: "wav"}} {
-		in := io.LimitReader(endless{rand.New(rand.NewPCG(1, 1))}, 32<<20)
+		in := io.LimitReader(endless{rand.New(rand.NewPCG(1, 1))}, 4<<20)
 		if o.Format == "wav" {
-			in = io.MultiReader(bytes.NewReader(wavHeader(48_000, 16<<20)), in)
+			in = io.MultiReader(bytes.NewReader(wavHeader(48_000, 2<<20)), in)
 		}
 		r, err := Open("", in, o)
 		require.NoError(t, err)

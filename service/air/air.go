@@ -283,7 +283,7 @@ func (a *Air) turn(ctx context.Context, place string) (func(), error) {
 	}
 	if q.waiting >= queueLimit {
 		a.mu.Unlock()
-		return nil, fmt.Errorf("%w: %d on %s: try again in a moment", ErrBusy, q.waiting, place)
+		return nil, fmt.Errorf("%w: %d on %s: try again in a moment", ErrBusy, queueLimit, place)
 	}
 	q.waiting++
 	a.mu.Unlock()

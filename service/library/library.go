@@ -4,6 +4,8 @@ package library
 
 import (
 	"context"
+	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -66,8 +68,8 @@ func devicesOf(tx *gorm.DB) *gorm.DB {
 
 // reload reads everything anew and builds the look-up of codes.
 func (l *Library) reload(ctx context.Context) error {
-	var rows []*store.Device
-	if err := devicesOf(l.store.Read(ctx)).Find(&rows).Error; err != nil {
+	rows, err := l.everything(ctx)
+	if err != nil {
 		return fmt.Errorf("read the library: %w", err)
 	}
 	l.mu.Lock()
@@ -79,6 +81,81 @@ func (l *Library) reload(ctx context.Context) error {
 		l.enter(d)
 	}
 	return l.readOld(ctx)
+}
+
+// everything reads all devices table by table: asking for the keys of so many devices by their ids would be more than
+// a statement can hold.
+func (l *Library) everything(ctx context.Context) ([]*store.Device, error) {
+	var devices []*store.Device
+	var keys []store.Key
+	var codes []store.Code
+	tx := l.store.Read(ctx)
+	// The two long tables are read without GORM's mapping, which takes most of the time.
+	err := errors.Join(tx.Joins("Room").Find(&devices).Error,
+		each(tx, "SELECT id, device_id, name, position, updated_at, extra FROM keys ORDER BY device_id, position", func(rows *sql.Rows) error {
+			var k store.Key
+			if err := rows.Scan(&k.ID, &k.DeviceID, &k.Name, &k.Position, &k.UpdatedAt, &k.Extra); err != nil {
+				return err
+			}
+			keys = append(keys, k)
+			return nil
+		}),
+		each(tx, "SELECT id, key_id, version, position, sheet, inline, print, fields, unit_us, train, gap_us, carrier_hz, frequency_hz, repeats, source, extra, created_at FROM codes ORDER BY key_id, version, position", func(rows *sql.Rows) error {
+			var c store.Code
+			var fields, train sql.RawBytes
+			if err := rows.Scan(&c.ID, &c.KeyID, &c.Version, &c.Position, &c.Sheet, &c.Inline, &c.Print, &fields, &c.UnitUS, &train, &c.GapUS, &c.CarrierHz, &c.FrequencyHz, &c.Repeats, &c.Source, &c.Extra, &c.CreatedAt); err != nil {
+				return err
+			}
+			if err := errors.Join(decode(fields, &c.Fields), decode(train, &c.Train)); err != nil {
+				return fmt.Errorf("code %s: %w", c.ID, err)
+			}
+			codes = append(codes, c)
+			return nil
+		}))
+	if err != nil {
+		return nil, err
+	}
+	byID := make(map[string]*store.Device, len(devices))
+	for _, d := range devices {
+		byID[d.ID] = d
+	}
+	codesOf := make(map[string][]store.Code, len(keys))
+	for from, to := 0, 0; from < len(codes); from = to { // codes of one key stand together
+		for to = from + 1; to < len(codes) && codes[to].KeyID == codes[from].KeyID; {
+			to++
+		}
+		codesOf[codes[from].KeyID] = codes[from:to:to]
+	}
+	for _, k := range keys {
+		k.Codes = codesOf[k.ID]
+		if d := byID[k.DeviceID]; d != nil {
+			d.Keys = append(d.Keys, k)
+		}
+	}
+	return devices, nil
+}
+
+// each runs a query and calls f with each of its rows.
+func each(tx *gorm.DB, query string, f func(*sql.Rows) error) error {
+	rows, err := tx.Raw(query).Rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		if err := f(rows); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
+// decode reads a column of JSON, which may be empty.
+func decode(data []byte, out any) error {
+	if len(data) == 0 || string(data) == "null" {
+		return nil
+	}
+	return json.Unmarshal(data, out)
 }
 
 // readOld reads the slugs that devices had. The caller holds mu.
