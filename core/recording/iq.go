@@ -24,7 +24,7 @@ type iq struct {
 	x        []float32
 	squares  [256]float32 // of 8-bit samples
 	slicer   slicer
-	mixer    mixer
+	meter    offsetMeter
 	end      func() error // after the last sample
 }
 
@@ -57,7 +57,7 @@ func newIQ(r *Reader, in io.Reader, datatype string, rate, frequency float64, le
 	s.raw = make([]byte, blockSize*s.every*size)
 	s.x = make([]float32, 0, blockSize)
 	s.slicer = slicer{out: &r.build, step: 1e6 * float64(s.every) / rate, least: 8 / math.Pow(2, float64(4*size))}
-	s.mixer.rate = rate
+	s.meter.rate = rate
 	for i := range s.squares {
 		v := (float32(i) - 127.5) / 127.5
 		if datatype == "ci8" {
@@ -129,16 +129,16 @@ func (s *iq) read(raw []byte) {
 		}
 		x[i] = float32(math.Sqrt(float64(power * scale)))
 	}
-	if s.mixer.wants() {
-		s.mixer.look(s, raw, x)
-		s.slicer.out.offsetHz = s.mixer.offset()
+	if s.meter.wants() {
+		s.meter.look(s, raw, x)
+		s.slicer.out.offsetHz = s.meter.offset()
 	}
 	s.slicer.block(x)
 }
 
-// mixer measures how far the strongest carrier is from the centre: by the mean turn from sample to sample within
+// offsetMeter measures how far the strongest carrier is from the centre: by the mean turn from sample to sample within
 // loud stretches.
-type mixer struct {
+type offsetMeter struct {
 	rate   float64
 	re, im float64
 	seen   int
@@ -147,9 +147,9 @@ type mixer struct {
 // enough is how many loud samples tell the offset.
 const enough = 1 << 15
 
-func (m *mixer) wants() bool { return m.seen < enough }
+func (m *offsetMeter) wants() bool { return m.seen < enough }
 
-func (m *mixer) look(s *iq, raw []byte, x []float32) {
+func (m *offsetMeter) look(s *iq, raw []byte, x []float32) {
 	low, top, keyed := twoLevels(x, s.slicer.least)
 	if !keyed {
 		return
@@ -170,7 +170,7 @@ func (m *mixer) look(s *iq, raw []byte, x []float32) {
 	}
 }
 
-func (m *mixer) offset() int {
+func (m *offsetMeter) offset() int {
 	if m.seen == 0 {
 		return 0
 	}
