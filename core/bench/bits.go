@@ -49,8 +49,9 @@ func (s *Structure) pulses(frame []int, sections []section, spaceFirst bool) boo
 	if spaceFirst && style != Ratio || style == Ratio && math.Abs(s.length(zero)-s.length(one)) > 0.5 {
 		return false
 	}
-	// The shorter is zero; of two that last equally long, the one with the shorter mark.
-	if a, b := s.length(zero), s.length(one); a > b+0.5 || math.Abs(a-b) <= 0.5 && zero[0] > one[0] {
+	// The shorter is zero; of two that last about equally long, the one with the shorter mark, or space.
+	a, b := s.length(zero), s.length(one)
+	if even := math.Abs(a-b) <= 0.5; !even && a > b || even && (zero[0] > one[0] || zero[0] == one[0] && zero[1] > one[1]) {
 		zero, one = one, zero
 	}
 	s.Style, s.spaceFirst = style, spaceFirst

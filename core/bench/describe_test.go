@@ -253,6 +253,18 @@ func TestDescribe_FindsAFrameInsideNoise(t *testing.T) {
 	}
 }
 
+func TestDescribe_SaysTheSameEachTime(t *testing.T) {
+	trains := hear(rand.New(rand.NewPCG(1, 1)), pairs([]float64{8, 4}, [2]float64{1, 1}, [2]float64{1, 1.4}, 1)("0110100111001010"), 500, 30_000, 2, 1, 0, 2)
+	first, err := Describe(trains)
+	require.NoError(t, err)
+	for range 50 {
+		again, err := Describe(trains)
+		require.NoError(t, err)
+		require.Equal(t, first.Bits, again.Bits)
+	}
+	assert.Equal(t, []string{"0110100111001010"}, first.Bits)
+}
+
 func TestDescribe_KeepsWhatHasNoBitsAsATrain(t *testing.T) {
 	rng := rand.New(rand.NewPCG(9, 1))
 	odd := signal.Train{}
