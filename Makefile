@@ -9,7 +9,8 @@ WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.
 # at the same build as the binary, so it is made once.
 STATIC := CGO_ENABLED=0
 RACE := CGO_CFLAGS=-O0
-QUICK := '-gcflags=modernc.org/...=-N -l' '-gcflags=github.com/chromedp/...=-N -l' '-gcflags=gorm.io/...=-N -l'
+QUICK := '-gcflags=modernc.org/...=-N -l' '-gcflags=github.com/chromedp/...=-N -l' '-gcflags=gorm.io/...=-N -l' \
+	'-gcflags=gonum.org/...=-N -l' '-gcflags=codeberg.org/...=-N -l' '-gcflags=golang.org/x/image/...=-N -l' '-gcflags=golang.org/x/text/...=-N -l'
 MODULES := web/node_modules/.package-lock.json
 
 .PHONY: build demo test lint bench fuzz types screenshots clean
@@ -34,7 +35,7 @@ $(MODULES): web/package.json web/package-lock.json
 test: build ## all tests
 	@scripts/need.sh cc chromium
 	cd web && npm test
-	$(RACE) URBO_BIN=$(CURDIR)/bin/urbo go test -race -parallel 6 $(QUICK) ./...
+	$(RACE) URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -parallel 6 $(QUICK) ./... # make lint vets
 
 lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and style
 	@scripts/need.sh go

@@ -100,6 +100,19 @@ func (b *browser) drop(name, content string) {
 	})()`)
 }
 
+// pick chooses a file in the page's file chooser.
+func (b *browser) pick(name, content string) {
+	b.t.Helper()
+	b.until(`document.querySelector('input[type=file]')`)
+	b.eval(`(() => {
+		const t = new DataTransfer();
+		t.items.add(new File([` + quote(content) + `], ` + quote(name) + `));
+		const e = document.querySelector('input[type=file]');
+		e.files = t.files;
+		e.dispatchEvent(new Event('change', {bubbles: true}));
+	})()`)
+}
+
 // choose picks the first option of a list, by its label, that has a text in it.
 func (b *browser) choose(label, text string) {
 	b.t.Helper()

@@ -271,4 +271,19 @@ func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
 		assert.Contains(t, res.err, wrong.says)
 	}
 	assert.Equal(t, string(data), to.ok(nil, "pack", "export"), "a broken pack changed nothing")
+
+	// The same in the console: what would happen first, and only then it happens.
+	to.ok(nil, "device", "remove", "boardwalk")
+	b := open(t, to, 390, 844)
+	b.see("Lecture amplifier")
+	b.pick("broken.json", strings.Replace(string(data), `"version": "1.0"`, `"version": "9.0"`, 1))
+	b.see("reads version 1.x")
+	b.pick("all.json", string(data))
+	b.see("is added")
+	b.see("the same is here already")
+	assert.NotContains(t, to.ok(nil, "device", "list"), "boardwalk")
+	b.click("Import")
+	b.see("Imported.")
+	b.see("Boardwalk lights")
+	assert.Equal(t, string(data), to.ok(nil, "pack", "export"))
 }

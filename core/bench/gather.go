@@ -12,8 +12,6 @@ const (
 	mostPlain = 20
 	// fewestDurations is the number of durations below which a press of a recording is a stray pulse.
 	fewestDurations = 6
-	// sure is the confidence from which a reading names a signal.
-	sure = 0.45
 )
 
 // Finding is one signal of a recording, with how often it came.
@@ -74,7 +72,7 @@ func (g *Gatherer) Add(p recording.Press) {
 
 // name is equal for equal signals.
 func (g *Gatherer) name(f Finding) string {
-	if len(f.Readings) > 0 && f.Readings[0].Confidence >= sure {
+	if len(f.Readings) > 0 && f.Readings[0].Confidence >= line.Clear {
 		if s, err := g.book.Sheet(f.Readings[0].Sheet); err == nil {
 			return s.Identity(f.Readings[0].Fields)
 		}

@@ -95,9 +95,6 @@ const wholeState = 56
 // shortest is the number of durations below which a press is no code.
 const shortest = 12
 
-// sure is the confidence from which one reading counts.
-const sure = 0.45
-
 // MostTakes is how many takes of a key are compared; older ones make room.
 const MostTakes = 5
 
@@ -217,7 +214,7 @@ func readableOf(takes []Take) []Take {
 // before was wrong.
 func (v Verdict) Counts() bool { return v.Accepts() || v == Differs || v == Noise }
 
-func readable(p Press) bool { return len(p.Readings) > 0 && p.Readings[0].Confidence >= sure }
+func readable(p Press) bool { return len(p.Readings) > 0 && p.Readings[0].Confidence >= line.Clear }
 
 // agree says whether two presses send the same: they share a reading, or have none and their trains are alike.
 func agree(book *line.Book, a, b Press) bool {
@@ -235,11 +232,11 @@ func agree(book *line.Book, a, b Press) bool {
 func shared(book *line.Book, a, b Press) (x, y line.Reading, ok bool) {
 	for _, x := range a.Readings {
 		s, err := book.Sheet(x.Sheet)
-		if err != nil || x.Confidence < sure {
+		if err != nil || x.Confidence < line.Clear {
 			continue
 		}
 		for _, y := range b.Readings {
-			if y.Sheet == x.Sheet && y.Confidence >= sure && s.Identity(x.Fields) == s.Identity(y.Fields) {
+			if y.Sheet == x.Sheet && y.Confidence >= line.Clear && s.Identity(x.Fields) == s.Identity(y.Fields) {
 				return x, y, true
 			}
 		}

@@ -56,7 +56,7 @@ func (k Knows) stranger(p Press) string {
 	}
 	differs := ""
 	for _, r := range p.Readings {
-		if r.Confidence < sure {
+		if r.Confidence < line.Clear {
 			continue
 		}
 		shared, known := k.Shared[r.Sheet]

@@ -27,6 +27,9 @@ type Reading struct {
 	score float64
 }
 
+// Clear is the confidence from which a reading says what a signal is.
+const Clear = 0.45
+
 // Measurement is a sensor's value.
 type Measurement struct {
 	Name  string  `json:"name"` // what it is, such as temperature

@@ -199,7 +199,7 @@ const leastRadio = 24
 
 // describe finds the structure of what has no clear reading.
 func (c *Capture) describe() {
-	if len(c.Readings) > 0 && c.Readings[0].Confidence >= library.Clear || c.Held != "" {
+	if len(c.Readings) > 0 && c.Readings[0].Confidence >= line.Clear || c.Held != "" {
 		return
 	}
 	if s, err := bench.Describe(c.Trains); err == nil {

@@ -83,14 +83,11 @@ const (
 	usualChannel = 433_920_000
 )
 
-// Clear is the confidence from which a reading says what a signal is.
-const Clear = 0.45
-
 // Suggest makes a code of what was heard: the line code where one was read, else the structure that was found. hz is
 // the carrier or channel, 0 where it is not known. Errors say why the signal cannot be sent again.
 func (l *Library) Suggest(medium string, hz int, readings []line.Reading, s *bench.Structure) (wire.Code, error) {
 	c := wire.Code{Source: "bench"}
-	if len(readings) > 0 && readings[0].Confidence >= Clear {
+	if len(readings) > 0 && readings[0].Confidence >= line.Clear {
 		r := readings[0]
 		sheet, err := l.book.Sheet(r.Sheet)
 		if err != nil {

@@ -21,6 +21,7 @@ export type Take = Schemas['Take'];
 export type LessonStep = Schemas['LessonStep'];
 export type Station = Schemas['Station'];
 export type Stage = Schemas['Stage'];
+export type PackPlan = Schemas['PackPlan'];
 export type DeviceChange = Schemas['DeviceChange'];
 export type NewDevice = Schemas['NewDevice'];
 export type About = Schemas['About'];

@@ -8,6 +8,7 @@ import { useDevices } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { AddDevice } from './AddDevice';
+import { PackPart } from './PackPart';
 
 // DevicesPage is the library: devices by room.
 export default function DevicesPage() {
@@ -42,6 +43,7 @@ export default function DevicesPage() {
           ))}
         </Panel>
       ))}
+      <PackPart />
     </>
   );
 }

@@ -1,0 +1,94 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import MenuItem from '@mui/material/MenuItem';
+import TextField from '@mui/material/TextField';
+import { useState } from 'react';
+import { words } from '../app/words';
+import { Note, Panel } from '../shared/Panel';
+import { usePack, type Conflict } from './usePack';
+
+const conflicts: Conflict[] = ['skip', 'replace', 'copy'];
+
+// PackPart saves devices as a file, and brings them in from one: first what would happen, then it happens.
+export function PackPart() {
+  const [file, setFile] = useState<File | null>(null);
+  const [conflict, setConflict] = useState<Conflict>('skip');
+  const pack = usePack(file, conflict);
+  const plan = pack.imported ?? pack.preview;
+  return (
+    <Panel title={words.packs.title}>
+      <Box sx={{ color: 'text.secondary', maxWidth: '62ch', mb: 1.5 }}>{words.packs.how}</Box>
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1.5, alignItems: 'end' }}>
+        <Button component="a" href="/api/packs" download="urbo-pack.json" variant="outlined">
+          {words.packs.save}
+        </Button>
+        <Button component="label" variant="outlined">
+          {words.packs.open}
+          <input
+            type="file"
+            accept=".json,application/json"
+            style={{ position: 'absolute', opacity: 0, width: 1, height: 1 }}
+            onChange={(e) => {
+              setFile(e.target.files?.[0] ?? null);
+              pack.reset();
+              e.target.value = '';
+            }}
+          />
+        </Button>
+        {file && !pack.imported && (
+          <TextField
+            select
+            label={words.packs.conflict}
+            value={conflict}
+            sx={{ width: 240 }}
+            onChange={(e) => setConflict(e.target.value as Conflict)}
+          >
+            {conflicts.map((c) => (
+              <MenuItem key={c} value={c}>
+                {words.packs.conflicts[c]}
+              </MenuItem>
+            ))}
+          </TextField>
+        )}
+      </Box>
+      {pack.error && <Note alert>{pack.error.message}</Note>}
+      {plan && (
+        <Box aria-live="polite" sx={{ mt: 1.5 }}>
+          {plan.items.map((i) => (
+            <Box
+              key={i.slug}
+              sx={{
+                display: 'flex',
+                flexWrap: 'wrap',
+                columnGap: 2,
+                borderTop: '1px dotted',
+                borderColor: 'divider',
+                py: 0.75,
+              }}
+            >
+              <Box component="span" sx={{ fontWeight: 600 }}>
+                {i.name}
+              </Box>
+              <span>{words.packs.keys(i.keys)}</span>
+              <Box component="span" sx={{ color: 'text.secondary' }}>
+                {i.same ? words.packs.same : words.packs.actions[i.action](i.as ?? '')}
+              </Box>
+            </Box>
+          ))}
+          {plan.done ? (
+            <Note>{words.packs.done}</Note>
+          ) : (
+            <Button
+              variant="contained"
+              sx={{ mt: 1.5 }}
+              disabled={pack.busy || plan.items.every((i) => i.action === 'skip')}
+              onClick={pack.run}
+            >
+              {words.packs.import}
+            </Button>
+          )}
+        </Box>
+      )}
+    </Panel>
+  );
+}
