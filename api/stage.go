@@ -38,7 +38,7 @@ func StageFace(s *stage.Stage) Face {
 func stageNow(s *stage.Stage) wire.Stage {
 	out := wire.Stage{Handsets: []wire.Handset{}, Appliances: []wire.Appliance{}}
 	for _, h := range s.Handsets() {
-		w := wire.Handset{Slug: h.Slug, Title: h.Title, Room: h.Room, Medium: string(h.Medium), Hz: h.Hz, WeakBattery: h.WeakBattery(), Keys: []string{}}
+		w := wire.Handset{Slug: h.Slug, Title: h.Title, Room: h.Room, Medium: string(h.Medium), Hz: h.Hz, WeakBattery: h.WeakBattery(), About: h.About, Keys: []string{}}
 		for _, k := range h.Keys {
 			w.Keys = append(w.Keys, k.Name)
 		}

@@ -14,6 +14,8 @@ type Handset struct {
 	Medium Medium
 	Hz     int // carrier of infrared, channel of radio
 	Keys   []HandsetKey
+	// About says what it is for, where that is not plain from an appliance of its name.
+	About string
 
 	clock    float64 // 1.01 is one per cent slow
 	jitter   float64 // µs, standard deviation of every edge

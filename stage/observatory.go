@@ -185,8 +185,11 @@ func (s *Stage) shutter() {
 	shutter := newShutter()
 	s.radio(rollHandset("shutter", "Dome shutter handset", shutterHandset), shutter, "Dome shutter")
 	own := HandsetKey{Name: "pair-next", push: shutter.PairNext, of: s.appliances[len(s.appliances)-1]}
-	s.radio(&Handset{Slug: "shutter-box", Title: "Button on the shutter's motor", Room: "Dome", Hz: channel43342, Keys: []HandsetKey{own}}, nil, "")
-	s.radio(rollHandset("shutter-spare", "Spare shutter handset, not paired", 0x51C07E), nil, "")
+	s.radio(&Handset{Slug: "shutter-box", Title: "Button on the shutter's motor", Room: "Dome", Hz: channel43342, Keys: []HandsetKey{own},
+		About: "Held for a while, it lets the shutter take the next handset that sends pair."}, nil, "")
+	spare := rollHandset("shutter-spare", "Spare shutter handset", 0x51C07E)
+	spare.About = "The shutter obeys it once it is paired: press the button on the motor, then pair here."
+	s.radio(spare, nil, "")
 }
 
 // rollHandset is a handset of the shutter's make, with a counter of its own.

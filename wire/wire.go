@@ -349,6 +349,7 @@ type Handset struct {
 	Medium      string   `json:"medium" enum:"infrared,radio"`
 	Hz          int      `json:"hz" doc:"Carrier or channel"`
 	WeakBattery bool     `json:"weak_battery"`
+	About       string   `json:"about,omitempty" doc:"What it is for, where no appliance has its name"`
 	Keys        []string `json:"keys"`
 }
 

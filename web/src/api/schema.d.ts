@@ -979,6 +979,8 @@ export interface components {
             trains: components["schemas"]["Heard"][];
         };
         Handset: {
+            /** @description What it is for, where no appliance has its name */
+            about?: string;
             /**
              * Format: int64
              * @description Carrier or channel

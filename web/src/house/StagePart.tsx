@@ -78,7 +78,7 @@ function Thing({ handset: h, appliance, hold }: { handset: Handset; appliance?: 
         {h.medium}, {hertz(h.hz)}
         {h.weak_battery && `, ${words.house.weak}`}
       </Box>
-      {appliance ? <Facts facts={appliance.facts} /> : <Note>{words.house.nothingAnswers}</Note>}
+      {appliance ? <Facts facts={appliance.facts} /> : <Note>{h.about ?? words.house.nothingAnswers}</Note>}
       <StageKeys handset={h} hold={hold} />
     </Box>
   );
