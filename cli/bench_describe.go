@@ -189,6 +189,14 @@ func (a *app) printComparison(c bench.Comparison) {
 	a.table(table.Row{"", "FIRST", "SECOND", "RATIO"}, rows)
 }
 
+// writeTo writes a file, or standard output where none is named.
+func (a *app) writeTo(name string, write func(io.Writer) error) error {
+	if name == "" {
+		return write(a.Out)
+	}
+	return writeFile(name, write)
+}
+
 // writeFile writes a file whole, or not at all.
 func writeFile(name string, write func(io.Writer) error) error {
 	f, err := os.CreateTemp(filepath.Dir(name), ".urbo-*")

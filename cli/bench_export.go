@@ -47,10 +47,7 @@ func (a *app) benchExport() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		if out == "" {
-			return recording.Export(a.Out, as, s)
-		}
-		return writeFile(out, func(w io.Writer) error { return recording.Export(w, as, s) })
+		return a.writeTo(out, func(w io.Writer) error { return recording.Export(w, as, s) })
 	}
 	return c
 }

@@ -167,14 +167,10 @@ func (a *app) deviceExport() *cobra.Command {
 				return err
 			}
 			defer resp.Body.Close()
-			write := func(w io.Writer) error {
+			return a.writeTo(out, func(w io.Writer) error {
 				_, err := io.Copy(w, resp.Body)
 				return err
-			}
-			if out == "" {
-				return write(a.Out)
-			}
-			return writeFile(out, write)
+			})
 		},
 	}
 	c.Flags().StringVar(&as, "as", "text", "format to write: "+strings.Join(recording.Exports(), ", "))

@@ -34,15 +34,11 @@ func (a *app) packExport() *cobra.Command {
 			if err := a.call(c.Context(), http.MethodGet, "/packs?devices="+url.QueryEscape(strings.Join(argv, ",")), nil, &p); err != nil {
 				return err
 			}
-			write := func(w io.Writer) error {
+			return a.writeTo(out, func(w io.Writer) error {
 				e := json.NewEncoder(w)
 				e.SetIndent("", "  ")
 				return e.Encode(p)
-			}
-			if out == "" {
-				return write(a.Out)
-			}
-			return writeFile(out, write)
+			})
 		},
 	}
 	c.Flags().StringVar(&out, "out", "", "file to write; standard output where it is left out")

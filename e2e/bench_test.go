@@ -3,7 +3,6 @@ package e2e
 import (
 	"bytes"
 	"fmt"
-	"io"
 	"net/http"
 	"net/url"
 	"os"
@@ -35,28 +34,14 @@ func clicker() string {
 // upload sends a recording in.
 func (r *running) upload(token, name string, data []byte, query string) (int, string) {
 	r.t.Helper()
-	req, err := http.NewRequestWithContext(r.t.Context(), "POST", r.url+"/api/bench/import?name="+url.QueryEscape(name)+query, bytes.NewReader(data))
-	require.NoError(r.t, err)
-	req.Header.Set("Authorization", "Bearer "+token)
-	resp, err := http.DefaultClient.Do(req)
-	require.NoError(r.t, err)
-	defer resp.Body.Close()
-	body, err := io.ReadAll(resp.Body)
-	require.NoError(r.t, err)
+	resp, body := r.request(token, "POST", "/api/bench/import?name="+url.QueryEscape(name)+query, bytes.NewReader(data))
 	return resp.StatusCode, string(body)
 }
 
 // download gets a file.
 func (r *running) download(token, path string) []byte {
 	r.t.Helper()
-	req, err := http.NewRequestWithContext(r.t.Context(), "GET", r.url+path, nil)
-	require.NoError(r.t, err)
-	req.Header.Set("Authorization", "Bearer "+token)
-	resp, err := http.DefaultClient.Do(req)
-	require.NoError(r.t, err)
-	defer resp.Body.Close()
-	data, err := io.ReadAll(resp.Body)
-	require.NoError(r.t, err)
+	resp, data := r.request(token, "GET", path, nil)
 	require.Equal(r.t, http.StatusOK, resp.StatusCode, string(data))
 	assert.Contains(r.t, resp.Header.Get("Content-Disposition"), "attachment")
 	return data

@@ -169,6 +169,16 @@ func (r *running) http(token, method, path string, in, out any) int {
 		require.NoError(r.t, err)
 		body = bytes.NewReader(data)
 	}
+	resp, data := r.request(token, method, path, body)
+	if out != nil && resp.StatusCode < 300 {
+		require.NoError(r.t, json.Unmarshal(data, out), string(data))
+	}
+	return resp.StatusCode
+}
+
+// request is one HTTP request with a token; its answer's body is read.
+func (r *running) request(token, method, path string, body io.Reader) (*http.Response, []byte) {
+	r.t.Helper()
 	req, err := http.NewRequestWithContext(r.t.Context(), method, r.url+path, body)
 	require.NoError(r.t, err)
 	req.Header.Set("Authorization", "Bearer "+token)
@@ -178,10 +188,7 @@ func (r *running) http(token, method, path string, in, out any) int {
 	defer resp.Body.Close()
 	data, err := io.ReadAll(resp.Body)
 	require.NoError(r.t, err)
-	if out != nil && resp.StatusCode < 300 {
-		require.NoError(r.t, json.Unmarshal(data, out), string(data))
-	}
-	return resp.StatusCode
+	return resp, data
 }
 
 // owner makes a token with all rights.

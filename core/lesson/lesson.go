@@ -93,7 +93,7 @@ func (l *Lesson) Allow(book *line.Book, knows Knows) (*Learned, error) {
 	case l.Over():
 		return nil, ErrIsOver
 	case l.Last == nil || l.Last.Key != l.Asked() || !l.Last.Verdict.Allowable():
-		return nil, fmt.Errorf("%w: nothing was refused that could be taken after all", ErrNoKey)
+		return nil, fmt.Errorf("%w: nothing was refused that could be taken after all: press the key again", ErrNoKey)
 	}
 	if l.Allowed == nil {
 		l.Allowed = map[Verdict]bool{}

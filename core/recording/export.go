@@ -46,7 +46,7 @@ func Export(w io.Writer, format string, s Signal) error {
 		return fmt.Errorf("%w: format %.20q: %s can be written", ErrRecording, format, strings.Join(Exports(), ", "))
 	}
 	if len(s.Trains) == 0 {
-		return fmt.Errorf("%w: there is nothing to write", ErrRecording)
+		return fmt.Errorf("%w: there is nothing to write: name a signal with at least one train", ErrRecording)
 	}
 	out := bufio.NewWriter(w)
 	if err := write(out, s); err != nil {

@@ -47,7 +47,7 @@ func (l *Library) Advice(slug string, reaches Reaches) ([]wire.Advice, error) {
 				switch {
 				case ref.Device == d.Slug && ref.Key != k.Name && !said[pair]:
 					said[pair] = true
-					say(k.Name, "%s and %s send the same: learn one of them again, or take it out.", k.Name, ref.Key)
+					say(k.Name, "%s and %s send the same: learn one of them again, or undo its last change.", k.Name, ref.Key)
 				case ref.Device != d.Slug:
 					say(k.Name, "%s sends what %s sends: one press moves both devices.", k.Name, ref)
 				}

@@ -104,7 +104,7 @@ func (l *Library) Suggest(medium string, hz int, readings []line.Reading, s *ben
 		return c, nil
 	}
 	if s == nil {
-		return c, fmt.Errorf("%w: too short to be a key", ErrCode)
+		return c, fmt.Errorf("%w: too short to be a key: press the key once more, firmly, close to the receiver", ErrCode)
 	}
 	on := bench.On{Medium: line.Medium(medium), Hz: hz}
 	if hz == 0 {

@@ -44,8 +44,11 @@ func (l *Library) Restore(ctx context.Context, ref wire.KeyRef, number int) (wir
 	if number == 0 && len(versions) > 1 {
 		i = 1
 	}
+	if i < 0 && number == 0 {
+		return wire.Device{}, fmt.Errorf("undo %s: %w: nothing to undo: what it sends was never changed", ref, ErrCode)
+	}
 	if i < 0 {
-		return wire.Device{}, fmt.Errorf("restore %s: %w: there is no earlier version %d", ref, ErrCode, number)
+		return wire.Device{}, fmt.Errorf("restore %s: %w: there is no earlier version %d: it has %d, list them to see which", ref, ErrCode, number, len(versions))
 	}
 	return l.SetCodes(ctx, ref, versions[i].Codes)
 }
