@@ -67,6 +67,8 @@ func register(r chi.Router, house *service.House, o Options) *API {
 	a.access()
 	a.devices()
 	a.lessons()
+	a.shelf()
+	a.auditions()
 	a.signals()
 	a.bench()
 	a.packs()

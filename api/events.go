@@ -14,7 +14,7 @@ import (
 func (a *API) events() {
 	o := operation{method: "GET", path: "/events", id: "events", summary: "Everything that happens, as server-sent events", scope: access.Watch}
 	sse.Register(a.huma, o.describe(a), map[string]any{
-		"capture": wire.Capture{}, "press": wire.Press{}, "entry": wire.Entry{}, "lesson": wire.Lesson{}, "device": wire.Device{},
+		"capture": wire.Capture{}, "press": wire.Press{}, "entry": wire.Entry{}, "lesson": wire.Lesson{}, "audition": wire.Audition{}, "device": wire.Device{},
 		"station": wire.Station{}, "stage": wire.StageChanged{}, "reset": wire.Reset{},
 		"about": wire.About{},
 	}, func(ctx context.Context, in *struct {

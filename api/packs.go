@@ -18,11 +18,12 @@ type PackIn struct {
 
 // packs registers the exchange of devices.
 func (a *API) packs() {
-	call(a, operation{"GET", "/packs", "export-pack", "Devices as a pack; all of them where none is named", access.Owner, 0},
+	call(a, operation{"GET", "/packs", "export-pack", "Devices and code sets as a pack; all devices where none is named", access.Owner, 0},
 		func(_ context.Context, in *struct {
 			Devices string `query:"devices" maxLength:"4000" doc:"Slugs, apart by commas"`
+			Sets    string `query:"sets" maxLength:"4000" doc:"Slugs of code sets, apart by commas"`
 		}) (json.RawMessage, error) { // its schema is docs/pack.schema.json
-			p, err := a.house.Library.Export(strings.FieldsFunc(in.Devices, func(c rune) bool { return c == ',' }))
+			p, err := a.house.Library.Export(slugs(in.Devices), slugs(in.Sets))
 			if err != nil {
 				return nil, err
 			}
@@ -42,4 +43,8 @@ func (a *API) packs() {
 		return a.house.Library.Plan(p, conflict)
 	})
 	take("/packs", "import-pack", "Import a pack, all of it or nothing", a.house.Library.Import)
+}
+
+func slugs(list string) []string {
+	return strings.FieldsFunc(list, func(c rune) bool { return c == ',' })
 }

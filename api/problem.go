@@ -8,6 +8,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	coreaudition "urbo/core/audition"
 	"urbo/core/bench"
 	corelesson "urbo/core/lesson"
 	"urbo/core/line"
@@ -16,6 +17,7 @@ import (
 	"urbo/core/signal"
 	"urbo/service/access"
 	"urbo/service/air"
+	"urbo/service/audition"
 	"urbo/service/lesson"
 	"urbo/service/library"
 	"urbo/service/roster"
@@ -35,7 +37,9 @@ var statuses = []struct {
 	{access.ErrUnknown, http.StatusNotFound},
 	{library.ErrUnknownDevice, http.StatusNotFound},
 	{library.ErrUnknownKey, http.StatusNotFound},
+	{library.ErrUnknownSet, http.StatusNotFound},
 	{lesson.ErrUnknown, http.StatusNotFound},
+	{audition.ErrUnknown, http.StatusNotFound},
 	{stage.ErrUnknownHandset, http.StatusNotFound},
 	{stage.ErrUnknownKey, http.StatusNotFound},
 	{store.ErrNotFound, http.StatusNotFound},
@@ -43,6 +47,10 @@ var statuses = []struct {
 	{library.ErrNotLearned, http.StatusConflict},
 	{lesson.ErrRunning, http.StatusConflict},
 	{corelesson.ErrIsOver, http.StatusConflict},
+	{audition.ErrRunning, http.StatusConflict},
+	{coreaudition.ErrOver, http.StatusConflict},
+	{coreaudition.ErrStep, http.StatusConflict},
+	{coreaudition.ErrPlan, http.StatusUnprocessableEntity},
 	{lesson.ErrStep, http.StatusUnprocessableEntity},
 	{library.ErrName, http.StatusUnprocessableEntity},
 	{library.ErrCode, http.StatusUnprocessableEntity},

@@ -99,15 +99,7 @@ func (a *app) printDevice(d wire.Device) {
 	fmt.Fprintln(a.Out)
 	var rows []table.Row
 	for _, k := range d.Keys {
-		what := "not learned yet"
-		for i, cd := range k.Codes {
-			if i == 0 {
-				what = code(cd)
-			} else {
-				what += ", then " + code(cd)
-			}
-		}
-		rows = append(rows, table.Row{k.Name, what})
+		rows = append(rows, table.Row{k.Name, codes(k.Codes)})
 	}
 	if len(rows) == 0 {
 		fmt.Fprintf(a.Out, "No keys yet. Learn some: urbo learn %s power\n", d.Slug)

@@ -71,7 +71,13 @@ func (a *app) follow(ctx context.Context, cl *client, begin func(*wire.Lesson) e
 			return err
 		}
 		shown.show(a, l)
-		go a.typed(ctx, cl, l.ID)
+		go a.typed(ctx, func(line string) error {
+			do, key, _ := strings.Cut(line, " ")
+			if do == "" {
+				return nil
+			}
+			return cl.do(ctx, http.MethodPost, "/lessons/"+l.ID+"/steps", wire.LessonStep{Do: do, Key: key}, nil)
+		})
 		return nil
 	}
 	err := cl.events(ctx, start, func(name string, data []byte) error {
@@ -113,15 +119,11 @@ func anySettled(l wire.Lesson) bool {
 	return false
 }
 
-// typed passes on what is typed while a lesson runs.
-func (a *app) typed(ctx context.Context, cl *client, id string) {
+// typed passes on the lines that are typed, and prints what is refused.
+func (a *app) typed(ctx context.Context, pass func(line string) error) {
 	lines := bufio.NewScanner(a.In)
 	for lines.Scan() && ctx.Err() == nil {
-		do, key, _ := strings.Cut(strings.TrimSpace(lines.Text()), " ")
-		if do == "" {
-			continue
-		}
-		if err := cl.do(ctx, http.MethodPost, "/lessons/"+id+"/steps", wire.LessonStep{Do: do, Key: key}, nil); err != nil {
+		if err := pass(strings.TrimSpace(lines.Text())); err != nil && ctx.Err() == nil {
 			fmt.Fprintln(a.Err, err)
 		}
 	}

@@ -1,17 +1,33 @@
 package cli
 
 import (
+	"bytes"
 	"context"
+	_ "embed"
 
+	"urbo/core/line"
+	"urbo/core/pack"
 	"urbo/service/library"
 	"urbo/wire"
 )
 
-// furnish puts the observatory's devices into an empty library. With learned, those that the demo starts with have
-// their codes; the projector always waits for its lesson.
+// shelf is the made-up code sets of the demo.
+//
+//go:embed shelf.json
+var shelf []byte
+
+// furnish puts the observatory's devices and the code sets into an empty library. With learned, those that the demo
+// starts with have their codes; the projector always waits for its lesson, and the mixer for its audition.
 func furnish(ctx context.Context, l *library.Library, learned bool) error {
 	if len(l.Devices()) > 0 {
 		return nil
+	}
+	sets, err := pack.Read(bytes.NewReader(shelf), line.Builtin())
+	if err != nil {
+		return err
+	}
+	if _, err := l.Import(ctx, sets, library.Skip); err != nil {
+		return err
 	}
 	lights := map[string]wire.Code{}
 	for i, key := range library.UsualKeys("light") {
@@ -33,6 +49,7 @@ func furnish(ctx context.Context, l *library.Library, learned bool) error {
 		{wire.NewDevice{Slug: "amplifier", Name: "Lecture amplifier", Room: "Lecture room", Kind: "amplifier", Maker: "Brasswick", Model: "A-3"}, amplifier},
 		{wire.NewDevice{Slug: "boardwalk", Name: "Boardwalk lights", Room: "Outside", Kind: "light", Maker: "Corvane", Model: "Strand"}, lights},
 		{wire.NewDevice{Slug: "dew-a", Name: "Dew heater A", Room: "Dome", Kind: "socket", Maker: "Pellow", Model: "P3"}, dew},
+		{wire.NewDevice{Slug: "mixer", Name: "Air mixer", Room: "Dome", Kind: "fan"}, nil},
 	} {
 		if _, err := l.Add(ctx, d.NewDevice); err != nil {
 			return err

@@ -8,6 +8,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -18,7 +19,7 @@ import (
 )
 
 func (a *app) pack() *cobra.Command {
-	c := &cobra.Command{Use: "pack", Short: "Exchange devices as files", Args: args(0, 0, "export, import or check"),
+	c := &cobra.Command{Use: "pack", Short: "Exchange devices and code sets as files", Args: args(0, 0, "export, import or check"),
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
 	c.AddCommand(a.packExport(), a.packImport(), a.packCheck())
 	return c
@@ -26,12 +27,13 @@ func (a *app) pack() *cobra.Command {
 
 func (a *app) packExport() *cobra.Command {
 	var out string
+	var sets []string
 	c := &cobra.Command{
-		Use: "export [DEVICE …]", Short: "Write devices and what their keys send; all of them where none is named", Args: args(0, -1, "DEVICEs"),
+		Use: "export [DEVICE …]", Short: "Write devices and code sets; all devices where none is named", Args: args(0, -1, "DEVICEs"),
 		Example: "  urbo pack export boardwalk amplifier --out lights.json",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var p pack.Pack
-			if err := a.call(c.Context(), http.MethodGet, "/packs?devices="+url.QueryEscape(strings.Join(argv, ",")), nil, &p); err != nil {
+			if err := a.call(c.Context(), http.MethodGet, "/packs?devices="+url.QueryEscape(strings.Join(argv, ","))+"&sets="+url.QueryEscape(strings.Join(sets, ",")), nil, &p); err != nil {
 				return err
 			}
 			return a.writeTo(out, func(w io.Writer) error {
@@ -42,6 +44,7 @@ func (a *app) packExport() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&out, "out", "", "file to write; standard output where it is left out")
+	c.Flags().StringSliceVar(&sets, "set", nil, "code sets to write")
 	return c
 }
 
@@ -55,11 +58,17 @@ func (a *app) packCheck() *cobra.Command {
 		if err != nil {
 			return fmt.Errorf("%s: %w", argv[0], err)
 		}
-		keys := 0
-		for _, d := range p.Devices {
+		keys, what := 0, []string{}
+		for _, d := range slices.Concat(p.Devices, p.Sets) {
 			keys += len(d.Keys)
 		}
-		fmt.Fprintf(a.Out, "Good. Version %s: %s with %s.\n", p.Version, plural(len(p.Devices), "device", "devices"), plural(keys, "key", "keys"))
+		if n := len(p.Devices); n > 0 {
+			what = append(what, plural(n, "device", "devices"))
+		}
+		if n := len(p.Sets); n > 0 {
+			what = append(what, plural(n, "code set", "code sets"))
+		}
+		fmt.Fprintf(a.Out, "Good. Version %s: %s with %s.\n", p.Version, strings.Join(what, " and "), plural(keys, "key", "keys"))
 		return nil
 	}}
 }
@@ -110,12 +119,12 @@ func (a *app) printPlan(plan wire.PackPlan, done bool) error {
 		case i.Taken:
 			note = "its slug is taken"
 		}
-		rows = append(rows, table.Row{i.Slug, i.Name, i.Keys, i.Action, note})
+		rows = append(rows, table.Row{i.Slug, i.Name, map[string]string{"device": "device", "set": "code set"}[i.What], i.Keys, i.Action, note})
 	}
 	if len(rows) == 0 {
-		return errors.New("the pack has no devices")
+		return errors.New("the pack is empty")
 	}
-	a.table(table.Row{"DEVICE", "NAME", "KEYS", "ACTION", ""}, rows)
+	a.table(table.Row{"SLUG", "NAME", "WHAT", "KEYS", "ACTION", ""}, rows)
 	if !done {
 		fmt.Fprintln(a.Out, "\nNothing was changed. Do it with --yes; --conflict replace or copy for slugs that are taken.")
 	}

@@ -68,6 +68,18 @@ func code(c wire.Code) string {
 	return c.Sheet + " " + fields(c.Fields)
 }
 
+// codes prints what a key sends, in order.
+func codes(in []wire.Code) string {
+	if len(in) == 0 {
+		return "not learned yet"
+	}
+	out := make([]string, len(in))
+	for i, c := range in {
+		out[i] = code(c)
+	}
+	return strings.Join(out, ", then ")
+}
+
 // plural is a number with its word.
 func plural(n int, one, many string) string {
 	if n == 1 {

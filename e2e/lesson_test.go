@@ -262,7 +262,7 @@ func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
 	for _, wrong := range []struct{ from, to, says string }{
 		{`"sheet": "nec"`, `"sheet": "nek"`, "unknown line code"},
 		{`"slug": "boardwalk"`, `"slug": "amplifier"`, "is there twice"},
-		{`"version": "1.0"`, `"version": "9.0"`, "reads version 1.x"},
+		{`"version": "1.1"`, `"version": "9.0"`, "reads version 1.x"},
 		{`"format"`, `"format`, "byte "},
 	} {
 		require.NoError(t, os.WriteFile(broken, []byte(strings.Replace(string(data), wrong.from, wrong.to, 1)), 0o600))
@@ -276,7 +276,7 @@ func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
 	to.ok(nil, "device", "remove", "boardwalk")
 	b := open(t, to, 390, 844)
 	b.see("Lecture amplifier")
-	b.pick("broken.json", strings.Replace(string(data), `"version": "1.0"`, `"version": "9.0"`, 1))
+	b.pick("broken.json", strings.Replace(string(data), `"version": "1.1"`, `"version": "9.0"`, 1))
 	b.see("reads version 1.x")
 	b.pick("all.json", string(data))
 	b.see("is added")

@@ -14,6 +14,7 @@ import (
 	"urbo/core/line"
 	"urbo/service/access"
 	"urbo/service/air"
+	"urbo/service/audition"
 	"urbo/service/bench"
 	"urbo/service/ear"
 	"urbo/service/event"
@@ -42,16 +43,17 @@ type Runner interface {
 
 // House is the running service.
 type House struct {
-	Events  *event.Hub
-	Journal *journal.Journal
-	Library *library.Library
-	Roster  *roster.Roster
-	Air     *air.Air
-	Ear     *ear.Ear
-	Lessons *lesson.Lessons
-	Bench   *bench.Bench
-	Access  *access.Access
-	Book    *line.Book
+	Events    *event.Hub
+	Journal   *journal.Journal
+	Library   *library.Library
+	Roster    *roster.Roster
+	Air       *air.Air
+	Ear       *ear.Ear
+	Lessons   *lesson.Lessons
+	Auditions *audition.Auditions
+	Bench     *bench.Bench
+	Access    *access.Access
+	Book      *line.Book
 
 	store   *store.Store
 	lock    *dirLock
@@ -89,6 +91,9 @@ func Open(ctx context.Context, c Config) (*House, error) {
 	if h.Lessons, err = lesson.Open(ctx, s, h.Library, h.Journal, h.Roster, h.Events, h.Book, c.Now); err != nil {
 		return nil, errors.Join(err, h.Close())
 	}
+	if h.Auditions, err = audition.Open(ctx, s, h.Library, h.Air, h.Journal, h.Events, h.Book, c.Now); err != nil {
+		return nil, errors.Join(err, h.Close())
+	}
 	h.Ear = ear.New(h.Book, h.Library, h.Air, h.Roster, h.Journal, c.Now, h.Lessons.Hear)
 	h.Bench = bench.New(h.Book, h.Library, h.Journal, h.Air, c.Now)
 	h.Roster.OnHeard, h.Roster.OnAnswer = h.Ear.Hear, h.Air.Answer
@@ -102,7 +107,7 @@ func (h *House) Run(ctx context.Context) error {
 	endJournal := background(ctx, "journal", h.Journal)
 	endEar := background(ctx, "ear", h.Ear)
 	var news sync.WaitGroup
-	for _, r := range append([]Runner{h.Roster, h.Lessons}, h.extra...) {
+	for _, r := range append([]Runner{h.Roster, h.Lessons, h.Auditions}, h.extra...) {
 		news.Go(func() { logged(fmt.Sprintf("%T", r), r.Run(ctx)) })
 	}
 	news.Wait()

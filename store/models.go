@@ -156,3 +156,25 @@ type Lesson struct {
 	State   string    `gorm:"not null"`
 	Codes   string    `gorm:"not null"`
 }
+
+// CodeSet is the codes of a type of device. Keys and Extra are JSON, as in a pack.
+type CodeSet struct {
+	Slug    string `gorm:"primaryKey"`
+	Name    string `gorm:"not null"`
+	Kind    string `gorm:"not null"`
+	Maker   string `gorm:"not null"`
+	Model   string `gorm:"not null"`
+	Keys    string `gorm:"not null"`
+	Extra   string `gorm:"not null"`
+	AddedAt time.Time
+}
+
+// Audition is a search for a code set as it stood after its last change. State is JSON.
+type Audition struct {
+	ID      string    `gorm:"primaryKey"`
+	Device  string    `gorm:"not null"`
+	By      string    `gorm:"not null"`
+	PauseMS int       `gorm:"not null"`
+	Started time.Time `gorm:"not null"`
+	State   string    `gorm:"not null"`
+}

@@ -67,6 +67,7 @@ type Capture struct {
 	Readings []Reading      `json:"readings" doc:"Best first; empty where no sheet fits"`
 	Held     string         `json:"held,omitempty" doc:"Sheet whose short repeat frames stand alone here: a key still held"`
 	Keys     []KeyRef       `json:"keys" doc:"Keys of the library that send this"`
+	Sets     []SetKey       `json:"sets,omitempty" doc:"Code sets that have it, where no key does"`
 	Echo     bool           `json:"echo" doc:"Urbo heard its own sending"`
 	PressID  string         `json:"press_id,omitempty" doc:"The press that an echo belongs to"`
 	Stored   bool           `json:"stored" doc:"False until it is safe on disk"`
@@ -196,7 +197,7 @@ type PressRequest struct {
 type Entry struct {
 	ID      string    `json:"id"`
 	At      time.Time `json:"at"`
-	Kind    string    `json:"kind" enum:"heard,echo,press,settled,lesson,device,station,access,house"`
+	Kind    string    `json:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,house"`
 	CauseID string    `json:"cause_id,omitempty" doc:"The capture, press or entry that led to this"`
 	By      string    `json:"by,omitempty" doc:"Who asked"`
 	Device  string    `json:"device,omitempty"`
@@ -318,7 +319,7 @@ type About struct {
 // Event is what the event stream carries: the new state of one thing.
 type Event struct {
 	ID   uint64
-	Data any // Capture, Press, Entry, Lesson, Device, Station, StageChanged or Reset
+	Data any // Capture, Press, Entry, Lesson, Audition, Device, Station, StageChanged or Reset
 }
 
 // StageChanged says that the true state of an appliance on the stage may have changed: ask for the stage again.
@@ -365,8 +366,9 @@ type HandsetPress struct {
 	Far    bool `json:"far,omitempty" doc:"From the far end of the room"`
 }
 
-// PackItem is one device of a pack, and what importing it would do.
+// PackItem is one device or code set of a pack, and what importing it would do.
 type PackItem struct {
+	What   string `json:"what" enum:"device,set"`
 	Slug   string `json:"slug"`
 	Name   string `json:"name"`
 	Keys   int    `json:"keys"`

@@ -19,30 +19,31 @@ import (
 // Format and Version are written into every pack. A reader understands all packs of its major version.
 const (
 	Format  = "urbo pack"
-	Version = "1.0"
+	Version = "1.1"
 	major   = 1
 )
 
 // Bounds of a pack.
 const (
 	MaxSize    = 64 << 20 // bytes
-	MaxDevices = 5000
-	MaxKeys    = 200 // of a device
-	MaxCodes   = 8   // of a key
+	MaxDevices = 5000     // and as many code sets
+	MaxKeys    = 200      // of a device
+	MaxCodes   = 8        // of a key
 )
 
 // ErrPack is wrapped by every error about a pack; the text names the place in it.
 var ErrPack = errors.New("pack")
 
-// Pack is some devices with what their keys send.
+// Pack is some devices, or code sets, with what their keys send.
 type Pack struct {
 	Format  string   `json:"format"`
 	Version string   `json:"version"`
 	Devices []Device `json:"devices"`
+	Sets    []Device `json:"sets,omitempty"` // code sets, of no room; since 1.1
 	Extra   Extra    `json:"-"`
 }
 
-// Device is one device.
+// Device is one device, or the code set of a type of device.
 type Device struct {
 	Slug  string `json:"slug"`
 	Name  string `json:"name"`
@@ -81,7 +82,7 @@ type Extra map[string]json.RawMessage
 // UnmarshalJSON reads a pack, and keeps what it does not know.
 func (p *Pack) UnmarshalJSON(data []byte) error {
 	type plain Pack
-	return read(data, (*plain)(p), &p.Extra, "format", "version", "devices")
+	return read(data, (*plain)(p), &p.Extra, "format", "version", "devices", "sets")
 }
 
 // UnmarshalJSON reads a device, and keeps what it does not know.
@@ -193,12 +194,20 @@ func (p Pack) Check(book *line.Book) error {
 	if n, err := strconv.Atoi(first); err != nil || n != major {
 		return fmt.Errorf("%w: version %.20q: this Urbo reads version %d.x", ErrPack, p.Version, major)
 	}
-	if len(p.Devices) == 0 || len(p.Devices) > MaxDevices {
-		return fmt.Errorf("%w: %d devices: 1 to %d can be read", ErrPack, len(p.Devices), MaxDevices)
+	if n := max(len(p.Devices), len(p.Sets)); n == 0 || n > MaxDevices {
+		return fmt.Errorf("%w: %d devices and %d code sets: 1 to %d can be read", ErrPack, len(p.Devices), len(p.Sets), MaxDevices)
 	}
+	if err := check("devices", p.Devices, book); err != nil {
+		return err
+	}
+	return check("sets", p.Sets, book)
+}
+
+// check says what is wrong with some devices or code sets.
+func check(where string, devices []Device, book *line.Book) error {
 	seen := map[string]bool{}
-	for i, d := range p.Devices {
-		place := fmt.Sprintf("devices[%d]", i)
+	for i, d := range devices {
+		place := fmt.Sprintf("%s[%d]", where, i)
 		if len(d.Slug) > 40 || !slugRule.MatchString(d.Slug) {
 			return fmt.Errorf("%w: %s: slug %.60q: use a-z, 0-9 and single -, at most 40", ErrPack, place, d.Slug)
 		}
@@ -242,16 +251,36 @@ func (d Device) check(book *line.Book) error {
 }
 
 func (c Code) check(book *line.Book) error {
+	_, err := c.Burst(book)
+	return err
+}
+
+// Burst is what is played for the code. Errors wrap line.ErrFields, line.ErrSheet or signal.ErrMalformed.
+func (c Code) Burst(book *line.Book) (line.Burst, error) {
 	if c.Sheet == "" && c.Inline == "" {
-		return c.Train.Check()
+		wave := append(slices.Clone([]int(c.Train)), max(c.GapUS, signal.UnknownGap))
+		return line.Burst{Repeat: wave, Repeats: max(c.Repeats, 1)}, c.Train.Check()
 	}
 	sheet, err := book.Sheet(c.Sheet)
 	if c.Inline != "" {
 		sheet, err = line.ParseSheet("inline", []byte(c.Inline))
 	}
 	if err != nil {
-		return err
+		return line.Burst{}, err
 	}
-	_, err = sheet.EncodeUnit(c.Fields, c.UnitUS)
-	return err
+	b, err := sheet.EncodeUnit(c.Fields, c.UnitUS)
+	if c.Repeats > 0 {
+		b.Repeats = c.Repeats
+	}
+	return b, err
+}
+
+// Airtime is how long one press of the code lasts, in µs. Errors are those of Burst.
+func (c Code) Airtime(book *line.Book) (int, error) {
+	b, err := c.Burst(book)
+	us := 0
+	for _, d := range b.Durations() {
+		us += d
+	}
+	return us, err
 }

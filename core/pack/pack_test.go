@@ -54,13 +54,13 @@ func TestRead_NamesThePlaceOfAMistake(t *testing.T) {
 		require.ErrorIs(t, err, pack.ErrPack, c.to)
 		assert.ErrorContains(t, err, c.want)
 	}
-	_, err := pack.Read(strings.NewReader(`{"format":"urbo pack","version":"1.0","devices":[]}`), line.Builtin())
+	_, err := pack.Read(strings.NewReader(`{"format":"urbo pack","version":"1.1","devices":[]}`), line.Builtin())
 	assert.ErrorContains(t, err, "0 devices")
 }
 
 func FuzzRead(f *testing.F) {
 	f.Add(good)
-	f.Add(`{"format":"urbo pack","version":"1.0","devices":[{"slug":"a","name":"A","keys":[{"name":"b","codes":[{"inline":"sheet: x","fields":{"bits":"01"}}]}]}]}`)
+	f.Add(`{"format":"urbo pack","version":"1.1","devices":[{"slug":"a","name":"A","keys":[{"name":"b","codes":[{"inline":"sheet: x","fields":{"bits":"01"}}]}]}]}`)
 	f.Fuzz(func(t *testing.T, text string) {
 		p, err := pack.Read(strings.NewReader(text), line.Builtin())
 		if err != nil {

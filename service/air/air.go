@@ -83,6 +83,7 @@ type Request struct {
 	Times   int    // presses one after another
 	By      string // who asked
 	CauseID string // the journal entry that led to it, or ""
+	what    string // where it is no key
 }
 
 // Press sends a key and waits for the receipt. Errors say that nothing was sent; what went wrong on the air is in
@@ -102,13 +103,26 @@ func (a *Air) Press(ctx context.Context, r Request) (wire.Press, error) {
 // bench stands for a device where a code is sent that no key has: its toggles need a place.
 const bench = "bench"
 
-// Try sends a code that belongs to no key. Errors are those of Press, and library.ErrCode.
-func (a *Air) Try(ctx context.Context, c wire.Code, by string, cause string) (wire.Press, error) {
-	row, err := a.library.Row(c)
-	if err != nil {
-		return wire.Press{}, fmt.Errorf("send: %w", err)
+// Trial is codes to send that belong to no key.
+type Trial struct {
+	Codes       []wire.Code
+	Transmitter string // STATION/PORT, empty for the first that fits
+	By          string
+	CauseID     string
+	What        string // for the journal: "Sent …"
+}
+
+// Try sends codes that belong to no key. Errors are those of Press, and library.ErrCode.
+func (a *Air) Try(ctx context.Context, t Trial) (wire.Press, error) {
+	s := library.Sendable{DeviceID: bench, Transmitter: t.Transmitter}
+	for _, c := range t.Codes {
+		row, err := a.library.Row(c)
+		if err != nil {
+			return wire.Press{}, fmt.Errorf("send: %w", err)
+		}
+		s.Codes = append(s.Codes, row)
 	}
-	p, err := a.send(ctx, library.Sendable{DeviceID: bench, Codes: []store.Code{row}}, Request{Times: 1, By: by, CauseID: cause})
+	p, err := a.send(ctx, s, Request{Times: 1, By: t.By, CauseID: t.CauseID, what: t.What})
 	if err != nil {
 		return wire.Press{}, fmt.Errorf("send: %w", err)
 	}
@@ -142,12 +156,12 @@ func (a *Air) send(ctx context.Context, s library.Sendable, r Request) (wire.Pre
 			}
 			a.play(t, send, &p)
 			if p.Outcome != wire.Sent {
-				a.record(p, r.CauseID)
+				a.record(p, r)
 				return p, nil
 			}
 		}
 	}
-	a.record(p, r.CauseID)
+	a.record(p, r)
 	return p, nil
 }
 
@@ -335,12 +349,12 @@ func (a *Air) play(t roster.Transmitter, s prepared, p *wire.Press) {
 }
 
 // record writes the receipt and a journal entry.
-func (a *Air) record(p wire.Press, cause string) {
+func (a *Air) record(p wire.Press, r Request) {
 	a.roster.Used(p.Station, p.Port)
 	a.journal.Pressed(p)
 	text := fmt.Sprintf("Pressed %s/%s", p.Device, p.Key)
 	if p.Key == "" {
-		text = "Sent what is on the bench"
+		text = "Sent " + r.what
 	}
 	if p.Times > 1 {
 		text += fmt.Sprintf(" %d times", p.Times)
@@ -348,6 +362,6 @@ func (a *Air) record(p wire.Press, cause string) {
 	if p.Reason != "" {
 		text += ": " + p.Reason
 	}
-	a.journal.Write(wire.Entry{ID: p.ID, At: p.At, Kind: "press", CauseID: cause, By: p.By, Device: p.Device, Key: p.Key,
+	a.journal.Write(wire.Entry{ID: p.ID, At: p.At, Kind: "press", CauseID: r.CauseID, By: p.By, Device: p.Device, Key: p.Key,
 		Place: p.Station + "/" + p.Port, Outcome: string(p.Outcome), Text: text})
 }

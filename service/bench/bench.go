@@ -100,7 +100,7 @@ func (b *Bench) Send(ctx context.Context, id, by string) (wire.Press, error) {
 	if err != nil {
 		return wire.Press{}, fmt.Errorf("send capture: %w", err)
 	}
-	return b.air.Try(ctx, code, by, id)
+	return b.air.Try(ctx, air.Trial{Codes: []wire.Code{code}, By: by, CauseID: id, What: "what is on the bench"})
 }
 
 // Keep makes a capture what a key sends. A key that the device does not have is added.

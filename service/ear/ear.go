@@ -4,6 +4,7 @@ package ear
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"sync"
 	"time"
@@ -34,7 +35,8 @@ type Capture struct {
 	Carrier   int              // Hz, where it was measured
 	Count     int              // equal presses of a recording that this stands for
 	Keys      []wire.KeyRef
-	PressID   string // Urbo's own press, where this is an echo
+	Sets      []wire.SetKey // keys of code sets, where no key of the library sends this
+	PressID   string        // Urbo's own press, where this is an echo
 }
 
 // Ear joins trains into presses.
@@ -162,7 +164,7 @@ func (e *Ear) finish(ctx context.Context, p *press) {
 	c := Capture{ID: store.NewID(), At: p.start, Station: p.station, Port: p.port.ID, Medium: p.port.Medium, Strength: p.peak, Trains: p.trains, Count: 1}
 	c.Decoded = e.books[c.Medium].Decode(p.trains)
 	c.describe()
-	c.Keys = e.library.Match(c.Readings, c.Structure)
+	c.match(e.library)
 	c.PressID = e.air.Echo(c.Medium, p.began, p.latest, c.Readings, c.Trains)
 	e.roster.Used(p.station, p.port.ID)
 	if !e.worthKeeping(c) {
@@ -216,7 +218,7 @@ func (c Capture) Row() store.Capture {
 // Wire is the capture as it crosses the network.
 func (c Capture) Wire(stored bool) wire.Capture {
 	out := wire.Capture{ID: c.ID, At: c.At, Station: c.Station, Port: c.Port, Medium: c.Medium, Strength: c.Strength, Carrier: c.Carrier, Count: c.Count, Trains: c.Trains,
-		Readings: wire.Readings(c.Readings), Held: c.Held, Keys: c.Keys, Echo: c.PressID != "", PressID: c.PressID, Stored: stored}
+		Readings: wire.Readings(c.Readings), Held: c.Held, Keys: c.Keys, Sets: c.Sets, Echo: c.PressID != "", PressID: c.PressID, Stored: stored}
 	if out.Keys == nil {
 		out.Keys = []wire.KeyRef{}
 	}
@@ -228,8 +230,16 @@ func FromRow(row store.Capture, l *library.Library) Capture {
 	c := Capture{ID: row.ID, At: row.At, Station: row.Station, Port: row.Port, Medium: row.Medium, Strength: row.Strength, Carrier: row.Carrier,
 		Count: row.Count, Trains: row.Trains, Decoded: line.Decoded{Readings: row.Readings, Held: row.Held}, PressID: row.PressID}
 	c.describe()
-	c.Keys = l.Match(c.Readings, c.Structure)
+	c.match(l)
 	return c
+}
+
+// match looks for whose key it is.
+func (c *Capture) match(l *library.Library) {
+	c.Sets = nil
+	if c.Keys = l.Match(c.Readings, c.Structure); len(c.Keys) == 0 {
+		c.Sets = l.MatchSets(c.Readings, c.Structure)
+	}
 }
 
 // Entry is the capture as the journal tells it.
@@ -251,6 +261,9 @@ func (c Capture) Entry() wire.Entry {
 	if len(c.Keys) > 0 {
 		e.Device, e.Key = c.Keys[0].Device, c.Keys[0].Key
 		e.Text = "Heard " + c.Keys[0].String() + ": " + what
+	}
+	if len(c.Keys) == 0 && len(c.Sets) > 0 {
+		e.Text = fmt.Sprintf("Heard %s of the code set %s: %s", c.Sets[0].Key, c.Sets[0].Name, what)
 	}
 	if c.PressID != "" {
 		e.Kind = "echo"

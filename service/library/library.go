@@ -46,6 +46,7 @@ type Library struct {
 	unnamed map[string][]unnamedKey  // by fingerprint: signals without a line code
 	places  map[string][]place       // by device: where its keys stand in the two above
 	inline  map[string]*line.Sheet   // compiled, by their text
+	shelf   shelf
 }
 
 // unnamedKey is a key that sends a signal without a line code.
@@ -72,8 +73,13 @@ func (l *Library) reload(ctx context.Context) error {
 	if err != nil {
 		return fmt.Errorf("read the library: %w", err)
 	}
+	shelf, err := l.readShelf(ctx)
+	if err != nil {
+		return fmt.Errorf("read the code sets: %w", err)
+	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
+	l.shelf = shelf
 	l.devices = make(map[string]*store.Device, len(rows))
 	l.known, l.unnamed, l.places = map[string][]wire.KeyRef{}, map[string][]unnamedKey{}, map[string][]place{}
 	for _, d := range rows {

@@ -22,11 +22,12 @@ const (
 	Copy    = "copy"    // it is added under another slug
 )
 
-// Export makes a pack of devices; none is all of them. Errors wrap ErrUnknownDevice.
-func (l *Library) Export(slugs []string) (pack.Pack, error) {
+// Export makes a pack of devices and code sets; where none is named, of all devices. Errors wrap ErrUnknownDevice or
+// ErrUnknownSet.
+func (l *Library) Export(slugs, sets []string) (pack.Pack, error) {
 	l.mu.RLock()
 	defer l.mu.RUnlock()
-	if len(slugs) == 0 {
+	if len(slugs)+len(sets) == 0 {
 		for slug := range l.devices {
 			slugs = append(slugs, slug)
 		}
@@ -39,6 +40,13 @@ func (l *Library) Export(slugs []string) (pack.Pack, error) {
 			return pack.Pack{}, fmt.Errorf("export: %w", err)
 		}
 		out.Devices = append(out.Devices, toPack(d))
+	}
+	for _, slug := range sets {
+		d, err := l.findSet(slug)
+		if err != nil {
+			return pack.Pack{}, fmt.Errorf("export: %w", err)
+		}
+		out.Sets = append(out.Sets, d)
 	}
 	return out, nil
 }
@@ -92,27 +100,46 @@ func (l *Library) Plan(p pack.Pack, conflict string) (wire.PackPlan, error) {
 	l.mu.RLock()
 	defer l.mu.RUnlock()
 	plan := wire.PackPlan{Version: p.Version, Items: []wire.PackItem{}}
+	plan.Items = append(planned("device", p.Devices, conflict, func(slug string) ([]pack.Key, bool) {
+		if d := l.devices[slug]; d != nil {
+			return toPack(d).Keys, true
+		}
+		return nil, false
+	}), planned("set", p.Sets, conflict, func(slug string) ([]pack.Key, bool) {
+		d, there := l.shelf.sets[slug]
+		return d.Keys, there
+	})...)
+	return plan, nil
+}
+
+// planned says what importing some devices or code sets would do, where here looks for one that has the slug.
+func planned(what string, devices []pack.Device, conflict string, here func(slug string) (keys []pack.Key, taken bool)) []wire.PackItem {
+	var out []wire.PackItem
 	used := map[string]bool{}
-	for _, d := range p.Devices {
+	for _, d := range devices {
 		used[d.Slug] = true
 	}
-	for _, d := range p.Devices {
-		item := wire.PackItem{Slug: d.Slug, Name: d.Name, Keys: len(d.Keys), Action: "add", As: d.Slug}
-		if here := l.devices[d.Slug]; here != nil {
-			item.Taken, item.Same, item.Action = true, reflect.DeepEqual(toPack(here).Keys, d.Keys), conflict
+	taken := func(slug string) bool {
+		_, t := here(slug)
+		return t || used[slug]
+	}
+	for _, d := range devices {
+		item := wire.PackItem{What: what, Slug: d.Slug, Name: d.Name, Keys: len(d.Keys), Action: "add", As: d.Slug}
+		if keys, t := here(d.Slug); t {
+			item.Taken, item.Same, item.Action = true, reflect.DeepEqual(keys, d.Keys), conflict
 			switch {
 			case item.Same || conflict == Skip:
 				item.Action, item.As = Skip, ""
 			case conflict == Copy:
-				for n := 2; l.devices[item.As] != nil || used[item.As]; n++ {
+				for n := 2; taken(item.As); n++ {
 					item.As = fmt.Sprintf("%.36s-%d", d.Slug, n)
 				}
 				used[item.As] = true
 			}
 		}
-		plan.Items = append(plan.Items, item)
+		out = append(out, item)
 	}
-	return plan, nil
+	return out
 }
 
 // Import does what Plan says, all of it in one transaction or nothing. Errors wrap ErrCode or ErrName.
@@ -132,6 +159,15 @@ func (l *Library) Import(ctx context.Context, p pack.Pack, conflict string) (wir
 		}
 		rows = append(rows, row)
 	}
+	for i := range p.Sets {
+		d := &p.Sets[i]
+		if d.Name, err = CleanName("the set's name", d.Name); err == nil {
+			err = errors.Join(checkText("maker", d.Maker), checkText("model", d.Model))
+		}
+		if err != nil {
+			return plan, fmt.Errorf("import the code set %s: %w", d.Slug, err)
+		}
+	}
 	err = l.store.Change(ctx, func(tx *gorm.DB) error {
 		n := 0
 		for i, d := range p.Devices {
@@ -148,6 +184,16 @@ func (l *Library) Import(ctx context.Context, p pack.Pack, conflict string) (wir
 				return err
 			}
 		}
+		for i, d := range p.Sets {
+			item := plan.Items[len(p.Devices)+i]
+			if item.Action == Skip {
+				continue
+			}
+			d.Slug, d.Room = item.As, ""
+			if err := putSet(tx, d, l.now()); err != nil {
+				return err
+			}
+		}
 		return nil
 	})
 	if err != nil {
@@ -157,7 +203,7 @@ func (l *Library) Import(ctx context.Context, p pack.Pack, conflict string) (wir
 		return plan, err
 	}
 	for _, item := range plan.Items {
-		if item.Action == Skip {
+		if item.Action == Skip || item.What == "set" {
 			continue
 		}
 		if d, err := l.Device(item.As); err == nil {
@@ -173,12 +219,17 @@ func bring(tx *gorm.DB, row *store.Device, replace bool) error {
 	if !replace {
 		return tx.Create(row).Error
 	}
-	var here store.Device
-	if err := tx.Preload("Keys").Preload("Keys.Codes").Where("slug = ?", row.Slug).First(&here).Error; err != nil {
+	set := map[string]any{"name": row.Name, "kind": row.Kind, "maker": row.Maker, "model": row.Model, "room_id": row.RoomID, "extra": row.Extra, "updated_at": row.UpdatedAt}
+	if err := tx.Model(&store.Device{}).Where("slug = ?", row.Slug).Updates(set).Error; err != nil {
 		return err
 	}
-	set := map[string]any{"name": row.Name, "kind": row.Kind, "maker": row.Maker, "model": row.Model, "room_id": row.RoomID, "extra": row.Extra, "updated_at": row.UpdatedAt}
-	if err := tx.Model(&store.Device{}).Where("id = ?", here.ID).Updates(set).Error; err != nil {
+	return bringKeys(tx, row)
+}
+
+// bringKeys gives a device that is there the keys of row: new ones are added, and codes become the next versions.
+func bringKeys(tx *gorm.DB, row *store.Device) error {
+	var here store.Device
+	if err := tx.Preload("Keys").Preload("Keys.Codes").Where("slug = ?", row.Slug).First(&here).Error; err != nil {
 		return err
 	}
 	for _, k := range row.Keys {
@@ -194,7 +245,11 @@ func bring(tx *gorm.DB, row *store.Device, replace bool) error {
 		for j := range k.Codes {
 			k.Codes[j].KeyID, k.Codes[j].Version = old.ID, version(old)+1
 		}
-		if err := tx.Model(&store.Key{}).Where("id = ?", old.ID).Updates(map[string]any{"extra": k.Extra, "updated_at": k.UpdatedAt}).Error; err != nil {
+		set := map[string]any{"updated_at": k.UpdatedAt}
+		if k.Extra != "" {
+			set["extra"] = k.Extra
+		}
+		if err := tx.Model(&store.Key{}).Where("id = ?", old.ID).Updates(set).Error; err != nil {
 			return err
 		}
 		if len(k.Codes) > 0 {
@@ -225,15 +280,31 @@ func (l *Library) fromPack(d pack.Device, item wire.PackItem) (store.Device, err
 		}
 		key := &row.Keys[len(row.Keys)-1]
 		key.Extra = packed(k.Extra)
-		for i, c := range k.Codes {
-			code, err := l.Row(wire.Code{Sheet: c.Sheet, Inline: c.Inline, Fields: wire.Fields(c.Fields), Unit: c.UnitUS, Train: c.Train, GapUS: c.GapUS,
-				CarrierHz: c.CarrierHz, FrequencyHz: c.FrequencyHz, Repeats: c.Repeats, Source: "pack"})
-			if err != nil {
-				return row, fmt.Errorf("key %s: %w", k.Name, err)
-			}
-			code.KeyID, code.Version, code.Position, code.Extra = key.ID, 1, i, packed(c.Extra)
-			key.Codes = append(key.Codes, code)
+		if key.Codes, err = l.codeRows(k, key.ID, "pack"); err != nil {
+			return row, fmt.Errorf("key %s: %w", k.Name, err)
 		}
 	}
 	return row, nil
+}
+
+// codeRows turns a key of a pack into the first version of a key's codes.
+func (l *Library) codeRows(k pack.Key, id, source string) ([]store.Code, error) {
+	var out []store.Code
+	for i, c := range k.Codes {
+		w := CodeOf(c)
+		w.Source = source
+		code, err := l.Row(w)
+		if err != nil {
+			return nil, err
+		}
+		code.KeyID, code.Version, code.Position, code.Extra = id, 1, i, packed(c.Extra)
+		out = append(out, code)
+	}
+	return out, nil
+}
+
+// CodeOf is a code of a pack as it crosses the network.
+func CodeOf(c pack.Code) wire.Code {
+	return wire.Code{Sheet: c.Sheet, Inline: c.Inline, Fields: wire.Fields(c.Fields), Unit: c.UnitUS, Train: c.Train, GapUS: c.GapUS,
+		CarrierHz: c.CarrierHz, FrequencyHz: c.FrequencyHz, Repeats: c.Repeats}
 }

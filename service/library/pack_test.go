@@ -34,7 +34,7 @@ func drawer(t *testing.T) *library.Library {
 
 func text(t *testing.T, l *library.Library, slugs ...string) string {
 	t.Helper()
-	p, err := l.Export(slugs)
+	p, err := l.Export(slugs, nil)
 	require.NoError(t, err)
 	data, err := json.MarshalIndent(p, "", " ")
 	require.NoError(t, err)

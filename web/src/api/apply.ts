@@ -1,4 +1,4 @@
-import type { Capture, Device, Entry, Lesson, Station } from './client';
+import type { Capture, Device, Entry, Station } from './client';
 
 // What an event does to a list that was read before. A list that was never read stays so.
 
@@ -29,7 +29,8 @@ export function applyEntry(pages: Entry[][], e: Entry): Entry[][] {
   return [sorted, ...rest];
 }
 
-export function applyLesson(list: Lesson[] | undefined, l: Lesson): Lesson[] | undefined {
+// applyLesson takes a lesson or an audition as it is now.
+export function applyLesson<T extends { id: string }>(list: T[] | undefined, l: T): T[] | undefined {
   if (!list) return list;
   return put(list, l, (x) => x.id === l.id) ?? [l, ...list];
 }

@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react';
-import type { About, Capture, Device, Entry, Lesson, Station } from './client';
+import type { About, Audition, Capture, Device, Entry, Lesson, Station } from './client';
 import { applyCapture, applyDevice, applyEntry, applyLesson, applyStation } from './apply';
 import { keys, queryClient } from './queries';
 
@@ -54,6 +54,7 @@ function listen(setOnline: (online: boolean) => void): EventSource {
   list<Device>('device', keys.devices, applyDevice);
   list<Capture>('capture', keys.captures, applyCapture);
   list<Lesson>('lesson', keys.lessons, applyLesson);
+  list<Audition>('audition', keys.auditions, applyLesson);
   list<Station>('station', keys.stations, applyStation);
   on<Entry>('entry', (e) =>
     queryClient.setQueryData<{ pages: Entry[][]; pageParams: unknown[] }>(

@@ -28,6 +28,8 @@ export const keys = {
   stations: ['stations'],
   stage: ['stage'],
   lessons: ['lessons'],
+  auditions: ['auditions'],
+  sets: ['sets'],
 } as const;
 
 export const useMe = (enabled = true) =>
@@ -110,6 +112,27 @@ export const useAdvice = (device: Device) =>
     queryKey: ['advice', device], // anew when anything of the device changes
     queryFn: () =>
       unwrap(client.GET('/api/devices/{device}/advice', { params: { path: { device: device.slug } } })),
+  });
+// useMatches finds the code sets that a device's keys are of: anew when either changes.
+export const useMatches = (device: Device) => {
+  const sets = useSets();
+  return useQuery({
+    queryKey: ['matches', device, sets.dataUpdatedAt],
+    queryFn: () =>
+      unwrap(client.GET('/api/devices/{device}/matches', { params: { path: { device: device.slug } } })),
+  });
+};
+export const useAdopt = (device: string) =>
+  useMutation({
+    mutationFn: (set: string) =>
+      unwrap(client.POST('/api/devices/{device}/adopt', { params: { path: { device } }, body: { set } })),
+  });
+export const useSets = () =>
+  useQuery({ queryKey: keys.sets, queryFn: () => unwrap(client.GET('/api/sets')) });
+export const useRemoveSet = () =>
+  useMutation({
+    mutationFn: (set: string) => unwrap(client.DELETE('/api/sets/{set}', { params: { path: { set } } })),
+    onSuccess: () => queryClient.invalidateQueries({ queryKey: keys.sets }),
   });
 export const useUndo = (device: string) =>
   useMutation({

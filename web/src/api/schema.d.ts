@@ -24,6 +24,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/auditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The last auditions, the newest first
+         * @description Needs the scope watch.
+         */
+        get: operations["list-auditions"];
+        put?: never;
+        /**
+         * Play codes until a device reacts
+         * @description Needs the scope owner.
+         */
+        post: operations["start-audition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/auditions/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What an audition would play, and how long it would take; nothing is played
+         * @description Needs the scope watch.
+         */
+        post: operations["plan-audition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/auditions/{audition}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One audition as it is now
+         * @description Needs the scope watch.
+         */
+        get: operations["get-audition"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/auditions/{audition}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say that it reacted, answer what is asked, pause, resume, keep or finish
+         * @description Needs the scope owner.
+         */
+        post: operations["step-audition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/bench/import": {
         parameters: {
             query?: never;
@@ -216,6 +300,26 @@ export interface paths {
         patch: operations["change-device"];
         trace?: never;
     };
+    "/api/devices/{device}/adopt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a device keys of a code set
+         * @description Needs the scope owner.
+         */
+        post: operations["adopt-set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{device}/advice": {
         parameters: {
             query?: never;
@@ -328,6 +432,26 @@ export interface paths {
          * @description Needs the scope watch.
          */
         get: operations["list-key-versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{device}/matches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Code sets and devices that send what a device's keys send
+         * @description Needs the scope watch.
+         */
+        get: operations["get-matches"];
         put?: never;
         post?: never;
         delete?: never;
@@ -488,7 +612,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Devices as a pack; all of them where none is named
+         * Devices and code sets as a pack; all devices where none is named
          * @description Needs the scope owner.
          */
         get: operations["export-pack"];
@@ -519,6 +643,54 @@ export interface paths {
          */
         post: operations["preview-pack"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The code sets on the shelf
+         * @description Needs the scope watch.
+         */
+        get: operations["list-sets"];
+        put?: never;
+        /**
+         * Put a copy of a device's learned keys on the shelf
+         * @description Needs the scope owner.
+         */
+        post: operations["keep-set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sets/{set}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One code set
+         * @description Needs the scope watch.
+         */
+        get: operations["get-set"];
+        put?: never;
+        post?: never;
+        /**
+         * Take a code set off the shelf
+         * @description Needs the scope owner.
+         */
+        delete: operations["remove-set"];
         options?: never;
         head?: never;
         patch?: never;
@@ -701,6 +873,11 @@ export interface components {
             started: string;
             version: string;
         };
+        Adopt: {
+            /** @description None is every key that the device has not learned */
+            keys?: string[];
+            set: string;
+        };
         Advice: {
             /** @description The key that it is about */
             key?: string;
@@ -712,6 +889,74 @@ export interface components {
             room: string;
             slug: string;
             title: string;
+        };
+        Audition: {
+            /** @description Of the set that is walked through or was found */
+            answers: components["schemas"]["KeyAnswer"][];
+            /** @description It was played, and waits for yes or no */
+            asks: boolean;
+            /** @description The refused set whose confirmed keys can be kept, where none fits whole */
+            best?: string;
+            /**
+             * Format: int64
+             * @description To be played in all
+             */
+            codes: number;
+            device: string;
+            function: string;
+            id: string;
+            /** @description Keys that the device got */
+            kept: string[];
+            /** @description The key that is asked about */
+            key?: string;
+            /**
+             * Format: double
+             * @description Until all were played
+             */
+            left_s: number;
+            paused: boolean;
+            /** @enum {string} */
+            phase: "playing" | "confirming" | "walking" | "found" | "nothing" | "ended";
+            /** Format: int64 */
+            played: number;
+            /** @description What to do now */
+            prompt: string;
+            /** @description Sets that fit only in part */
+            refused: components["schemas"]["RefusedSet"][];
+            /** @description Name of the set, or value of the sweep, that is asked about, was played last or was found */
+            set?: string;
+            /** Format: date-time */
+            started: string;
+            /** @description Why the last code did not go out */
+            trouble?: string;
+        };
+        AuditionPlan: {
+            /**
+             * Format: double
+             * @description On the air in all
+             */
+            airtime_s: number;
+            /**
+             * Format: int64
+             * @description Different codes
+             */
+            codes: number;
+            /**
+             * Format: double
+             * @description Until all were played
+             */
+            seconds: number;
+            /** @description Names of the sets, in their order; empty for a sweep */
+            sets: string[];
+            /** @description In words */
+            text: string;
+        };
+        AuditionStep: {
+            /**
+             * @description the device reacted; yes or no to what is asked; leave the key out; ask about the key before; play it once more; play the function once more first, as the device may be off; pause; resume; keep the confirmed keys of the best set though it does not fit whole; finish
+             * @enum {string}
+             */
+            do: "reacted" | "yes" | "no" | "skip" | "back" | "again" | "switch" | "pause" | "resume" | "keep" | "finish";
         };
         Capture: {
             /** Format: date-time */
@@ -740,6 +985,8 @@ export interface components {
             press_id?: string;
             /** @description Best first; empty where no sheet fits */
             readings: components["schemas"]["Reading"][];
+            /** @description Code sets that have it, where no key does */
+            sets?: components["schemas"]["SetKey"][];
             station: string;
             /** @description False until it is safe on disk */
             stored: boolean;
@@ -809,6 +1056,14 @@ export interface components {
              * @description Unit in µs where the sheet leaves it open
              */
             unit_us?: number;
+        };
+        CodeSet: {
+            keys: components["schemas"]["SetKey"][];
+            kind: string;
+            maker: string;
+            model: string;
+            name: string;
+            slug: string;
         };
         Comparison: {
             /** @description The first's frame as heard */
@@ -889,7 +1144,7 @@ export interface components {
             id: string;
             key?: string;
             /** @enum {string} */
-            kind: "heard" | "echo" | "press" | "settled" | "lesson" | "device" | "station" | "access" | "house";
+            kind: "heard" | "echo" | "press" | "settled" | "lesson" | "audition" | "device" | "station" | "access" | "house";
             outcome?: string;
             /** @description STATION/PORT */
             place?: string;
@@ -1020,6 +1275,11 @@ export interface components {
              */
             version: number;
         };
+        KeyAnswer: {
+            /** @enum {string} */
+            answer: "yes" | "no" | "skip" | "open";
+            key: string;
+        };
         KeyRef: {
             device: string;
             key: string;
@@ -1074,6 +1334,17 @@ export interface components {
             /** @description For redo and add */
             key?: string;
         };
+        MatchKey: {
+            /** @description The other's name for it */
+            is: string;
+            key: string;
+        };
+        Matches: {
+            /** @description One press moves both */
+            devices: components["schemas"]["TwinDevice"][];
+            /** @description The one with the most keys first */
+            sets: components["schemas"]["SetMatch"][];
+        };
         Me: {
             name: string;
             /** @enum {string} */
@@ -1084,6 +1355,22 @@ export interface components {
             unit: string;
             /** Format: double */
             value: number;
+        };
+        NewAudition: {
+            device: string;
+            /** @description The key that is played; power where it is left out */
+            function?: string;
+            /** @description Only sets of this kind of device */
+            kind?: string;
+            /**
+             * Format: int64
+             * @description Between two codes, 500 or more; 0 is 2500
+             */
+            pause_ms?: number;
+            /** @description Only these sets */
+            sets?: string[];
+            /** @description Instead of sets: values of one field of a line code */
+            sweep?: components["schemas"]["Sweep"];
         };
         NewDevice: {
             /** @description Keys to be learned; none is the usual ones of its kind */
@@ -1107,6 +1394,14 @@ export interface components {
              */
             needed?: number;
         };
+        NewSet: {
+            /** @description The device whose keys it has */
+            device: string;
+            /** @description Maker and model where it is left out */
+            name?: string;
+            /** @description The device's where it is left out */
+            slug?: string;
+        };
         NewToken: {
             name: string;
             /** @enum {string} */
@@ -1128,6 +1423,8 @@ export interface components {
             slug: string;
             /** @description A device of this slug is there already */
             taken: boolean;
+            /** @enum {string} */
+            what: "device" | "set";
         };
         PackPlan: {
             /** @description False for a preview: nothing was changed */
@@ -1255,6 +1552,15 @@ export interface components {
             /** @description Text: the notation */
             understood?: string;
         };
+        RefusedSet: {
+            /** Format: int64 */
+            confirmed: number;
+            name: string;
+            /** @description In words */
+            text: string;
+            /** Format: int64 */
+            tried: number;
+        };
         Reset: Record<string, never>;
         Restore: {
             /**
@@ -1262,6 +1568,24 @@ export interface components {
              * @description 0 undoes the last change
              */
             version?: number;
+        };
+        SetKey: {
+            codes?: components["schemas"]["Code"][];
+            key: string;
+            /** @description The set's name */
+            name: string;
+            /** @description The set's slug */
+            set: string;
+        };
+        SetMatch: {
+            /** @description Keys that send the same */
+            keys: components["schemas"]["MatchKey"][];
+            /** @description Keys of the set that the device has not learned */
+            more: string[];
+            name: string;
+            slug: string;
+            /** @description In words */
+            text: string;
         };
         SignIn: {
             ticket: string;
@@ -1334,6 +1658,21 @@ export interface components {
             /** @description What was found, in words */
             words: string;
         };
+        Sweep: {
+            /** @description The one that is swept */
+            field: string;
+            /** @description The other fields */
+            fields: {
+                [key: string]: unknown;
+            };
+            /** Format: int64 */
+            from: number;
+            sheet: string;
+            /** Format: int64 */
+            to: number;
+            /** Format: double */
+            unit_us?: number;
+        };
         Take: {
             accepted: boolean;
             /** @description It was refused, and may be taken after all (accept) */
@@ -1364,6 +1703,10 @@ export interface components {
             secret?: string;
             /** Format: date-time */
             used?: string;
+        };
+        TwinDevice: {
+            device: string;
+            keys: components["schemas"]["MatchKey"][];
         };
     };
     responses: never;
@@ -1430,6 +1773,428 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-auditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Audition"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "start-audition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAudition"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Audition"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "plan-audition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAudition"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditionPlan"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-audition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                audition: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Audition"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "step-audition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                audition: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AuditionStep"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Audition"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2487,6 +3252,95 @@ export interface operations {
             };
         };
     };
+    "adopt-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Adopt"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-advice": {
         parameters: {
             query?: never;
@@ -3017,6 +3871,91 @@ export interface operations {
             };
         };
     };
+    "get-matches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matches"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     events: {
         parameters: {
             query?: never;
@@ -3042,6 +3981,17 @@ export interface operations {
                          * @constant
                          */
                         event: "about";
+                        /** @description The event ID. */
+                        id?: number;
+                        /** @description The retry time in milliseconds. */
+                        retry?: number;
+                    } | {
+                        data: components["schemas"]["Audition"];
+                        /**
+                         * @description The event name.
+                         * @constant
+                         */
+                        event: "audition";
                         /** @description The event ID. */
                         id?: number;
                         /** @description The retry time in milliseconds. */
@@ -3777,6 +4727,8 @@ export interface operations {
             query?: {
                 /** @description Slugs, apart by commas */
                 devices?: string;
+                /** @description Slugs of code sets, apart by commas */
+                sets?: string;
             };
             header?: never;
             path?: never;
@@ -3974,6 +4926,335 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PackPlan"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeSet"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "keep-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSet"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeSet"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeSet"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                set: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {

@@ -9,6 +9,8 @@ import { words } from './words';
 const DevicesPage = lazy(() => import('../devices/DevicesPage'));
 const DevicePage = lazy(() => import('../devices/DevicePage'));
 const LessonPage = lazy(() => import('../devices/LessonPage'));
+const AuditionPage = lazy(() => import('../audition/AuditionPage'));
+const ShelfPage = lazy(() => import('../shelf/ShelfPage'));
 const BenchPage = lazy(() => import('../bench/BenchPage'));
 const HousePage = lazy(() => import('../house/HousePage'));
 
@@ -20,6 +22,8 @@ export function App() {
         <Route path="/devices" element={<DevicesPage />} />
         <Route path="/devices/:slug" element={<DevicePage />} />
         <Route path="/devices/:slug/lesson" element={<LessonPage />} />
+        <Route path="/devices/:slug/audition" element={<AuditionPage />} />
+        <Route path="/shelf" element={<ShelfPage />} />
         <Route path="/bench" element={<BenchPage />} />
         <Route path="/bench/:capture" element={<BenchPage />} />
         <Route path="/house" element={<HousePage />} />

@@ -9,6 +9,7 @@ import { Heading, Note, Panel } from '../shared/Panel';
 import { label, sends } from '../shared/text';
 import { AdvicePart } from './AdvicePart';
 import { HandsetFace } from './HandsetFace';
+import { MatchPart } from './MatchPart';
 import { Settings } from './Settings';
 
 // DevicePage is one device: its handset's face, and what each key sends.
@@ -28,6 +29,11 @@ export default function DevicePage() {
         title={device.name}
         under={[device.room, `${device.maker} ${device.model}`.trim()].filter(Boolean).join(' · ')}
       >
+        {missing > 0 && (
+          <Button component={Link} to={`/devices/${device.slug}/audition`} variant="outlined">
+            {words.device.audition}
+          </Button>
+        )}
         <Button
           component={Link}
           to={`/devices/${device.slug}/lesson`}
@@ -48,6 +54,7 @@ export default function DevicePage() {
         </Panel>
         <div>
           <AdvicePart device={device} />
+          <MatchPart device={device} />
           <Codes device={device} />
           <Settings device={device} />
         </div>

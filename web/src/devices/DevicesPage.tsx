@@ -43,6 +43,12 @@ export default function DevicesPage() {
           ))}
         </Panel>
       ))}
+      <Panel title={words.shelf.title}>
+        <Box sx={{ color: 'text.secondary', maxWidth: '62ch', mb: 1.5 }}>{words.shelf.how}</Box>
+        <Button component={Link} to="/shelf" variant="outlined">
+          {words.shelf.open}
+        </Button>
+      </Panel>
       <PackPart />
     </>
   );

@@ -1,5 +1,6 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { Problem, type PackPlan } from '../api/client';
+import { keys, queryClient } from '../api/queries';
 
 export type Conflict = 'skip' | 'replace' | 'copy';
 
@@ -24,7 +25,10 @@ export function usePack(file: File | null, conflict: Conflict) {
     retry: false,
     gcTime: 0,
   });
-  const run = useMutation({ mutationFn: () => send('/api/packs', conflict, file as File) });
+  const run = useMutation({
+    mutationFn: () => send('/api/packs', conflict, file as File),
+    onSuccess: () => queryClient.invalidateQueries({ queryKey: keys.sets }),
+  });
   return {
     preview: preview.data,
     imported: run.data,

@@ -1,0 +1,385 @@
+// Package audition finds the code set of a device that has no handset any more. It plays the chosen function, usually
+// power, set by set until somebody says that the device reacted, steps back to confirm which set it was, and then walks
+// through every other key: only what was confirmed is worth keeping, and a set that fits only half is refused.
+//
+// An Audition is a state machine without clocks: Due tells what to play, Played that it was played, and the other
+// methods are the answers of the person in front of the device.
+package audition
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+
+	"urbo/core/pack"
+)
+
+// Phase of an audition.
+type Phase string
+
+// The phases.
+const (
+	Playing    Phase = "playing"    // one code after another
+	Confirming Phase = "confirming" // it reacted: which one was it?
+	Walking    Phase = "walking"    // through the other keys of a set
+	Found      Phase = "found"      // a set fits
+	Nothing    Phase = "nothing"    // none fits
+	Ended      Phase = "ended"      // by the person
+)
+
+// Errors of answers that nobody asked for.
+var (
+	ErrOver = errors.New("the audition is over")
+	ErrStep = errors.New("audition step")
+)
+
+// reach is how many plays back the one that was reacted to can be: people are slow, and so are some devices.
+const reach = 4
+
+// A set fits where at least fitParts of every wholeParts keys that were tried did what they should.
+const fitParts, wholeParts = 3, 4
+
+// Try is one thing to play: equal codes of several sets are played once.
+type Try struct {
+	Codes []pack.Code
+	Sets  []int // indices of the sets that send this
+}
+
+// Answer is what was said of a key of a set.
+type Answer string
+
+// The answers. Without one a key has not been tried.
+const (
+	Yes  Answer = "yes"
+	No   Answer = "no"
+	Skip Answer = "skip"
+)
+
+// Audition is one audition as it stands. Its members are exported to be kept; change them by the methods only.
+type Audition struct {
+	Function string        // the function that is played set by set
+	Sets     []pack.Device // candidates, in the order they are tried
+	Tries    []Try         // empty for a sweep
+	Sweep    *Sweep
+	Phase    Phase
+	Next     int                 // the try that is played next
+	At       int                 // Confirming: the try that is asked about
+	Asked    int                 // Confirming: how many were asked about
+	Group    []int               // Walking: sets that send what was confirmed, and were not walked yet; the first is walked now
+	Key      int                 // Walking: index of the key that is asked about
+	Answers  []map[string]Answer // by set: what was said of its keys
+	Refused  []int               // sets that fit only in part
+	Winner   int                 // Found: the set
+	Hit      int                 // the try that was confirmed
+	Sounded  bool                // what is asked about was played
+	Switches bool                // the function is to be played once more, before the question goes on
+	Paused   bool
+}
+
+// functions are other names under which a set may have a function.
+var functions = map[string][]string{
+	"power": {"power", "on-off", "on"},
+	"on":    {"on", "power", "on-off"},
+	"off":   {"off", "power", "on-off"},
+}
+
+// keyFor is the key of a set that has a function, -1 where none has.
+func keyFor(set pack.Device, function string) int {
+	names := functions[function]
+	if names == nil {
+		names = []string{function}
+	}
+	for _, name := range names {
+		if i := slices.IndexFunc(set.Keys, func(k pack.Key) bool { return k.Name == name && len(k.Codes) > 0 }); i >= 0 {
+			return i
+		}
+	}
+	return -1
+}
+
+// New makes an audition of code sets, in the order given. Sets without the function are left out. Errors wrap ErrPlan.
+func New(function string, sets []pack.Device) (*Audition, error) {
+	a := &Audition{Function: function, Phase: Playing}
+	seen := map[string]int{}
+	for _, set := range sets {
+		k := keyFor(set, function)
+		if k < 0 {
+			continue
+		}
+		n := len(a.Sets)
+		a.Sets = append(a.Sets, set)
+		a.Answers = append(a.Answers, map[string]Answer{})
+		id := same(set.Keys[k].Codes)
+		if i, again := seen[id]; again {
+			a.Tries[i].Sets = append(a.Tries[i].Sets, n)
+			continue
+		}
+		seen[id] = len(a.Tries)
+		a.Tries = append(a.Tries, Try{Codes: set.Keys[k].Codes, Sets: []int{n}})
+	}
+	switch {
+	case len(sets) == 0:
+		return nil, fmt.Errorf("%w: there are no code sets to try: import a pack of them, or sweep a line code", ErrPlan)
+	case len(a.Sets) == 0:
+		return nil, fmt.Errorf("%w: none of the %d code sets has a key %q: choose another function", ErrPlan, len(sets), function)
+	case len(a.Tries) > MostTries:
+		return nil, fmt.Errorf("%w: %d codes to try, the most is %d: choose a kind of device", ErrPlan, len(a.Tries), MostTries)
+	}
+	return a, nil
+}
+
+// NewSweep makes an audition of the values of a field; what is found becomes the key named function.
+func NewSweep(function string, s Sweep) *Audition {
+	return &Audition{Function: function, Sweep: &s, Phase: Playing}
+}
+
+// same is equal for equal codes.
+func same(codes []pack.Code) string {
+	data, err := json.Marshal(codes)
+	if err != nil {
+		return fmt.Sprint(codes)
+	}
+	return string(data)
+}
+
+// Len is how many different codes can be played.
+func (a *Audition) Len() int {
+	if a.Sweep != nil {
+		return a.Sweep.Len()
+	}
+	return len(a.Tries)
+}
+
+// codes of a try.
+func (a *Audition) codes(try int) []pack.Code {
+	if a.Sweep != nil {
+		return []pack.Code{a.Sweep.At(try)}
+	}
+	return a.Tries[try].Codes
+}
+
+// Over says whether nothing is asked or played any more.
+func (a *Audition) Over() bool { return a.Phase == Found || a.Phase == Nothing || a.Phase == Ended }
+
+// Due is what is to be played now, nil where nothing is. soon is true where somebody waits for it; the others come
+// one after another with a pause between.
+func (a *Audition) Due() (codes []pack.Code, soon bool) {
+	switch {
+	case a.Paused || a.Over():
+		return nil, false
+	case a.Phase == Playing && a.Next < a.Len():
+		return a.codes(a.Next), false
+	case a.Phase == Confirming && !a.Sounded:
+		return a.codes(a.At), true
+	case a.Phase == Walking && a.Switches:
+		return a.codes(a.Hit), true
+	case a.Phase == Walking && !a.Sounded:
+		return a.walked().Codes, true
+	}
+	return nil, false
+}
+
+// Played says that what was due was played.
+func (a *Audition) Played() {
+	if a.Phase == Playing {
+		a.Next++
+		return
+	}
+	a.Sounded = !a.Switches // what is asked about is played after it
+	a.Switches = false
+}
+
+// Reacted stops the playing: the last one is played again, to be confirmed.
+func (a *Audition) Reacted() error {
+	switch {
+	case a.Over():
+		return ErrOver
+	case a.Phase != Playing:
+		return fmt.Errorf("%w: answer the question with yes or no", ErrStep)
+	case a.Next == 0:
+		return fmt.Errorf("%w: nothing was played yet", ErrStep)
+	}
+	a.Phase, a.At, a.Asked, a.Sounded, a.Paused = Confirming, a.Next-1, 0, false, false
+	return nil
+}
+
+// Again plays once more what is asked about; while it plays one after another, the last one.
+func (a *Audition) Again() error {
+	switch {
+	case a.Over():
+		return ErrOver
+	case a.Phase == Playing && a.Next == 0:
+		return fmt.Errorf("%w: nothing was played yet", ErrStep)
+	case a.Phase == Playing:
+		a.Next--
+	}
+	a.Sounded = false
+	return nil
+}
+
+// Say answers the question: did it react, did the key do what its name says? Skip leaves a key out.
+func (a *Audition) Say(answer Answer) error {
+	switch {
+	case a.Over():
+		return ErrOver
+	case a.Phase == Playing:
+		return fmt.Errorf("%w: nothing is asked: say when it reacts", ErrStep)
+	case a.Phase == Walking:
+		a.Answers[a.Group[0]][a.walked().Name] = answer
+		a.walk(a.Key + 1)
+	case answer == Yes:
+		a.confirm()
+	case answer == Skip:
+		return fmt.Errorf("%w: only keys can be skipped: answer with yes or no", ErrStep)
+	default:
+		if a.Asked++; a.Asked >= reach || a.At == 0 { // none of them: on with the rest
+			a.resume()
+			return nil
+		}
+		a.At--
+		a.Sounded = false
+	}
+	return nil
+}
+
+// Back asks about the key before this one again.
+func (a *Audition) Back() error {
+	if a.Phase != Walking {
+		return fmt.Errorf("%w: there is no key to go back to", ErrStep)
+	}
+	set := a.Sets[a.Group[0]]
+	for k := a.Key - 1; k >= 0; k-- {
+		if _, said := a.Answers[a.Group[0]][set.Keys[k].Name]; said && k != keyFor(set, a.Function) {
+			delete(a.Answers[a.Group[0]], set.Keys[k].Name)
+			a.Key, a.Sounded = k, false
+			return nil
+		}
+	}
+	return fmt.Errorf("%w: this is the first key", ErrStep)
+}
+
+// Switch plays the function once more while walking, and then what is asked about: a toggle that was played to be sure
+// may have left the device off.
+func (a *Audition) Switch() error {
+	if a.Phase != Walking {
+		return fmt.Errorf("%w: it can be switched again while its keys are tried", ErrStep)
+	}
+	a.Switches, a.Sounded = true, false
+	return nil
+}
+
+// Pause stops the playing until Resume.
+func (a *Audition) Pause() error {
+	if a.Over() {
+		return ErrOver
+	}
+	a.Paused = true
+	return nil
+}
+
+// Resume goes on.
+func (a *Audition) Resume() error {
+	if a.Over() {
+		return ErrOver
+	}
+	a.Paused = false
+	return nil
+}
+
+// Finish ends it. Where every code was played, nothing was found.
+func (a *Audition) Finish() {
+	switch {
+	case a.Over():
+	case a.Phase == Playing && a.Next >= a.Len():
+		a.Phase = Nothing
+	default:
+		a.Phase = Ended
+	}
+}
+
+// confirm begins the walk through the sets that send what was confirmed.
+func (a *Audition) confirm() {
+	a.Hit = a.At
+	if a.Sweep != nil {
+		a.Phase = Found
+		return
+	}
+	a.Phase, a.Group = Walking, slices.Clone(a.Tries[a.At].Sets)
+	for _, s := range a.Group {
+		a.Answers[s][a.Sets[s].Keys[keyFor(a.Sets[s], a.Function)].Name] = Yes
+	}
+	a.walk(0)
+}
+
+// walk asks about the first key from k on that was not answered yet, or judges the set.
+func (a *Audition) walk(k int) {
+	n := a.Group[0]
+	set, said := a.Sets[n], a.Answers[n]
+	a.Sounded = false
+	yes, no, open := tally(set, said)
+	for ; k < len(set.Keys) && fits(yes+open, no); k++ {
+		key := set.Keys[k]
+		if _, done := said[key.Name]; done || len(key.Codes) == 0 {
+			continue
+		}
+		if !a.knows(n, key) {
+			a.Key = k
+			return
+		}
+		yes, no, open = tally(set, said)
+	}
+	if open == 0 && fits(yes, no) {
+		a.Phase, a.Winner = Found, n
+		return
+	}
+	a.Refused = append(a.Refused, n)
+	if a.Group = a.Group[1:]; len(a.Group) > 0 {
+		a.walk(0)
+		return
+	}
+	a.resume()
+}
+
+// knows fills in the answer that another set's key of the same name and code got.
+func (a *Audition) knows(n int, key pack.Key) bool {
+	id := same(key.Codes)
+	for _, other := range a.Refused {
+		answer, said := a.Answers[other][key.Name]
+		i := slices.IndexFunc(a.Sets[other].Keys, func(k pack.Key) bool { return k.Name == key.Name })
+		if said && i >= 0 && same(a.Sets[other].Keys[i].Codes) == id {
+			a.Answers[n][key.Name] = answer
+			return true
+		}
+	}
+	return false
+}
+
+// tally counts the answers for a set's keys; open ones were not tried yet.
+func tally(set pack.Device, said map[string]Answer) (yes, no, open int) {
+	for _, k := range set.Keys {
+		switch answer, done := said[k.Name]; {
+		case len(k.Codes) == 0 || answer == Skip:
+		case !done:
+			open++
+		case answer == Yes:
+			yes++
+		default:
+			no++
+		}
+	}
+	return yes, no, open
+}
+
+func fits(yes, no int) bool { return yes*wholeParts >= (yes+no)*fitParts }
+
+// resume goes on with what was not played yet, or ends.
+func (a *Audition) resume() {
+	a.Phase, a.Group = Playing, nil
+	if a.Next >= a.Len() && len(a.Refused) > 0 {
+		a.Phase = Nothing
+	}
+}
+
+// walked is the key that is asked about while walking.
+func (a *Audition) walked() pack.Key { return a.Sets[a.Group[0]].Keys[a.Key] }

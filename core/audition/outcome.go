@@ -1,0 +1,174 @@
+package audition
+
+import (
+	"fmt"
+	"strings"
+
+	"urbo/core/line"
+	"urbo/core/pack"
+)
+
+// Kept are the keys worth keeping once it is over: the confirmed ones of the set that fits.
+func (a *Audition) Kept() []pack.Key {
+	switch {
+	case a.Phase != Found:
+		return nil
+	case a.Sweep != nil:
+		return []pack.Key{{Name: a.Function, Codes: a.codes(a.Hit)}}
+	}
+	return a.confirmed(a.Winner)
+}
+
+// Best is the refused set with the most confirmed keys, where nothing fits whole; ok is false where there is none.
+func (a *Audition) Best() (set pack.Device, keys []pack.Key, ok bool) {
+	if a.Phase != Nothing && a.Phase != Ended {
+		return set, nil, false
+	}
+	for _, n := range a.Refused {
+		if k := a.confirmed(n); len(k) > len(keys) {
+			set, keys, ok = a.Sets[n], k, true
+		}
+	}
+	return set, keys, ok
+}
+
+func (a *Audition) confirmed(n int) []pack.Key {
+	var out []pack.Key
+	for _, k := range a.Sets[n].Keys {
+		if a.Answers[n][k.Name] == Yes {
+			out = append(out, k)
+		}
+	}
+	return out
+}
+
+// KeyAnswer is what was said of a key; "open" where nothing was yet.
+type KeyAnswer struct {
+	Key    string
+	Answer Answer
+}
+
+// Asking lists the keys of the set that is walked through, or was found, with what was said of them.
+func (a *Audition) Asking() []KeyAnswer {
+	n := a.Winner
+	switch {
+	case a.Sweep != nil || a.Phase != Walking && a.Phase != Found:
+		return nil
+	case a.Phase == Walking:
+		n = a.Group[0]
+	}
+	var out []KeyAnswer
+	for _, k := range a.Sets[n].Keys {
+		if len(k.Codes) == 0 {
+			continue
+		}
+		said, done := a.Answers[n][k.Name]
+		if !done {
+			said = "open"
+		}
+		out = append(out, KeyAnswer{k.Name, said})
+	}
+	return out
+}
+
+// Verdict is how a refused set did.
+type Verdict struct {
+	Set       pack.Device
+	Confirmed int
+	Tried     int
+}
+
+// Verdicts lists the refused sets.
+func (a *Audition) Verdicts() []Verdict {
+	out := make([]Verdict, len(a.Refused))
+	for i, n := range a.Refused {
+		yes, no, _ := tally(a.Sets[n], a.Answers[n])
+		out[i] = Verdict{a.Sets[n], yes, yes + no}
+	}
+	return out
+}
+
+// Now names what is asked about, or was played last: a set, or the values of a sweep.
+func (a *Audition) Now() (what, key string) {
+	try := a.Next - 1
+	switch {
+	case a.Phase == Walking:
+		return a.Sets[a.Group[0]].Name, a.walked().Name
+	case a.Phase == Confirming:
+		try = a.At
+	case a.Phase == Found && a.Sweep == nil:
+		return a.Sets[a.Winner].Name, ""
+	case a.Phase == Found:
+		try = a.Hit
+	}
+	switch {
+	case try < 0:
+		return "", ""
+	case a.Sweep != nil:
+		return a.Sweep.Code.Sheet + " " + a.Sweep.At(try).Fields.String(), a.Function
+	}
+	names := make([]string, len(a.Tries[try].Sets))
+	for i, n := range a.Tries[try].Sets {
+		names[i] = a.Sets[n].Name
+	}
+	return strings.Join(names, " or "), a.Function
+}
+
+// Prompt says what to do now.
+func (a *Audition) Prompt() string {
+	what, key := a.Now()
+	said := strings.ReplaceAll(key, "-", " ")
+	switch a.Phase {
+	case Found:
+		return fmt.Sprintf("Found: %s. %s.", what, count(len(a.Kept()), "key is confirmed", "keys are confirmed"))
+	case Nothing:
+		if set, keys, ok := a.Best(); ok {
+			return fmt.Sprintf("No set fits whole. %s fits best, with %s.", set.Name, count(len(keys), "key", "keys"))
+		}
+		return "All were played, and the device reacted to none."
+	case Ended:
+		return "The audition is over."
+	}
+	switch {
+	case a.Paused:
+		return fmt.Sprintf("The audition waits, after %d of %d.", a.Next, a.Len())
+	case a.Phase == Walking && a.Switches:
+		return fmt.Sprintf("Watch the device: %s, %s.", what, strings.ReplaceAll(a.Function, "-", " "))
+	case a.Phase == Confirming && !a.Sounded, a.Phase == Walking && !a.Sounded:
+		return fmt.Sprintf("Watch the device: %s, %s.", what, said)
+	case a.Phase == Confirming:
+		return fmt.Sprintf("%s was played again. Did the device react?", what)
+	case a.Phase == Walking:
+		return fmt.Sprintf("Did the device do %q?", said)
+	case a.Next >= a.Len():
+		return "All were played. Did the device react to the last ones?"
+	case a.Next == 0:
+		return "Watch the device, and say when it reacts."
+	}
+	return fmt.Sprintf("%d of %d: %s.", a.Next, a.Len(), what)
+}
+
+func count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// Airtime is how long playing everything once keeps transmitters busy, in µs. Errors say which code cannot be sent.
+func (a *Audition) Airtime(book *line.Book) (us int, err error) {
+	for try := range a.Len() {
+		if a.Sweep != nil && try == 1 { // the others are much alike
+			return us * a.Len(), nil
+		}
+		for _, c := range a.codes(try) {
+			length, err := c.Airtime(book)
+			if err != nil {
+				what, _ := (&Audition{Sets: a.Sets, Tries: a.Tries, Sweep: a.Sweep, Phase: Playing, Next: try + 1}).Now()
+				return 0, fmt.Errorf("%w: %s: %w", ErrPlan, what, err)
+			}
+			us += length
+		}
+	}
+	return us, nil
+}

@@ -1,0 +1,214 @@
+package e2e
+
+import (
+	"bufio"
+	"io"
+	"net/http"
+	"os"
+	"os/exec"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/wire"
+)
+
+// watcher is somebody who stands in front of the air mixer and says what it does.
+type watcher struct {
+	*running
+	token                 string
+	power, sweep, initial string
+}
+
+func (r *running) watcher() *watcher {
+	w := &watcher{running: r, token: r.owner()}
+	w.look()
+	w.initial = w.power
+	return w
+}
+
+func (w *watcher) look() { w.power, w.sweep = w.see("power"), w.see("sweep") }
+
+func (w *watcher) see(name string) string { return w.fact(w.token, "mixer", name) }
+
+// did says whether the mixer did since the last look what a key is for.
+func (w *watcher) did(key string) bool {
+	power, sweep := w.power, w.sweep
+	w.look()
+	speed, isSpeed := strings.CutPrefix(key, "speed-")
+	switch {
+	case key == "power":
+		return w.power != power
+	case key == "sweep":
+		return w.sweep != sweep
+	case isSpeed:
+		return w.power == "on" && w.see("speed") == speed
+	}
+	return false // the mixer has no such key
+}
+
+// current is the newest audition.
+func (w *watcher) current() wire.Audition {
+	var all []wire.Audition
+	require.Equal(w.t, http.StatusOK, w.http(w.token, "GET", "/api/auditions", nil, &all))
+	require.NotEmpty(w.t, all)
+	return all[0]
+}
+
+// answer waits for the question and tells the truth, until the audition is over or plays on.
+func (w *watcher) answer(say func(string)) {
+	for n := range 60 {
+		var a wire.Audition
+		require.Eventually(w.t, func() bool { a = w.current(); return a.Asks || a.Phase != "confirming" && a.Phase != "walking" }, patience, tick)
+		switch {
+		case !a.Asks:
+			return
+		case a.Phase == "walking" && w.see("power") == "off" && a.Key != "power":
+			require.Equal(w.t, http.StatusOK, w.http(w.token, "POST", "/api/auditions/"+a.ID+"/steps", wire.AuditionStep{Do: "switch"}, nil))
+			w.becomes(w.token, "mixer", "power", "on")
+			require.Eventually(w.t, func() bool { return w.current().Asks }, patience, tick)
+		}
+		answer := "no"
+		if w.did(a.Key) {
+			answer = "yes"
+		}
+		say(answer)
+		require.Eventually(w.t, func() bool {
+			now := w.current()
+			return now.Key != a.Key || now.Set != a.Set || !now.Asks || n == 59
+		}, patience, tick)
+	}
+	require.Fail(w.t, "it never ended", "%+v", w.current())
+}
+
+// TestAudition_InTheTerminalFindsTheMixersSetAmongThirtyAndRefusesTheHalfOne stands in front of the stage's air mixer.
+func TestAudition_InTheTerminalFindsTheMixersSetAmongThirtyAndRefusesTheHalfOne(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--pace", "4")
+	w := r.watcher()
+	r.ok(nil, "device", "set", "mixer", "--kind", "other") // no kind goes before another
+	assert.Contains(t, r.ok(nil, "audition", "mixer", "--plan"), "29 codes, 2.5 s apart: 76 seconds")
+
+	cmd := exec.Command(binary, "audition", "mixer", "--pause", "500ms")
+	cmd.Env = append(os.Environ(), "URBO_SERVER="+r.socket)
+	in, err := cmd.StdinPipe()
+	require.NoError(t, err)
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	say := func(line string) {
+		_, err := io.WriteString(in, line+"\n")
+		require.NoError(t, err)
+	}
+	w.becomes(w.token, "mixer", "power", "on") // somebody sees it come on, and says so
+	w.look()
+	say("")
+	require.Eventually(t, func() bool { return w.current().Phase == "confirming" }, patience, tick)
+	w.answer(say)
+	var text strings.Builder
+	lines := bufio.NewScanner(out)
+	for lines.Scan() {
+		text.WriteString(lines.Text() + "\n")
+	}
+	require.NoError(t, cmd.Wait(), text.String())
+	assert.Contains(t, text.String(), "Aldergate Swirl I does not fit: only 3 of ")
+	assert.Contains(t, text.String(), "Found: Aldergate Swirl II. 6 keys are confirmed.")
+
+	var d wire.Device
+	r.ok(&d, "device", "show", "mixer")
+	for _, k := range d.Keys {
+		require.Len(t, k.Codes, 1, "%s: every key of the mixer, and none that it does not have", k.Name)
+	}
+	assert.Len(t, d.Keys, 6)
+	r.ok(nil, "press", "mixer/speed-4")
+	w.becomes(w.token, "mixer", "speed", "4")
+	assert.Contains(t, r.ok(nil, "shelf", "match", "mixer"), "These 6 keys are the code set Aldergate Swirl II, which has 2 more: timer, night.")
+}
+
+// TestAudition_InTheConsoleOnAPhone does the same with two buttons, and then sweeps an address.
+func TestAudition_InTheConsoleOnAPhone(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--pace", "4")
+	w := r.watcher()
+	b := open(t, r, 390, 844)
+	b.visit(r, "/devices/mixer")
+	b.click("No handset?")
+	b.see("29 codes")
+	b.choose("Kind of device", "fan")
+	b.choose("Pause between two codes", "1 s")
+	b.see("7 codes, 1.0 s apart")
+	b.click("Start the audition")
+	w.becomes(w.token, "mixer", "power", "on")
+	w.look()
+	b.click("It reacted")
+	b.see("Did the device react?")
+	w.answer(func(s string) { b.click(map[string]string{"yes": "Yes", "no": "No"}[s]) })
+	b.see("Found: Aldergate Swirl II")
+	b.see("Aldergate Swirl I does not fit")
+	b.click("To the device")
+	b.see("These 6 keys are the code set Aldergate Swirl II")
+	b.click("Adopt the 2 others")
+	b.see("samsung32: address 166, command 55, subaddress 166")
+
+	b.visit(r, "/devices/boardwalk/audition")
+	b.choose("Codes of", "one line code")
+	b.fill("Line code and fields", "nec address=0..99999 command=2")
+	b.see("narrow the range")
+	b.fill("Line code and fields", "nec address=55..60 command=2")
+	b.see("6 codes")
+	b.choose("Pause between two codes", "1 s")
+	b.click("Start the audition")
+	w.becomes(w.token, "boardwalk", "power", "on")
+	b.click("It reacted")
+	for range 3 {
+		b.see("Did the device react?")
+		a := w.current()
+		b.click(map[bool]string{true: "Yes", false: "No"}[strings.Contains(a.Set, "address=57")])
+		require.Eventually(t, func() bool { now := w.current(); return now.Set != a.Set || now.Phase == "found" }, patience, tick)
+		if w.current().Phase == "found" {
+			break
+		}
+	}
+	b.see("Found: nec")
+	var d wire.Device
+	r.ok(&d, "device", "show", "boardwalk")
+	assert.Equal(t, strconv.Itoa(57), strings.TrimSuffix(strconv.FormatFloat(d.Keys[0].Codes[0].Fields["address"].(float64), 'f', -1, 64), ".0"))
+	assert.Equal(t, "audition", d.Keys[0].Codes[0].Source)
+}
+
+// TestAudition_WaitsAfterAPowerCutAndWhereNothingGoesOut cuts the power in the middle of one.
+func TestAudition_WaitsAfterAPowerCutAndWhereNothingGoesOut(t *testing.T) {
+	t.Parallel()
+	data := t.TempDir()
+	r := start(t, data, "demo")
+	var a wire.Audition
+	token := r.owner()
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/auditions", wire.NewAudition{Device: "mixer", PauseMS: 500}, &a))
+	require.Equal(t, http.StatusConflict, r.http(token, "POST", "/api/auditions", wire.NewAudition{Device: "projector"}, nil), "one at a time")
+	played := func() int {
+		require.Equal(t, http.StatusOK, r.http(token, "GET", "/api/auditions/"+a.ID, nil, &a))
+		return a.Played
+	}
+	require.Eventually(t, func() bool { return played() >= 2 }, patience, tick)
+	before := a.Played
+	r.kill()
+	r = start(t, data, "demo")
+	token = r.owner()
+	assert.GreaterOrEqual(t, played(), before)
+	assert.True(t, a.Paused, "nobody stands there now")
+	assert.Contains(t, a.Prompt, "The audition waits, after")
+	require.Equal(t, http.StatusOK, r.http(token, "POST", "/api/auditions/"+a.ID+"/steps", wire.AuditionStep{Do: "resume"}, nil))
+	require.Eventually(t, func() bool { return played() > before }, patience, tick)
+	require.Equal(t, http.StatusOK, r.http(token, "POST", "/api/auditions/"+a.ID+"/steps", wire.AuditionStep{Do: "finish"}, nil))
+
+	r.ok(nil, "device", "set", "mixer", "--transmitter", "outside/ir-out") // a station that is away
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/auditions", wire.NewAudition{Device: "mixer", PauseMS: 500}, &a))
+	require.Eventually(t, func() bool { played(); return a.Trouble != "" }, patience, tick)
+	assert.True(t, a.Paused)
+	assert.Zero(t, a.Played, "what did not go out is played again")
+	res := r.urbo("audition", "mixer", "--sweep", "nec address=0..3 address=2..5")
+	assert.Equal(t, 2, res.code)
+}

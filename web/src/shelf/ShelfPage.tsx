@@ -1,0 +1,80 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import { Link } from 'react-router';
+import type { CodeSet } from '../api/client';
+import { useRemoveSet, useSets } from '../api/queries';
+import { mono } from '../app/theme';
+import { words } from '../app/words';
+import { Heading, Note, Panel } from '../shared/Panel';
+import { label, sends } from '../shared/text';
+
+// ShelfPage is the code sets by kind of device.
+export default function ShelfPage() {
+  const sets = useSets();
+  const kinds = Map.groupBy(sets.data ?? [], (s) => s.kind || 'other');
+  return (
+    <>
+      <Box component={Link} to="/devices" sx={{ color: 'text.secondary', display: 'inline-block', py: 1 }}>
+        {words.device.back}
+      </Box>
+      <Heading title={words.shelf.title} under={words.shelf.how} />
+      {sets.error && <Note alert>{sets.error.message}</Note>}
+      {sets.data?.length === 0 && <Note>{words.shelf.none}</Note>}
+      {[...kinds].map(([kind, list]) => (
+        <Panel key={kind} title={label(kind)}>
+          {list.map((s) => (
+            <SetRow key={s.slug} set={s} />
+          ))}
+        </Panel>
+      ))}
+    </>
+  );
+}
+
+function SetRow({ set }: { set: CodeSet }) {
+  const remove = useRemoveSet();
+  return (
+    <Box component="details" sx={{ '& + &': { borderTop: '1px dotted', borderColor: 'divider' } }}>
+      <Box component="summary" sx={{ minHeight: 44, py: 1.25, cursor: 'pointer' }}>
+        <strong>{set.name}</strong>{' '}
+        <Box component="span" sx={{ color: 'text.secondary' }}>
+          {words.packs.keys(set.keys.length)}
+        </Box>
+      </Box>
+      <Box
+        component="dl"
+        sx={{
+          m: 0,
+          pl: 2.5,
+          display: 'grid',
+          gridTemplateColumns: 'minmax(84px, auto) minmax(0, 1fr)',
+          columnGap: 3,
+        }}
+      >
+        {set.keys.map((k) => (
+          <Box key={k.key} sx={{ display: 'contents' }}>
+            <dt>{label(k.key)}</dt>
+            <Box component="dd" sx={{ m: 0, fontFamily: mono, fontSize: 14, overflowWrap: 'anywhere' }}>
+              {(k.codes ?? []).map(sends).join(', ')}
+            </Box>
+          </Box>
+        ))}
+      </Box>
+      <Box sx={{ display: 'flex', gap: 1, pl: 2.5, pb: 1.5, pt: 1 }}>
+        <Button
+          component="a"
+          href={`/api/packs?sets=${set.slug}`}
+          download={`${set.slug}.json`}
+          size="small"
+          variant="outlined"
+        >
+          {words.shelf.save}
+        </Button>
+        <Button size="small" color="secondary" onClick={() => remove.mutate(set.slug)}>
+          {words.shelf.remove}
+        </Button>
+      </Box>
+      {remove.error && <Note alert>{remove.error.message}</Note>}
+    </Box>
+  );
+}
