@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"bufio"
+	"context"
 	"io"
 	"net/http"
 	"os"
@@ -92,7 +93,9 @@ func TestAudition_InTheTerminalFindsTheMixersSetAmongThirtyAndRefusesTheHalfOne(
 	r.ok(nil, "device", "set", "mixer", "--kind", "other") // no kind goes before another
 	assert.Contains(t, r.ok(nil, "audition", "mixer", "--plan"), "29 codes, 2.5 s apart: 76 seconds")
 
-	cmd := exec.Command(binary, "audition", "mixer", "--pause", "500ms")
+	ctx, cancel := context.WithTimeout(t.Context(), 2*patience)
+	defer cancel()
+	cmd := exec.CommandContext(ctx, binary, "audition", "mixer", "--pause", "500ms")
 	cmd.Env = append(os.Environ(), "URBO_SERVER="+r.socket)
 	in, err := cmd.StdinPipe()
 	require.NoError(t, err)
@@ -144,7 +147,7 @@ func TestAudition_InTheConsoleOnAPhone(t *testing.T) {
 	w.becomes(w.token, "mixer", "power", "on")
 	w.look()
 	b.click("It reacted")
-	b.see("Did the device react?")
+	require.Eventually(t, func() bool { return w.current().Phase == "confirming" }, patience, tick)
 	w.answer(func(s string) { b.click(map[string]string{"yes": "Yes", "no": "No"}[s]) })
 	b.see("Found: Aldergate Swirl II")
 	b.see("Aldergate Swirl I does not fit")
@@ -196,7 +199,6 @@ func TestAudition_WaitsAfterAPowerCutAndWhereNothingGoesOut(t *testing.T) {
 	before := a.Played
 	r.kill()
 	r = start(t, data, "demo")
-	token = r.owner()
 	assert.GreaterOrEqual(t, played(), before)
 	assert.True(t, a.Paused, "nobody stands there now")
 	assert.Contains(t, a.Prompt, "The audition waits, after")

@@ -36,6 +36,8 @@ var (
 const (
 	// usualPause lies between two codes, so that somebody sees what happens.
 	usualPause = 2500 * time.Millisecond
+	// apart is the least between any two: a device may take an equal code that follows at once for a key still held.
+	apart = 800 * time.Millisecond
 	// leastPause is the shortest: people and appliances need it.
 	leastPause = 500 * time.Millisecond
 	// longest is how long one audition may take until all is played.
@@ -66,7 +68,7 @@ type session struct {
 	by      string
 	pause   time.Duration
 	started time.Time
-	next    time.Time // when the next code may go out
+	last    time.Time // when the last code had gone out
 	trouble string
 	core    *audition.Audition
 }
@@ -116,7 +118,11 @@ func (as *Auditions) play(ctx context.Context) time.Duration {
 	if codes == nil {
 		return time.Hour
 	}
-	if wait := s.next.Sub(as.now()); !soon && wait > 0 {
+	due := s.last.Add(s.pause)
+	if soon {
+		due = s.last.Add(apart)
+	}
+	if wait := due.Sub(as.now()); wait > 0 {
 		return wait
 	}
 	d, err := as.library.Device(s.device)
@@ -140,7 +146,7 @@ func (as *Auditions) play(ctx context.Context) time.Duration {
 	if ctx.Err() != nil {
 		return time.Hour
 	}
-	s.next = as.now().Add(s.pause)
+	s.last = as.now()
 	if err == nil && p.Outcome != wire.Sent {
 		err = fmt.Errorf("%s: %s", p.Outcome, p.Reason)
 	}
@@ -363,9 +369,6 @@ func (as *Auditions) Step(ctx context.Context, id, do string) (wire.Audition, er
 		return wire.Audition{}, err
 	}
 	s.trouble = ""
-	if do == "resume" || do == "again" || do == "no" {
-		s.next = time.Time{}
-	}
 	if !over && s.core.Over() {
 		as.over(ctx, s)
 	}
