@@ -79,8 +79,7 @@ func (b *browser) click(name string) {
 	b.t.Helper()
 	find := `[...document.querySelectorAll('button, a, [role=button], label')].find(e => e.offsetParent !== null && !e.disabled &&
 		(e.getAttribute('aria-label') ?? e.innerText).trim().split('\n')[0] === ` + quote(name) + `)`
-	b.until("Boolean(" + find + ")")
-	b.eval(find + ".click()")
+	b.until("(e => e && (e.click(), true))(" + find + ")") // found and clicked at once: a live page changes
 }
 
 // eval runs JavaScript on the page.

@@ -77,6 +77,36 @@ func TestScreenshots(t *testing.T) {
 			b.see("keys are learned")
 			shot("lesson-settled", "phone")
 
+			b.visit(r, "/devices/mixer/audition")
+			b.see("29 codes")
+			shot("audition-choice", "none")
+			b.choose("Kind of device", "fan")
+			b.choose("Pause between two codes", "1 s")
+			b.see("7 codes")
+			b.click("Start the audition")
+			r.becomes(token, "mixer", "power", "on")
+			b.click("It reacted")
+			for _, answer := range []string{"Did the device react?", "speed 1", "speed 2"} {
+				b.see(answer)
+				b.click("Yes")
+			}
+			b.see("Did the device do \"speed 3\"?")
+			b.click("No")
+			b.see("Did the device do \"speed 4\"?")
+			shot("audition", "phone")
+			for range 2 {
+				b.click("No")
+				time.Sleep(time.Second)
+			}
+			b.see("does not fit")
+			shot("audition-refused", "none")
+			b.click("Finish")
+			b.see("The audition is over")
+			shot("audition-over", "none")
+			b.visit(r, "/shelf")
+			b.see("Corvane Strand")
+			shot("shelf", "none")
+
 			b.visit(r, "/house/stage")
 			b.see("Weather radio")
 			shot("stage")

@@ -127,6 +127,9 @@ func (a *Audition) Prompt() string {
 		}
 		return "All were played, and the device reacted to none."
 	case Ended:
+		if set, keys, ok := a.Best(); ok {
+			return fmt.Sprintf("The audition is over. %s fits best, with %s.", set.Name, count(len(keys), "key", "keys"))
+		}
 		return "The audition is over."
 	}
 	switch {

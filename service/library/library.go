@@ -3,6 +3,7 @@
 package library
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -12,7 +13,9 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unique"
 
+	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 
 	"urbo/core/bench"
@@ -89,56 +92,49 @@ func (l *Library) reload(ctx context.Context) error {
 	return l.readOld(ctx)
 }
 
-// everything reads all devices table by table: asking for the keys of so many devices by their ids would be more than
-// a statement can hold.
+// everything reads all devices, table by table and both long ones at once: asking for the keys of so many devices by
+// their ids would be more than a statement can hold, and GORM's mapping would take most of the time. What few codes
+// have comes in one column, as every column of every row takes time.
 func (l *Library) everything(ctx context.Context) ([]*store.Device, error) {
 	var devices []*store.Device
 	var keys []store.Key
 	var codes []store.Code
 	tx := l.store.Read(ctx)
-	// The two long tables are read without GORM's mapping, which takes most of the time.
-	err := errors.Join(tx.Joins("Room").Find(&devices).Error,
-		each(tx, "SELECT id, device_id, name, position, updated_at, extra FROM keys ORDER BY device_id, position", func(rows *sql.Rows) error {
+	var both errgroup.Group
+	both.Go(func() error {
+		err := tx.Joins("Room").Find(&devices).Error
+		return errors.Join(err, each(tx, "SELECT id, device_id, name, position, CAST(updated_at AS TEXT), extra FROM keys", func(rows *sql.Rows) error {
 			var k store.Key
-			if err := rows.Scan(&k.ID, &k.DeviceID, &k.Name, &k.Position, &k.UpdatedAt, &k.Extra); err != nil {
+			var at sql.RawBytes
+			if err := rows.Scan(&k.ID, &k.DeviceID, &k.Name, &k.Position, &at, &k.Extra); err != nil {
 				return err
 			}
+			k.UpdatedAt = moment(at)
 			keys = append(keys, k)
 			return nil
-		}),
-		each(tx, "SELECT id, key_id, version, position, sheet, inline, print, fields, unit_us, train, gap_us, carrier_hz, frequency_hz, repeats, source, extra, created_at FROM codes ORDER BY key_id, version, position", func(rows *sql.Rows) error {
+		}))
+	})
+	both.Go(func() error {
+		seldom := "CASE WHEN sheet='' OR unit_us<>0 OR gap_us<>0 OR carrier_hz<>0 OR frequency_hz<>0 OR repeats<>0 OR extra<>'' THEN " +
+			"json_object('Inline', inline, 'Print', print, 'UnitUS', unit_us, 'Train', json(CAST(train AS TEXT)), 'GapUS', gap_us, 'CarrierHz', carrier_hz, 'FrequencyHz', frequency_hz, 'Repeats', repeats, 'Extra', extra) END"
+		return each(tx, "SELECT key_id, version, position, sheet, fields, source, CAST(created_at AS TEXT), "+seldom+" FROM codes", func(rows *sql.Rows) error {
 			var c store.Code
-			var fields, train sql.RawBytes
-			if err := rows.Scan(&c.ID, &c.KeyID, &c.Version, &c.Position, &c.Sheet, &c.Inline, &c.Print, &fields, &c.UnitUS, &train, &c.GapUS, &c.CarrierHz, &c.FrequencyHz, &c.Repeats, &c.Source, &c.Extra, &c.CreatedAt); err != nil {
+			var sheet, source, fields, at, rest sql.RawBytes
+			if err := rows.Scan(&c.KeyID, &c.Version, &c.Position, &sheet, &fields, &source, &at, &rest); err != nil {
 				return err
 			}
-			if err := errors.Join(decode(fields, &c.Fields), decode(train, &c.Train)); err != nil {
-				return fmt.Errorf("code %s: %w", c.ID, err)
+			if err := errors.Join(decode(rest, &c), decode(fields, &c.Fields)); err != nil {
+				return fmt.Errorf("a code of key %s: %w", c.KeyID, err)
 			}
+			c.Sheet, c.Source, c.CreatedAt = intern(sheet), intern(source), moment(at)
 			codes = append(codes, c)
 			return nil
-		}))
-	if err != nil {
+		})
+	})
+	if err := both.Wait(); err != nil {
 		return nil, err
 	}
-	byID := make(map[string]*store.Device, len(devices))
-	for _, d := range devices {
-		byID[d.ID] = d
-	}
-	codesOf := make(map[string][]store.Code, len(keys))
-	for from, to := 0, 0; from < len(codes); from = to { // codes of one key stand together
-		for to = from + 1; to < len(codes) && codes[to].KeyID == codes[from].KeyID; {
-			to++
-		}
-		codesOf[codes[from].KeyID] = codes[from:to:to]
-	}
-	for _, k := range keys {
-		k.Codes = codesOf[k.ID]
-		if d := byID[k.DeviceID]; d != nil {
-			d.Keys = append(d.Keys, k)
-		}
-	}
-	return devices, nil
+	return joined(devices, keys, codes), nil
 }
 
 // each runs a query and calls f with each of its rows.
@@ -163,6 +159,48 @@ func decode(data []byte, out any) error {
 	}
 	return json.Unmarshal(data, out)
 }
+
+// joined puts codes into their keys, and keys into their devices, in order.
+func joined(devices []*store.Device, keys []store.Key, codes []store.Code) []*store.Device {
+	slices.SortFunc(codes, func(a, b store.Code) int {
+		return cmp.Or(strings.Compare(a.KeyID, b.KeyID), a.Version-b.Version, a.Position-b.Position)
+	})
+	slices.SortFunc(keys, func(a, b store.Key) int {
+		return cmp.Or(strings.Compare(a.DeviceID, b.DeviceID), a.Position-b.Position)
+	})
+	codesOf := make(map[string][]store.Code, len(keys))
+	for from, to := 0, 0; from < len(codes); from = to { // codes of one key stand together now
+		for to = from + 1; to < len(codes) && codes[to].KeyID == codes[from].KeyID; {
+			to++
+		}
+		codesOf[codes[from].KeyID] = codes[from:to:to]
+	}
+	byID := make(map[string]*store.Device, len(devices))
+	for _, d := range devices {
+		byID[d.ID] = d
+	}
+	for from, to := 0, 0; from < len(keys); from = to {
+		for to = from; to < len(keys) && keys[to].DeviceID == keys[from].DeviceID; to++ {
+			keys[to].Codes = codesOf[keys[to].ID]
+		}
+		if d := byID[keys[from].DeviceID]; d != nil {
+			d.Keys = keys[from:to:to]
+		}
+	}
+	return devices
+}
+
+// moment reads a time as SQLite holds it; the zero time where it is none.
+func moment(text []byte) time.Time {
+	t, err := time.Parse("2006-01-02 15:04:05.999999999-07:00", string(text))
+	if err != nil {
+		return time.Time{}
+	}
+	return t
+}
+
+// intern is the one copy of a text that many codes have.
+func intern(text []byte) string { return unique.Make(string(text)).Value() }
 
 // readOld reads the slugs that devices had. The caller holds mu.
 func (l *Library) readOld(ctx context.Context) error {

@@ -43,7 +43,13 @@ export function AuditionChoice({ device, onStart, busy }: Props) {
     options: [string, string][],
     f: (v: string) => void,
   ) => (
-    <TextField select label={words.audition[name]} value={value} onChange={(e) => f(e.target.value)}>
+    <TextField
+      select
+      label={words.audition[name]}
+      value={value}
+      slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+      onChange={(e) => f(e.target.value)}
+    >
       {options.map(([v, t]) => (
         <MenuItem key={v} value={v}>
           {t}

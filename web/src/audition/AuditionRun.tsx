@@ -131,7 +131,13 @@ function Walked({ audition: a }: { audition: Audition }) {
           <Box
             component="li"
             key={k.key}
-            sx={{ display: 'flex', gap: 1, py: 0.5, fontWeight: k.key === a.key ? 600 : 400 }}
+            sx={{
+              display: 'flex',
+              alignItems: 'baseline',
+              gap: 1,
+              py: 0.5,
+              fontWeight: k.key === a.key ? 600 : 400,
+            }}
           >
             <Box component="span" aria-hidden="true" sx={{ width: 16 }}>
               {k.key === a.key ? '▸' : signs[k.answer]}
