@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"time"
 
 	"urbo/service/access"
 	"urbo/service/air"
@@ -53,6 +54,16 @@ func (a *API) devices() {
 		}
 		return a.house.Library.SetCodes(ctx, wire.KeyRef{Device: in.Device, Key: in.Key}, in.Body)
 	})
+	call(a, operation{"PATCH", "/devices/{device}/keys/{key}", "change-key", "Rename a key, or say what holding it does", access.Owner, 0}, func(ctx context.Context, in *struct {
+		KeyIn
+		Body wire.KeyChange
+	}) (wire.Device, error) {
+		return a.house.Library.ChangeKey(ctx, wire.KeyRef{Device: in.Device, Key: in.Key}, in.Body)
+	})
+	call(a, operation{"DELETE", "/devices/{device}/keys/{key}", "remove-key", "Remove a key with its codes", access.Owner, 0}, func(ctx context.Context, in *KeyIn) (wire.Device, error) {
+		return a.house.Library.RemoveKey(ctx, wire.KeyRef{Device: in.Device, Key: in.Key})
+	})
+	a.pictures()
 	call(a, operation{"GET", "/devices/{device}/keys/{key}/versions", "list-key-versions", "What a key sends and sent, the newest first", access.Watch, 0}, func(_ context.Context, in *KeyIn) ([]wire.KeyVersion, error) {
 		return a.house.Library.Versions(wire.KeyRef{Device: in.Device, Key: in.Key})
 	})
@@ -69,10 +80,10 @@ func (a *API) devices() {
 		KeyIn
 		Body *wire.PressRequest `required:"false"`
 	}) (wire.Press, error) {
-		times := 1
+		press := wire.PressRequest{Times: 1}
 		if in.Body != nil {
-			times = in.Body.Times
+			press = *in.Body
 		}
-		return a.house.Air.Press(ctx, air.Request{Key: wire.KeyRef{Device: in.Device, Key: in.Key}, Times: times, By: Caller(ctx).Name})
+		return a.house.Air.Press(ctx, air.Request{Key: wire.KeyRef{Device: in.Device, Key: in.Key}, Times: press.Times, Hold: time.Duration(press.HoldMS) * time.Millisecond, By: Caller(ctx).Name})
 	})
 }

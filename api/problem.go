@@ -10,6 +10,7 @@ import (
 
 	coreaudition "urbo/core/audition"
 	"urbo/core/bench"
+	"urbo/core/device"
 	corelesson "urbo/core/lesson"
 	"urbo/core/line"
 	"urbo/core/pack"
@@ -53,6 +54,8 @@ var statuses = []struct {
 	{coreaudition.ErrPlan, http.StatusUnprocessableEntity},
 	{lesson.ErrStep, http.StatusUnprocessableEntity},
 	{library.ErrName, http.StatusUnprocessableEntity},
+	{library.ErrPicture, http.StatusUnprocessableEntity},
+	{device.ErrTraits, http.StatusUnprocessableEntity},
 	{library.ErrCode, http.StatusUnprocessableEntity},
 	{line.ErrFields, http.StatusUnprocessableEntity},
 	{line.ErrSheet, http.StatusUnprocessableEntity},

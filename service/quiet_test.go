@@ -182,3 +182,40 @@ func TestLesson_EndsWithItsDevice(t *testing.T) {
 		assert.Empty(t, h.Library.Devices(), "and brings no device back")
 	})
 }
+
+func TestAir_GivesADeviceTheTimeItNeeds(t *testing.T) {
+	b := newBoard(func(b *board, s station.Send) {
+		go func() {
+			time.Sleep(time.Duration(s.Airtime()) * time.Microsecond)
+			b.say(station.Sent{ID: s.ID})
+		}()
+	})
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		lamp(t, h)
+		gap, warm := 900, 20_000
+		_, err := h.Library.Update(t.Context(), "lamp", wire.DeviceChange{GapMS: &gap, WarmUpMS: &warm})
+		require.NoError(t, err)
+		press := func(r air.Request) (wire.Press, time.Duration) {
+			began := time.Now()
+			p, err := h.Air.Press(t.Context(), r)
+			require.NoError(t, err)
+			return p, time.Since(began)
+		}
+		p, first := press(air.Request{Key: power})
+		assert.Empty(t, p.Note)
+		assert.Less(t, first, 300*time.Millisecond)
+		p, second := press(air.Request{Key: wire.KeyRef{Device: "lamp", Key: "red"}})
+		assert.GreaterOrEqual(t, second, 900*time.Millisecond, "it rests between two presses")
+		assert.Equal(t, "It may ignore this: it warms up for 19 s more.", p.Note)
+		time.Sleep(20 * time.Second)
+		p, _ = press(air.Request{Key: wire.KeyRef{Device: "lamp", Key: "red"}, Hold: 2 * time.Second})
+		assert.Empty(t, p.Note)
+		sent := b.sends[len(b.sends)-1]
+		assert.InDelta(t, 2_000_000, sent.Airtime(), 120_000, "held, it goes on")
+		once := "once"
+		_, err = h.Library.ChangeKey(t.Context(), wire.KeyRef{Device: "lamp", Key: "red"}, wire.KeyChange{Hold: &once})
+		require.NoError(t, err)
+		press(air.Request{Key: wire.KeyRef{Device: "lamp", Key: "red"}, Hold: 2 * time.Second})
+		assert.Less(t, b.sends[len(b.sends)-1].Airtime(), 200_000)
+	})
+}

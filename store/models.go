@@ -3,6 +3,7 @@ package store
 import (
 	"time"
 
+	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/core/signal"
 )
@@ -26,9 +27,19 @@ type Device struct {
 	Model       string `gorm:"not null"`
 	Transmitter string `gorm:"not null"`            // STATION/PORT, empty for the first that fits
 	Extra       string `gorm:"not null;default:''"` // what a pack said that this version does not know, as JSON
-	Keys        []Key  `gorm:"constraint:OnDelete:CASCADE"`
-	CreatedAt   time.Time
-	UpdatedAt   time.Time
+	device.Traits
+	Picture   string `gorm:"not null;default:''"` // tag of its picture, empty where there is none
+	Keys      []Key  `gorm:"constraint:OnDelete:CASCADE"`
+	CreatedAt time.Time
+	UpdatedAt time.Time
+}
+
+// Picture is what a device looks like.
+type Picture struct {
+	DeviceID string  `gorm:"primaryKey"`
+	Device   *Device `gorm:"constraint:OnDelete:CASCADE"`
+	Type     string  `gorm:"not null"` // image/png or image/jpeg
+	Data     []byte  `gorm:"not null"`
 }
 
 // OldSlug is a short name that a device had: links to it go on working.
@@ -44,6 +55,7 @@ type Key struct {
 	DeviceID  string `gorm:"uniqueIndex:key_of_device;not null"`
 	Name      string `gorm:"uniqueIndex:key_of_device;not null"`
 	Position  int    `gorm:"not null"`
+	Hold      string `gorm:"not null;default:''"` // what holding it does: once, repeat, or as the line code says
 	Extra     string `gorm:"not null;default:''"`
 	Codes     []Code `gorm:"constraint:OnDelete:CASCADE"`
 	UpdatedAt time.Time
@@ -66,6 +78,8 @@ type Code struct {
 	FrequencyHz int          `gorm:"not null"`
 	Repeats     int          `gorm:"not null"`
 	Source      string       `gorm:"not null"`
+	Takes       int          `gorm:"not null;default:0"` // of its lesson, and how many of them agreed
+	Agreed      int          `gorm:"not null;default:0"`
 	Extra       string       `gorm:"not null;default:''"`
 	CreatedAt   time.Time
 }

@@ -5,6 +5,7 @@ package wire
 import (
 	"time"
 
+	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/core/signal"
 )
@@ -93,13 +94,16 @@ type Code struct {
 	CarrierHz   int            `json:"carrier_hz,omitempty" minimum:"0" maximum:"500000"`
 	FrequencyHz int            `json:"frequency_hz,omitempty" minimum:"0" maximum:"1000000000"`
 	Repeats     int            `json:"repeats,omitempty" minimum:"0" maximum:"50" doc:"How often the repeating part is sent; 0 is as the sheet says"`
-	Source      string         `json:"source,omitempty" doc:"lesson, bench, hand or demo"`
+	Source      string         `json:"source,omitempty" doc:"lesson, bench, hand, audition, set, pack or demo"`
+	Takes       int            `json:"takes,omitempty" doc:"Of the lesson it was learned in"`
+	Agreed      int            `json:"agreed,omitempty" doc:"How many of them were alike"`
 }
 
 // Key is one command of a device.
 type Key struct {
 	Name    string    `json:"name"`
 	Codes   []Code    `json:"codes" doc:"Sent in order; empty while it is not learned"`
+	Hold    string    `json:"hold,omitempty" enum:"once,repeat" doc:"Held, it is sent once all the same, or again and again; else as its line code says"`
 	Version int       `json:"version" doc:"Counts the changes of its codes; 0 while it is not learned"`
 	Changed time.Time `json:"changed"`
 }
@@ -113,7 +117,15 @@ type Device struct {
 	Maker       string `json:"maker"`
 	Model       string `json:"model"`
 	Transmitter string `json:"transmitter" doc:"Preferred transmitter as STATION/PORT; empty is the first that fits"`
-	Keys        []Key  `json:"keys"`
+	device.Traits
+	Picture string `json:"picture,omitempty" doc:"Tag of its picture, which changes with it; empty where there is none"`
+	Keys    []Key  `json:"keys"`
+}
+
+// KeyChange changes what is given of a key.
+type KeyChange struct {
+	Name *string `json:"name,omitempty" maxLength:"40"`
+	Hold *string `json:"hold,omitempty" enum:",once,repeat" doc:"What holding it does; empty is as its line code says"`
 }
 
 // NewDevice asks for a device.
@@ -154,6 +166,15 @@ type DeviceChange struct {
 	Maker       *string `json:"maker,omitempty" maxLength:"80"`
 	Model       *string `json:"model,omitempty" maxLength:"80"`
 	Transmitter *string `json:"transmitter,omitempty" maxLength:"81"`
+
+	Plate    *string        `json:"plate,omitempty" maxLength:"80"`
+	PlateHz  *int           `json:"plate_hz,omitempty" minimum:"0"`
+	Notes    *string        `json:"notes,omitempty" maxLength:"4000"`
+	Power    *device.Power  `json:"power,omitempty" enum:",toggle,two-keys,none"`
+	Inputs   *device.Inputs `json:"inputs,omitempty" enum:",direct,cycling"`
+	WarmUpMS *int           `json:"warm_up_ms,omitempty" minimum:"0" maximum:"600000"`
+	GapMS    *int           `json:"gap_ms,omitempty" minimum:"0" maximum:"10000"`
+	Face     *[][]string    `json:"face,omitempty" maxItems:"60" doc:"Empty lets it be laid out by itself"`
 }
 
 // Kind is a kind of device with the keys usually found on its handset.
@@ -186,11 +207,13 @@ type Press struct {
 	Outcome Outcome   `json:"outcome" enum:"sent,failed,unknown"`
 	Reason  string    `json:"reason,omitempty"`
 	TookMS  float64   `json:"took_ms" doc:"On the air, in ms"`
+	Note    string    `json:"note,omitempty" doc:"What to mind, such as that the device still warms up"`
 }
 
 // PressRequest asks for a press.
 type PressRequest struct {
-	Times int `json:"times,omitempty" minimum:"1" maximum:"50" default:"1" doc:"Presses one after another"`
+	Times  int `json:"times,omitempty" minimum:"1" maximum:"50" default:"1" doc:"Presses one after another"`
+	HoldMS int `json:"hold_ms,omitempty" minimum:"0" maximum:"20000" doc:"How long it is held down; 0 is a short press"`
 }
 
 // Entry is one line of the journal.

@@ -249,6 +249,8 @@ type Learned struct {
 	Medium    line.Medium
 	Reading   *line.Reading
 	Structure *bench.Structure
+	Takes     int // that counted
+	Agreed    int // of them
 }
 
 // Words says in short what was learned.
@@ -262,8 +264,11 @@ func (l Learned) Words() string {
 // Settle looks for needed takes that agree among those that count. Takes with a line code win over those
 // without.
 func Settle(book *line.Book, takes []Take, needed int) (Learned, bool) {
-	if n := len(takes); n > 0 && takes[n-1].Verdict == FullState {
-		return learn(book, []Press{takes[n-1].Press}), true
+	all := len(takes)
+	if all > 0 && takes[all-1].Verdict == FullState {
+		out := learn(book, []Press{takes[all-1].Press})
+		out.Takes, out.Agreed = 1, 1 // each differs, and that is normal
+		return out, true
 	}
 	if clear := readableOf(takes); len(clear) > 0 {
 		takes = clear
@@ -276,7 +281,9 @@ func Settle(book *line.Book, takes []Take, needed int) (Learned, bool) {
 			}
 		}
 		if len(group) >= needed {
-			return learn(book, group), true
+			out := learn(book, group)
+			out.Takes, out.Agreed = all, len(group)
+			return out, true
 		}
 	}
 	return Learned{}, false

@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 
+	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/core/signal"
 )
@@ -45,19 +46,21 @@ type Pack struct {
 
 // Device is one device, or the code set of a type of device.
 type Device struct {
-	Slug  string `json:"slug"`
-	Name  string `json:"name"`
-	Room  string `json:"room,omitempty"`
-	Kind  string `json:"kind,omitempty"`
-	Maker string `json:"maker,omitempty"`
-	Model string `json:"model,omitempty"`
-	Keys  []Key  `json:"keys"`
-	Extra Extra  `json:"-"`
+	Slug          string `json:"slug"`
+	Name          string `json:"name"`
+	Room          string `json:"room,omitempty"`
+	Kind          string `json:"kind,omitempty"`
+	Maker         string `json:"maker,omitempty"`
+	Model         string `json:"model,omitempty"`
+	device.Traits        // since 1.1
+	Keys          []Key  `json:"keys"`
+	Extra         Extra  `json:"-"`
 }
 
 // Key is one key; without codes it waits to be learned.
 type Key struct {
 	Name  string `json:"name"`
+	Hold  string `json:"hold,omitempty"` // once or repeat; since 1.1
 	Codes []Code `json:"codes"`
 	Extra Extra  `json:"-"`
 }
@@ -88,13 +91,14 @@ func (p *Pack) UnmarshalJSON(data []byte) error {
 // UnmarshalJSON reads a device, and keeps what it does not know.
 func (d *Device) UnmarshalJSON(data []byte) error {
 	type plain Device
-	return read(data, (*plain)(d), &d.Extra, "slug", "name", "room", "kind", "maker", "model", "keys")
+	return read(data, (*plain)(d), &d.Extra, "slug", "name", "room", "kind", "maker", "model", "keys",
+		"plate", "plate_hz", "notes", "power", "inputs", "warm_up_ms", "gap_ms", "face")
 }
 
 // UnmarshalJSON reads a key, and keeps what it does not know.
 func (k *Key) UnmarshalJSON(data []byte) error {
 	type plain Key
-	return read(data, (*plain)(k), &k.Extra, "name", "codes")
+	return read(data, (*plain)(k), &k.Extra, "name", "hold", "codes")
 }
 
 // UnmarshalJSON reads a code, and keeps what it does not know.
@@ -226,6 +230,9 @@ func (d Device) check(book *line.Book) error {
 	if strings.TrimSpace(d.Name) == "" {
 		return errors.New(": it has no name")
 	}
+	if err := d.Traits.Check(); err != nil {
+		return fmt.Errorf(": %w", err)
+	}
 	if len(d.Keys) > MaxKeys {
 		return fmt.Errorf(": %d keys, the most is %d", len(d.Keys), MaxKeys)
 	}
@@ -237,6 +244,8 @@ func (d Device) check(book *line.Book) error {
 			return fmt.Errorf("%s: name %.60q: use a-z, 0-9 and single -, at most 40", place, k.Name)
 		case seen[k.Name]:
 			return fmt.Errorf("%s: key %q is there twice", place, k.Name)
+		case !slices.Contains([]string{"", "once", "repeat"}, k.Hold):
+			return fmt.Errorf("%s: hold %.20q: once or repeat", place, k.Hold)
 		case len(k.Codes) > MaxCodes:
 			return fmt.Errorf("%s: %d codes, the most is %d", place, len(k.Codes), MaxCodes)
 		}

@@ -94,8 +94,8 @@ func TestPack_IsTheSchema(t *testing.T) {
 		"code":   {reflect.TypeFor[pack.Code](), schema.Defs["code"]},
 	} {
 		fields := map[string]bool{}
-		for i := range c.of.NumField() {
-			if tag, _, _ := strings.Cut(c.of.Field(i).Tag.Get("json"), ","); tag != "-" {
+		for _, f := range reflect.VisibleFields(c.of) {
+			if tag, _, _ := strings.Cut(f.Tag.Get("json"), ","); tag != "-" && !f.Anonymous {
 				fields[tag] = true
 				assert.Contains(t, c.schema.Properties, tag, name)
 			}

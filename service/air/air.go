@@ -51,6 +51,7 @@ type Air struct {
 	queues  map[string]*queue               // by STATION/PORT
 	waiting map[string]chan station.Message // answers, by id of a send
 	echoes  []echo
+	devices map[string]recent // by id of the device
 }
 
 // queue lets one press at a time onto a transmitter.
@@ -61,7 +62,7 @@ type queue struct {
 
 // New makes the air.
 func New(s *store.Store, l *library.Library, r *roster.Roster, j *journal.Journal, book *line.Book, now func() time.Time) *Air {
-	return &Air{store: s, library: l, roster: r, journal: j, book: book, now: now, queues: map[string]*queue{}, waiting: map[string]chan station.Message{}}
+	return &Air{store: s, library: l, roster: r, journal: j, book: book, now: now, queues: map[string]*queue{}, waiting: map[string]chan station.Message{}, devices: map[string]recent{}}
 }
 
 // Answer takes a station's answer to a send.
@@ -80,10 +81,11 @@ func (a *Air) Answer(_ string, id string, m station.Message) {
 // Request is a key to press.
 type Request struct {
 	Key     wire.KeyRef
-	Times   int    // presses one after another
-	By      string // who asked
-	CauseID string // the journal entry that led to it, or ""
-	what    string // where it is no key
+	Times   int           // presses one after another
+	Hold    time.Duration // how long it is held; 0 is a short press
+	By      string        // who asked
+	CauseID string        // the journal entry that led to it, or ""
+	what    string        // where it is no key
 }
 
 // Press sends a key and waits for the receipt. Errors say that nothing was sent; what went wrong on the air is in
@@ -134,13 +136,21 @@ func (a *Air) send(ctx context.Context, s library.Sendable, r Request) (wire.Pre
 	if err != nil {
 		return wire.Press{}, err
 	}
+	if s.Hold != "once" {
+		hold(sends, r.Hold)
+	}
 	done, err := a.turn(ctx, t.Place())
 	if err != nil {
 		return wire.Press{}, err
 	}
 	defer done()
+	if err := a.rest(ctx, s); err != nil {
+		return wire.Press{}, err
+	}
 	p := wire.Press{ID: store.NewID(), At: a.now(), Device: r.Key.Device, Key: r.Key.Key, Times: max(r.Times, 1), By: r.By,
 		Station: t.Station, Port: t.Port.ID, Outcome: wire.Sent}
+	p.Note = a.warming(s)
+	defer a.pressed(s, &p)
 	for n := range p.Times {
 		if err := a.takeTurns(ctx, s, sends); err != nil {
 			if n == 0 {
@@ -152,7 +162,7 @@ func (a *Air) send(ctx context.Context, s library.Sendable, r Request) (wire.Pre
 		for i, send := range sends {
 			send.WithinMS = int(startWithin / time.Millisecond)
 			if n+1 < p.Times && i == len(sends)-1 {
-				send.GapUS = max(send.GapUS, int(between/time.Microsecond))
+				send.GapUS = max(send.GapUS, int(max(between, s.Gap)/time.Microsecond))
 			}
 			a.play(t, send, &p)
 			if p.Outcome != wire.Sent {
@@ -225,7 +235,7 @@ func (a *Air) takeTurns(ctx context.Context, s library.Sendable, sends []prepare
 		if err != nil {
 			return err
 		}
-		p.Port = sends[i].Port
+		p.Port, p.Repeats = sends[i].Port, sends[i].Repeats
 		sends[i] = p
 	}
 	return nil
@@ -261,6 +271,9 @@ func (a *Air) encode(c store.Code) (prepared, int, error) {
 		}
 		p.train = c.Train
 		p.Once, p.Repeat, p.Last, p.Repeats = burst.Once, burst.Repeat, burst.Last, burst.Repeats
+		if c.Inline == "" {
+			p.GapUS = c.GapUS
+		}
 		if c.Repeats > 0 {
 			p.Repeats = c.Repeats
 		}

@@ -312,7 +312,7 @@ func (ls *Lessons) Code(l lesson.Learned) (wire.Code, error) {
 		readings = []line.Reading{*l.Reading}
 	}
 	c, err := ls.library.Suggest(string(l.Medium), 0, readings, l.Structure)
-	c.Source = "lesson"
+	c.Source, c.Takes, c.Agreed = "lesson", l.Takes, l.Agreed
 	return c, err
 }
 

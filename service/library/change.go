@@ -10,6 +10,7 @@ import (
 	"gorm.io/gorm/clause"
 
 	"urbo/core/bench"
+	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/store"
 	"urbo/wire"
@@ -146,7 +147,14 @@ func (l *Library) Update(ctx context.Context, slug string, c wire.DeviceChange) 
 		}
 		set["kind"] = *c.Kind
 	}
+	traits, err := changed(before, c)
+	if err != nil {
+		return wire.Device{}, err
+	}
 	err = l.changeFrom(ctx, after, slug, func(tx *gorm.DB) error {
+		if err := putTraits(tx, slug, traits); err != nil {
+			return err
+		}
 		if after != slug {
 			if err := renamed(tx, slug, after); err != nil {
 				return err
@@ -171,6 +179,38 @@ func (l *Library) Update(ctx context.Context, slug string, c wire.DeviceChange) 
 		l.events.Publish(wire.Device{Slug: slug, Keys: []wire.Key{}}) // the old one is gone from lists
 	}
 	return l.Device(after)
+}
+
+func putTraits(tx *gorm.DB, slug string, t device.Traits) error {
+	columns := []string{"Plate", "PlateHz", "Notes", "Power", "Inputs", "WarmUpMS", "GapMS", "Face"}
+	return tx.Model(&store.Device{}).Where("slug = ?", slug).Select(columns).Updates(store.Device{Traits: t}).Error
+}
+
+// changed is a device's traits with what is given changed.
+func changed(d wire.Device, c wire.DeviceChange) (device.Traits, error) {
+	t := d.Traits
+	give(&t.Plate, c.Plate)
+	give(&t.PlateHz, c.PlateHz)
+	give(&t.Notes, c.Notes)
+	give(&t.Power, c.Power)
+	give(&t.Inputs, c.Inputs)
+	give(&t.WarmUpMS, c.WarmUpMS)
+	give(&t.GapMS, c.GapMS)
+	give(&t.Face, c.Face)
+	for _, row := range t.Face {
+		for _, key := range row {
+			if key != "" && c.Face != nil && !slices.ContainsFunc(d.Keys, func(k wire.Key) bool { return k.Name == key }) {
+				return t, fmt.Errorf("%w %.60q of %s: it cannot stand on the face", ErrUnknownKey, key, d.Slug)
+			}
+		}
+	}
+	return t, t.Check()
+}
+
+func give[T any](to *T, from *T) {
+	if from != nil {
+		*to = *from
+	}
 }
 
 // renamed keeps the slug that a device had, and frees the one that it takes.
@@ -259,7 +299,7 @@ func (l *Library) SetCodes(ctx context.Context, ref wire.KeyRef, codes []wire.Co
 // Row checks a code and turns it into what is stored. Errors wrap ErrCode.
 func (l *Library) Row(c wire.Code) (store.Code, error) {
 	row := store.Code{ID: store.NewID(), Sheet: c.Sheet, Inline: c.Inline, UnitUS: c.Unit, GapUS: c.GapUS, CarrierHz: c.CarrierHz,
-		FrequencyHz: c.FrequencyHz, Repeats: c.Repeats, Source: c.Source, CreatedAt: l.now()}
+		FrequencyHz: c.FrequencyHz, Repeats: c.Repeats, Source: c.Source, Takes: c.Takes, Agreed: c.Agreed, CreatedAt: l.now()}
 	if c.Sheet == "" && c.CarrierHz == 0 && c.FrequencyHz == 0 {
 		return row, fmt.Errorf("%w: without a line code it needs a carrier (infrared) or a frequency (radio) in Hz", ErrCode)
 	}

@@ -103,10 +103,10 @@ func (l *Library) everything(ctx context.Context) ([]*store.Device, error) {
 	var both errgroup.Group
 	both.Go(func() error {
 		err := tx.Joins("Room").Find(&devices).Error
-		return errors.Join(err, each(tx, "SELECT id, device_id, name, position, CAST(updated_at AS TEXT), extra FROM keys", func(rows *sql.Rows) error {
+		return errors.Join(err, each(tx, "SELECT id, device_id, name, position, CAST(updated_at AS TEXT), hold, extra FROM keys", func(rows *sql.Rows) error {
 			var k store.Key
 			var at sql.RawBytes
-			if err := rows.Scan(&k.ID, &k.DeviceID, &k.Name, &k.Position, &at, &k.Extra); err != nil {
+			if err := rows.Scan(&k.ID, &k.DeviceID, &k.Name, &k.Position, &at, &k.Hold, &k.Extra); err != nil {
 				return err
 			}
 			k.UpdatedAt = moment(at)
@@ -115,8 +115,8 @@ func (l *Library) everything(ctx context.Context) ([]*store.Device, error) {
 		}))
 	})
 	both.Go(func() error {
-		seldom := "CASE WHEN sheet='' OR unit_us<>0 OR gap_us<>0 OR carrier_hz<>0 OR frequency_hz<>0 OR repeats<>0 OR extra<>'' THEN " +
-			"json_object('Inline', inline, 'Print', print, 'UnitUS', unit_us, 'Train', json(CAST(train AS TEXT)), 'GapUS', gap_us, 'CarrierHz', carrier_hz, 'FrequencyHz', frequency_hz, 'Repeats', repeats, 'Extra', extra) END"
+		seldom := "CASE WHEN sheet='' OR unit_us<>0 OR gap_us<>0 OR carrier_hz<>0 OR frequency_hz<>0 OR repeats<>0 OR takes<>0 OR extra<>'' THEN " +
+			"json_object('Inline', inline, 'Print', print, 'UnitUS', unit_us, 'Train', json(CAST(train AS TEXT)), 'GapUS', gap_us, 'CarrierHz', carrier_hz, 'FrequencyHz', frequency_hz, 'Repeats', repeats, 'Takes', takes, 'Agreed', agreed, 'Extra', extra) END"
 		return each(tx, "SELECT key_id, version, position, sheet, fields, source, CAST(created_at AS TEXT), "+seldom+" FROM codes", func(rows *sql.Rows) error {
 			var c store.Code
 			var sheet, source, fields, at, rest sql.RawBytes
@@ -380,6 +380,8 @@ type Sendable struct {
 	DeviceID    string
 	Codes       []store.Code
 	Transmitter string // STATION/PORT, empty for the first that fits
+	Hold        string
+	Gap, WarmUp time.Duration // that the device needs between presses, and after it was switched on
 }
 
 // Sendable finds the codes of a key. Errors wrap ErrUnknownDevice, ErrUnknownKey or ErrNotLearned.
@@ -398,16 +400,18 @@ func (l *Library) Sendable(ref wire.KeyRef) (Sendable, error) {
 	if len(codes) == 0 {
 		return Sendable{}, fmt.Errorf("%w: %s: start a lesson for it (urbo learn %s %s)", ErrNotLearned, ref, ref.Device, ref.Key)
 	}
-	return Sendable{Ref: ref, DeviceID: d.ID, Codes: codes, Transmitter: d.Transmitter}, nil
+	ref.Device = d.Slug
+	return Sendable{Ref: ref, DeviceID: d.ID, Codes: codes, Transmitter: d.Transmitter, Hold: k.Hold,
+		Gap: time.Duration(d.GapMS) * time.Millisecond, WarmUp: time.Duration(d.WarmUpMS) * time.Millisecond}, nil
 }
 
 func toWire(d *store.Device) wire.Device {
-	out := wire.Device{Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model, Transmitter: d.Transmitter, Keys: []wire.Key{}}
+	out := wire.Device{Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model, Transmitter: d.Transmitter, Traits: d.Traits, Picture: d.Picture, Keys: []wire.Key{}}
 	if d.Room != nil {
 		out.Room = d.Room.Name
 	}
 	for i := range d.Keys {
-		k := wire.Key{Name: d.Keys[i].Name, Version: version(&d.Keys[i]), Changed: d.Keys[i].UpdatedAt, Codes: []wire.Code{}}
+		k := wire.Key{Name: d.Keys[i].Name, Hold: d.Keys[i].Hold, Version: version(&d.Keys[i]), Changed: d.Keys[i].UpdatedAt, Codes: []wire.Code{}}
 		for _, c := range InForce(&d.Keys[i]) {
 			k.Codes = append(k.Codes, CodeToWire(c))
 		}
@@ -419,5 +423,5 @@ func toWire(d *store.Device) wire.Device {
 // CodeToWire translates a stored code.
 func CodeToWire(c store.Code) wire.Code {
 	return wire.Code{Sheet: c.Sheet, Inline: c.Inline, Fields: wire.Fields(c.Fields), Unit: c.UnitUS, Train: c.Train, GapUS: c.GapUS,
-		CarrierHz: c.CarrierHz, FrequencyHz: c.FrequencyHz, Repeats: c.Repeats, Source: c.Source}
+		CarrierHz: c.CarrierHz, FrequencyHz: c.FrequencyHz, Repeats: c.Repeats, Source: c.Source, Takes: c.Takes, Agreed: c.Agreed}
 }

@@ -52,12 +52,12 @@ func (l *Library) Export(slugs, sets []string) (pack.Pack, error) {
 }
 
 func toPack(d *store.Device) pack.Device {
-	out := pack.Device{Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model, Keys: []pack.Key{}, Extra: unpacked(d.Extra)}
+	out := pack.Device{Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model, Traits: d.Traits, Keys: []pack.Key{}, Extra: unpacked(d.Extra)}
 	if d.Room != nil {
 		out.Room = d.Room.Name
 	}
 	for i := range d.Keys {
-		k := pack.Key{Name: d.Keys[i].Name, Codes: []pack.Code{}, Extra: unpacked(d.Keys[i].Extra)}
+		k := pack.Key{Name: d.Keys[i].Name, Hold: d.Keys[i].Hold, Codes: []pack.Code{}, Extra: unpacked(d.Keys[i].Extra)}
 		for _, c := range InForce(&d.Keys[i]) {
 			p := pack.Code{Sheet: c.Sheet, Inline: c.Inline, Fields: c.Fields, UnitUS: c.UnitUS, Train: c.Train, GapUS: c.GapUS,
 				CarrierHz: c.CarrierHz, FrequencyHz: c.FrequencyHz, Repeats: c.Repeats, Extra: unpacked(c.Extra)}
@@ -223,6 +223,9 @@ func bring(tx *gorm.DB, row *store.Device, replace bool) error {
 	if err := tx.Model(&store.Device{}).Where("slug = ?", row.Slug).Updates(set).Error; err != nil {
 		return err
 	}
+	if err := putTraits(tx, row.Slug, row.Traits); err != nil {
+		return err
+	}
 	return bringKeys(tx, row)
 }
 
@@ -249,6 +252,9 @@ func bringKeys(tx *gorm.DB, row *store.Device) error {
 		if k.Extra != "" {
 			set["extra"] = k.Extra
 		}
+		if k.Hold != "" {
+			set["hold"] = k.Hold
+		}
 		if err := tx.Model(&store.Key{}).Where("id = ?", old.ID).Updates(set).Error; err != nil {
 			return err
 		}
@@ -267,7 +273,7 @@ func (l *Library) fromPack(d pack.Device, item wire.PackItem) (store.Device, err
 	if err != nil {
 		return store.Device{}, err
 	}
-	row := store.Device{ID: store.NewID(), Slug: item.As, Name: name, Kind: d.Kind, Maker: d.Maker, Model: d.Model, Extra: packed(d.Extra), CreatedAt: l.now(), UpdatedAt: l.now()}
+	row := store.Device{ID: store.NewID(), Slug: item.As, Name: name, Kind: d.Kind, Maker: d.Maker, Model: d.Model, Traits: d.Traits, Extra: packed(d.Extra), CreatedAt: l.now(), UpdatedAt: l.now()}
 	if checkKind(row.Kind) != nil { // a kind that a newer version has
 		row.Kind = "other"
 	}
@@ -279,7 +285,7 @@ func (l *Library) fromPack(d pack.Device, item wire.PackItem) (store.Device, err
 			return row, err
 		}
 		key := &row.Keys[len(row.Keys)-1]
-		key.Extra = packed(k.Extra)
+		key.Hold, key.Extra = k.Hold, packed(k.Extra)
 		if key.Codes, err = l.codeRows(k, key.ID, "pack"); err != nil {
 			return row, fmt.Errorf("key %s: %w", k.Name, err)
 		}

@@ -354,10 +354,18 @@ export interface paths {
          */
         put: operations["set-key"];
         post?: never;
-        delete?: never;
+        /**
+         * Remove a key with its codes
+         * @description Needs the scope owner.
+         */
+        delete: operations["remove-key"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Rename a key, or say what holding it does
+         * @description Needs the scope owner.
+         */
+        patch: operations["change-key"];
         trace?: never;
     };
     "/api/devices/{device}/keys/{key}/file": {
@@ -455,6 +463,34 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{device}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A device's picture
+         * @description Needs the scope watch.
+         */
+        get: operations["get-picture"];
+        put?: never;
+        /**
+         * Give a device a picture: PNG or JPEG, at most 2 MB
+         * @description Needs the scope owner.
+         */
+        post: operations["set-picture"];
+        /**
+         * Take a device's picture away
+         * @description Needs the scope owner.
+         */
+        delete: operations["remove-picture"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1026,6 +1062,11 @@ export interface components {
             units: number;
         };
         Code: {
+            /**
+             * Format: int64
+             * @description How many of them were alike
+             */
+            agreed?: number;
             /** Format: int64 */
             carrier_hz?: number;
             fields?: {
@@ -1047,8 +1088,13 @@ export interface components {
             repeats?: number;
             /** @description Line sheet; empty for a plain train */
             sheet?: string;
-            /** @description lesson, bench, hand or demo */
+            /** @description lesson, bench, hand, audition, set, pack or demo */
             source?: string;
+            /**
+             * Format: int64
+             * @description Of the lesson it was learned in
+             */
+            takes?: number;
             /** @description Durations in µs, mark first */
             train?: number[];
             /**
@@ -1113,25 +1159,72 @@ export interface components {
             worst: number;
         };
         Device: {
+            /** @description Rows of the handset's face: up to three keys, empty for a gap; without rows it is laid out by itself */
+            face?: string[][];
+            /**
+             * Format: int64
+             * @description Least time between two presses
+             */
+            gap_ms?: number;
+            /**
+             * @description A key for each input, or one that goes round
+             * @enum {string}
+             */
+            inputs?: "direct" | "cycling";
             keys: components["schemas"]["Key"][];
             kind: string;
             maker: string;
             model: string;
             name: string;
+            /** @description Whatever else is worth knowing */
+            notes?: string;
+            /** @description Tag of its picture, which changes with it; empty where there is none */
+            picture?: string;
+            /** @description Regulatory id on the type plate */
+            plate?: string;
+            /**
+             * Format: int64
+             * @description Frequency on the type plate
+             */
+            plate_hz?: number;
+            /**
+             * @description One key switches it on and off, two do, or none
+             * @enum {string}
+             */
+            power?: "toggle" | "two-keys" | "none";
             room: string;
             slug: string;
             /** @description Preferred transmitter as STATION/PORT; empty is the first that fits */
             transmitter: string;
+            /**
+             * Format: int64
+             * @description After switching on it ignores keys for so long
+             */
+            warm_up_ms?: number;
         };
         DeviceChange: {
+            /** @description Empty lets it be laid out by itself */
+            face?: string[][];
+            /** Format: int64 */
+            gap_ms?: number;
+            /** @enum {string} */
+            inputs?: "" | "direct" | "cycling";
             kind?: string;
             maker?: string;
             model?: string;
             name?: string;
+            notes?: string;
+            plate?: string;
+            /** Format: int64 */
+            plate_hz?: number;
+            /** @enum {string} */
+            power?: "" | "toggle" | "two-keys" | "none";
             room?: string;
             /** @description A new short name; the old one goes on working */
             slug?: string;
             transmitter?: string;
+            /** Format: int64 */
+            warm_up_ms?: number;
         };
         Entry: {
             /** Format: date-time */
@@ -1268,6 +1361,11 @@ export interface components {
             changed: string;
             /** @description Sent in order; empty while it is not learned */
             codes: components["schemas"]["Code"][];
+            /**
+             * @description Held, it is sent once all the same, or again and again; else as its line code says
+             * @enum {string}
+             */
+            hold?: "once" | "repeat";
             name: string;
             /**
              * Format: int64
@@ -1279,6 +1377,14 @@ export interface components {
             /** @enum {string} */
             answer: "yes" | "no" | "skip" | "open";
             key: string;
+        };
+        KeyChange: {
+            /**
+             * @description What holding it does; empty is as its line code says
+             * @enum {string}
+             */
+            hold?: "" | "once" | "repeat";
+            name?: string;
         };
         KeyRef: {
             device: string;
@@ -1461,6 +1567,8 @@ export interface components {
             device: string;
             id: string;
             key: string;
+            /** @description What to mind, such as that the device still warms up */
+            note?: string;
             /** @enum {string} */
             outcome: "sent" | "failed" | "unknown";
             port: string;
@@ -1475,6 +1583,11 @@ export interface components {
             took_ms: number;
         };
         PressRequest: {
+            /**
+             * Format: int64
+             * @description How long it is held down; 0 is a short press
+             */
+            hold_ms?: number;
             /**
              * Format: int64
              * @description Presses one after another
@@ -3516,6 +3629,182 @@ export interface operations {
             };
         };
     };
+    "remove-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "export-key": {
         parameters: {
             query?: {
@@ -3889,6 +4178,271 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Matches"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-picture": {
+        parameters: {
+            query?: {
+                /** @description The device's picture tag: another picture has another address */
+                tag?: string;
+            };
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cache-Control"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        /** @description The picture as it is on disk */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
                 };
             };
             /** @description Bad Request */
