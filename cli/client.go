@@ -189,9 +189,9 @@ func parseKey(s string) (wire.KeyRef, error) {
 	return wire.KeyRef{Device: device, Key: key}, nil
 }
 
-func (c *client) pressKey(ctx context.Context, k wire.KeyRef, times int) (wire.Press, error) {
+func (c *client) pressKey(ctx context.Context, k wire.KeyRef, r wire.PressRequest) (wire.Press, error) {
 	var p wire.Press
-	err := c.do(ctx, http.MethodPost, "/devices/"+url.PathEscape(k.Device)+"/keys/"+url.PathEscape(k.Key)+"/press", wire.PressRequest{Times: times}, &p)
+	err := c.do(ctx, http.MethodPost, "/devices/"+url.PathEscape(k.Device)+"/keys/"+url.PathEscape(k.Key)+"/press", r, &p)
 	return p, err
 }
 

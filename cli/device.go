@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/spf13/cobra"
@@ -15,9 +16,9 @@ import (
 )
 
 func (a *app) device() *cobra.Command {
-	c := &cobra.Command{Use: "device", Short: "Look after the devices of the library", Args: args(0, 0, "list, show, add, set, code, undo, export or remove"),
+	c := &cobra.Command{Use: "device", Short: "Look after the devices of the library", Args: args(0, 0, "list, show, add, set, picture, set-key, code, undo, export or remove"),
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
-	c.AddCommand(a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceSet(), a.deviceCode(), a.deviceUndo(), a.deviceExport(), a.deviceRemove())
+	c.AddCommand(a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceSet(), a.devicePicture(), a.deviceSetKey(), a.deviceCode(), a.deviceUndo(), a.deviceExport(), a.deviceRemove())
 	return c
 }
 
@@ -91,7 +92,9 @@ func (a *app) deviceShow() *cobra.Command {
 
 func (a *app) printDevice(d wire.Device) {
 	fmt.Fprintf(a.Out, "%s (%s)\n", d.Name, d.Slug)
-	for _, f := range [][2]string{{"room", d.Room}, {"kind", d.Kind}, {"maker", d.Maker}, {"model", d.Model}, {"transmitter", d.Transmitter}} {
+	for _, f := range [][2]string{{"room", d.Room}, {"kind", d.Kind}, {"maker", d.Maker}, {"model", d.Model}, {"transmitter", d.Transmitter},
+		{"type plate", plate(d)}, {"power", string(d.Power)}, {"inputs", string(d.Inputs)}, {"warms up", pause(d.WarmUpMS)}, {"gap", pause(d.GapMS)},
+		{"notes", strings.ReplaceAll(d.Notes, "\n", "\n               ")}} {
 		if f[1] != "" {
 			fmt.Fprintf(a.Out, "  %-12s %s\n", f[0], f[1])
 		}
@@ -106,6 +109,22 @@ func (a *app) printDevice(d wire.Device) {
 		return
 	}
 	a.table(table.Row{"KEY", "SENDS"}, rows)
+}
+
+// plate is what stands on a device's type plate.
+func plate(d wire.Device) string {
+	if d.PlateHz == 0 {
+		return d.Plate
+	}
+	return strings.TrimSpace(fmt.Sprintf("%s %.2f MHz", d.Plate, float64(d.PlateHz)/1e6))
+}
+
+// pause prints a time in ms, nothing where it is 0.
+func pause(ms int) string {
+	if ms == 0 {
+		return ""
+	}
+	return (time.Duration(ms) * time.Millisecond).String()
 }
 
 func (a *app) deviceAdd() *cobra.Command {

@@ -1,40 +1,80 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"net/http"
 	"net/url"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
+	"urbo/core/device"
 	"urbo/core/signal"
 	"urbo/wire"
 )
 
 func (a *app) deviceSet() *cobra.Command {
-	flags := map[string]*string{}
+	var change wire.DeviceChange
+	texts := map[string]struct {
+		to    **string
+		about string
+	}{
+		"name": {&change.Name, "its name"}, "room": {&change.Room, "the room it stands in"}, "kind": {&change.Kind, "projector, light, socket …"},
+		"maker": {&change.Maker, "who made it"}, "model": {&change.Model, "which model it is"},
+		"transmitter": {&change.Transmitter, "preferred transmitter, STATION/PORT; empty is the first that fits"},
+		"slug":        {&change.Slug, "a new short name; the old one goes on working"},
+		"plate":       {&change.Plate, "regulatory id on its type plate"}, "notes": {&change.Notes, "whatever else is worth knowing"},
+	}
+	var power, inputs, face string
+	var plateHz int
+	var warmUp, gap time.Duration
 	c := &cobra.Command{
-		Use: "set DEVICE", Short: "Change a device: its name, room, kind, maker, model, transmitter or slug", Args: args(1, 1, "DEVICE"),
-		Example: "  urbo device set projector --room \"Lecture room\" --transmitter lecture/ir-out",
+		Use: "set DEVICE", Short: "Change a device: what it is called, where it stands, what it needs", Args: args(1, 1, "DEVICE"),
+		Example: "  urbo device set projector --room \"Lecture room\" --transmitter lecture/ir-out --warm-up 20s\n" +
+			"  urbo device set amplifier --power toggle --inputs direct --face \"power . mute / volume-down . volume-up\"",
 	}
-	for name, about := range map[string]string{"name": "its name", "room": "the room it stands in", "kind": "projector, light, socket …", "maker": "who made it",
-		"model": "which model it is", "transmitter": "preferred transmitter, STATION/PORT; empty is the first that fits", "slug": "a new short name; the old one goes on working"} {
-		flags[name] = c.Flags().String(name, "", about)
+	f := c.Flags()
+	values := map[string]*string{}
+	for name, t := range texts {
+		values[name] = f.String(name, "", t.about)
 	}
+	f.StringVar(&power, "power", "", "how it is switched: toggle, two-keys or none; empty is not known")
+	f.StringVar(&inputs, "inputs", "", "how its inputs are chosen: direct or cycling; empty is not known")
+	f.IntVar(&plateHz, "plate-hz", 0, "frequency on its type plate")
+	f.DurationVar(&warmUp, "warm-up", 0, "how long it ignores keys after it was switched on")
+	f.DurationVar(&gap, "gap", 0, "least time between two presses")
+	f.StringVar(&face, "face", "", "rows of its handset's face, apart by /, keys by spaces, . for a gap; empty lays it out by itself")
 	c.RunE = func(c *cobra.Command, argv []string) error {
-		given := func(name string) *string {
-			if c.Flags().Changed(name) {
-				return flags[name]
+		given := f.Changed
+		for name, t := range texts {
+			if given(name) {
+				*t.to = values[name]
 			}
-			return nil
 		}
-		change := wire.DeviceChange{Slug: given("slug"), Name: given("name"), Room: given("room"), Kind: given("kind"), Maker: given("maker"),
-			Model: given("model"), Transmitter: given("transmitter")}
+		if given("power") {
+			change.Power = (*device.Power)(&power)
+		}
+		if given("inputs") {
+			change.Inputs = (*device.Inputs)(&inputs)
+		}
+		if given("plate-hz") {
+			change.PlateHz = &plateHz
+		}
+		if ms := int(warmUp / time.Millisecond); given("warm-up") {
+			change.WarmUpMS = &ms
+		}
+		if ms := int(gap / time.Millisecond); given("gap") {
+			change.GapMS = &ms
+		}
+		if rows := parseFace(face); given("face") {
+			change.Face = &rows
+		}
 		if change == (wire.DeviceChange{}) {
-			return usageError{errors.New("say what to change: --name, --room, --kind, --maker, --model, --transmitter or --slug")}
+			return usageError{errors.New("say what to change: --name, --room, --kind … (see --help)")}
 		}
 		var d wire.Device
 		if err := a.call(c.Context(), http.MethodPatch, "/devices/"+url.PathEscape(argv[0]), change, &d); err != nil {
@@ -49,6 +89,90 @@ func (a *app) deviceSet() *cobra.Command {
 	return c
 }
 
+// parseFace reads "power . mute / up": rows apart by /, and . for a gap.
+func parseFace(text string) [][]string {
+	rows := [][]string{}
+	for row := range strings.SplitSeq(text, "/") {
+		keys := strings.Fields(row)
+		for i, k := range keys {
+			if k == "." {
+				keys[i] = ""
+			}
+		}
+		if len(keys) > 0 {
+			rows = append(rows, keys)
+		}
+	}
+	return rows
+}
+
+func (a *app) deviceSetKey() *cobra.Command {
+	var name, hold string
+	c := &cobra.Command{
+		Use: "set-key DEVICE/KEY", Short: "Rename a key, or say what holding it does", Args: args(1, 1, "DEVICE/KEY"),
+		Example: "  urbo device set-key boardwalk/dim --name dimmer\n  urbo device set-key amplifier/volume-up --hold repeat",
+		RunE: func(c *cobra.Command, argv []string) error {
+			ref, err := parseKey(argv[0])
+			if err != nil {
+				return err
+			}
+			var change wire.KeyChange
+			if c.Flags().Changed("name") {
+				change.Name, ref.Key = &name, name
+			}
+			if c.Flags().Changed("hold") {
+				change.Hold = &hold
+			}
+			if change == (wire.KeyChange{}) {
+				return usageError{errors.New("say what to change: --name or --hold")}
+			}
+			from, _ := parseKey(argv[0])
+			var d wire.Device
+			if err := a.call(c.Context(), http.MethodPatch, keyPath(from), change, &d); err != nil {
+				return err
+			}
+			return a.printKey(d, ref.Key)
+		},
+	}
+	c.Flags().StringVar(&name, "name", "", "its new name")
+	c.Flags().StringVar(&hold, "hold", "", "once: held or not, it is sent once; repeat: it goes on while it is held; empty: as its line code says")
+	return c
+}
+
+func (a *app) devicePicture() *cobra.Command {
+	var remove bool
+	c := &cobra.Command{
+		Use: "picture DEVICE [FILE]", Short: "Give a device a picture: PNG or JPEG, at most 2 MB", Args: args(1, 2, "DEVICE and a FILE, or - for standard input"),
+		RunE: func(c *cobra.Command, argv []string) error {
+			path := "/devices/" + url.PathEscape(argv[0]) + "/picture"
+			if remove == (len(argv) == 2) {
+				return usageError{errors.New("name a FILE, or take the picture away with --remove")}
+			}
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			if remove {
+				return cl.do(c.Context(), http.MethodDelete, path, nil, nil)
+			}
+			data, err := a.readFile(argv[1], maxUpload)
+			if err != nil {
+				return err
+			}
+			resp, err := cl.send(c.Context(), http.MethodPost, path, bytes.NewReader(data))
+			if err != nil {
+				return err
+			}
+			return resp.Body.Close()
+		},
+	}
+	c.Flags().BoolVar(&remove, "remove", false, "take the picture away")
+	return c
+}
+
+// maxUpload is the most that is read of a picture before the service says how much it takes.
+const maxUpload = 64 << 20
+
 // call is one request to the service.
 func (a *app) call(ctx context.Context, method, path string, in, out any) error {
 	cl, err := a.client()
@@ -59,8 +183,16 @@ func (a *app) call(ctx context.Context, method, path string, in, out any) error 
 }
 
 func (a *app) deviceRemove() *cobra.Command {
-	return &cobra.Command{Use: "remove DEVICE", Short: "Remove a device with its keys and codes", Args: args(1, 1, "DEVICE"), RunE: func(c *cobra.Command, argv []string) error {
-		return a.call(c.Context(), http.MethodDelete, "/devices/"+url.PathEscape(argv[0]), nil, nil)
+	return &cobra.Command{Use: "remove DEVICE[/KEY]", Short: "Remove a device with its keys and codes, or one key", Args: args(1, 1, "DEVICE or DEVICE/KEY"), RunE: func(c *cobra.Command, argv []string) error {
+		path := "/devices/" + url.PathEscape(argv[0])
+		if strings.Contains(argv[0], "/") {
+			ref, err := parseKey(argv[0])
+			if err != nil {
+				return err
+			}
+			path = keyPath(ref)
+		}
+		return a.call(c.Context(), http.MethodDelete, path, nil, nil)
 	}}
 }
 
@@ -92,9 +224,7 @@ func (a *app) printKey(d wire.Device, name string) error {
 		if k.Name != name {
 			continue
 		}
-		for _, cd := range k.Codes {
-			fmt.Fprintf(a.Out, "%s/%s sends %s\n", d.Slug, k.Name, code(cd))
-		}
+		fmt.Fprintf(a.Out, "%s/%s sends %s\n", d.Slug, k.Name, codes(k.Codes))
 	}
 	return nil
 }
@@ -102,13 +232,14 @@ func (a *app) printKey(d wire.Device, name string) error {
 func (a *app) deviceCode() *cobra.Command {
 	var switches, train string
 	var hz, repeats int
+	var gap time.Duration
 	c := &cobra.Command{
 		Use: "code DEVICE/KEY [SHEET FIELD=VALUE …]", Short: "Say by hand what a key sends", Args: args(1, -1, "DEVICE/KEY and a line code"),
 		Long: `Say by hand what a key sends, instead of learning it.
 
-Numbers are decimal, 0x or 0b. The socket's coding switches can be typed in as they stand: ten positions, up (1) or down
+Numbers are decimal, 0x or 0b. A key may send several codes: write "then" between them. The socket's coding switches can be typed in as they stand: ten positions, up (1) or down
 (0), five for the house and five for the unit, and then on or off.`,
-		Example: "  urbo device code boardwalk/power nec address=57 command=0x02\n  urbo device code lamp/on --switches \"11010 01000 on\"\n  urbo device code lamp/odd --train \"2000/1000 350/700 350\" --hz 38000",
+		Example: "  urbo device code boardwalk/power nec address=57 command=0x02\n  urbo device code lamp/up nec address=57 command=2 then nec address=57 command=3 --gap 60ms\n  urbo device code lamp/on --switches \"11010 01000 on\"\n  urbo device code lamp/odd --train \"2000/1000 350/700 350\" --hz 38000",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ref, err := parseKey(argv[0])
 			if err != nil {
@@ -123,13 +254,18 @@ Numbers are decimal, 0x or 0b. The socket's coding switches can be typed in as t
 			if given != 1 {
 				return usageError{errors.New("give one of a line code with its fields, --switches and --train")}
 			}
-			cd, err := a.handCode(strings.Join(argv[1:], " "), switches, train, hz)
-			if err != nil {
-				return err
+			var codes []wire.Code
+			for text := range strings.SplitSeq(" "+strings.Join(argv[1:], " ")+" ", " then ") {
+				cd, err := a.handCode(strings.TrimSpace(text), switches, train, hz)
+				if err != nil {
+					return err
+				}
+				cd.Repeats = repeats
+				cd.GapUS = max(cd.GapUS, int(gap/time.Microsecond))
+				codes = append(codes, cd)
 			}
-			cd.Repeats = repeats
 			var d wire.Device
-			if err := a.call(c.Context(), http.MethodPut, keyPath(ref), []wire.Code{cd}, &d); err != nil {
+			if err := a.call(c.Context(), http.MethodPut, keyPath(ref), codes, &d); err != nil {
 				return err
 			}
 			return a.printKey(d, ref.Key)
@@ -140,6 +276,7 @@ Numbers are decimal, 0x or 0b. The socket's coding switches can be typed in as t
 	f.StringVar(&train, "train", "", "durations in µs, mark first")
 	f.IntVar(&hz, "hz", 0, "of a train: carrier (38000) or channel (433920000)")
 	f.IntVar(&repeats, "repeats", 0, "how often the repeating part is sent; 0 is as the line code says")
+	f.DurationVar(&gap, "gap", 0, "least silence after each code")
 	return c
 }
 

@@ -2,6 +2,8 @@ package cli
 
 import (
 	"fmt"
+	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -10,6 +12,7 @@ import (
 
 func (a *app) press() *cobra.Command {
 	var times int
+	var hold time.Duration
 	c := &cobra.Command{
 		Use: "press DEVICE/KEY", Short: "Press a key of a device", Args: args(1, 1, "DEVICE/KEY"),
 		Example: "  urbo press boardwalk/power\n  urbo press projector/off --times 2",
@@ -21,11 +24,14 @@ func (a *app) press() *cobra.Command {
 			if times < 1 || times > 50 {
 				return usageError{fmt.Errorf("--times is 1 to 50, not %d", times)}
 			}
+			if hold < 0 || hold > 20*time.Second {
+				return usageError{fmt.Errorf("--hold is at most 20s, not %s", hold)}
+			}
 			cl, err := a.client()
 			if err != nil {
 				return err
 			}
-			p, err := cl.pressKey(c.Context(), key, times)
+			p, err := cl.pressKey(c.Context(), key, wire.PressRequest{Times: times, HoldMS: int(hold / time.Millisecond)})
 			if err != nil {
 				return err
 			}
@@ -34,7 +40,7 @@ func (a *app) press() *cobra.Command {
 					return err
 				}
 			} else if p.Outcome == wire.Sent {
-				fmt.Fprintf(a.Out, "Sent %s through %s/%s, %.0f ms on the air.\n", key, p.Station, p.Port, p.TookMS)
+				fmt.Fprintf(a.Out, "Sent %s through %s/%s, %.0f ms on the air.%s\n", key, p.Station, p.Port, p.TookMS, strings.TrimRight(" "+p.Note, " "))
 			}
 			switch p.Outcome {
 			case wire.Failed:
@@ -45,6 +51,7 @@ func (a *app) press() *cobra.Command {
 			return nil
 		},
 	}
+	c.Flags().DurationVar(&hold, "hold", 0, "how long it is held down, at most 20s; 0 is a short press")
 	c.Flags().IntVar(&times, "times", 1, "presses one after another")
 	return c
 }

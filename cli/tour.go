@@ -229,7 +229,7 @@ func (g *guide) press(key string, times int) error {
 	if err != nil {
 		return err
 	}
-	p, err := g.client.pressKey(g.ctx, k, times)
+	p, err := g.client.pressKey(g.ctx, k, wire.PressRequest{Times: times})
 	if err != nil {
 		return err
 	}

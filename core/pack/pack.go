@@ -268,7 +268,7 @@ func (c Code) check(book *line.Book) error {
 func (c Code) Burst(book *line.Book) (line.Burst, error) {
 	if c.Sheet == "" && c.Inline == "" {
 		wave := append(slices.Clone([]int(c.Train)), max(c.GapUS, signal.UnknownGap))
-		return line.Burst{Repeat: wave, Repeats: max(c.Repeats, 1)}, c.Train.Check()
+		return line.Burst{Repeat: wave, Repeats: max(c.Repeats, 1)}, c.Train.CheckKey()
 	}
 	sheet, err := book.Sheet(c.Sheet)
 	if c.Inline != "" {

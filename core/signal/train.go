@@ -22,6 +22,20 @@ type Train []int
 // ErrMalformed is wrapped by every error about a train that breaks the rules.
 var ErrMalformed = errors.New("malformed train")
 
+// LeastKey is the fewest durations that a key can send: less than two marks and the space between says nothing.
+const LeastKey = 3
+
+// CheckKey is Check for what a key sends.
+func (t Train) CheckKey() error {
+	if err := t.Check(); err != nil {
+		return err
+	}
+	if len(t) < LeastKey {
+		return fmt.Errorf("%w: a train of %d durations is no signal: a key sends a mark, a space and a mark at least", ErrMalformed, len(t))
+	}
+	return nil
+}
+
 // Check says whether t is a train: 1 to MaxDurations durations of 1 to MaxDuration µs, ending with a mark.
 func (t Train) Check() error {
 	switch {

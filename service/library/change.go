@@ -307,7 +307,7 @@ func (l *Library) Row(c wire.Code) (store.Code, error) {
 		return l.inlineRow(row, c)
 	}
 	if c.Sheet == "" {
-		if err := c.Train.Check(); err != nil {
+		if err := c.Train.CheckKey(); err != nil {
 			return row, fmt.Errorf("%w: %w", ErrCode, err)
 		}
 		row.Train, row.Print = c.Train, bench.FingerprintOf(c.Train).String()

@@ -26,6 +26,7 @@ export type CodeSet = Schemas['CodeSet'];
 export type Station = Schemas['Station'];
 export type Stage = Schemas['Stage'];
 export type PackPlan = Schemas['PackPlan'];
+export type KeyChange = Schemas['KeyChange'];
 export type DeviceChange = Schemas['DeviceChange'];
 export type NewDevice = Schemas['NewDevice'];
 export type About = Schemas['About'];

@@ -4,6 +4,7 @@ import {
   unwrap,
   type Device,
   type DeviceChange,
+  type KeyChange,
   type KeyRef,
   type LessonStep,
   type NewDevice,
@@ -148,6 +149,16 @@ export const useChangeDevice = (device: string) =>
   useMutation({
     mutationFn: (body: DeviceChange) =>
       unwrap(client.PATCH('/api/devices/{device}', { params: { path: { device } }, body })),
+  });
+export const useChangeKey = (device: string, key: string) =>
+  useMutation({
+    mutationFn: (body: KeyChange) =>
+      unwrap(client.PATCH('/api/devices/{device}/keys/{key}', { params: { path: { device, key } }, body })),
+  });
+export const useRemoveKey = (device: string) =>
+  useMutation({
+    mutationFn: (key: string) =>
+      unwrap(client.DELETE('/api/devices/{device}/keys/{key}', { params: { path: { device, key } } })),
   });
 export const useRemoveDevice = () =>
   useMutation({

@@ -1,21 +1,26 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import { lazy, useState } from 'react';
 import { Link, useParams } from 'react-router';
-import type { Device } from '../api/client';
-import { useDevices, useUndo } from '../api/queries';
-import { mono } from '../app/theme';
+import { useDevices } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
-import { label, sends } from '../shared/text';
+import { About } from './About';
 import { AdvicePart } from './AdvicePart';
+import { Arrange } from './Arrange';
+import { Codes } from './Codes';
 import { HandsetFace } from './HandsetFace';
 import { MatchPart } from './MatchPart';
 import { Settings } from './Settings';
+
+const QrPart = lazy(() => import('./QrPart'));
 
 // DevicePage is one device: its handset's face, and what each key sends.
 export default function DevicePage() {
   const { slug } = useParams();
   const devices = useDevices();
+  const [phone, setPhone] = useState(false);
+  const [arranging, setArranging] = useState(false);
   const device = devices.data?.find((d) => d.slug === slug);
   if (devices.isPending) return <Note>{words.loading}</Note>;
   if (!device) return <Note alert>{words.devices.none}</Note>;
@@ -29,6 +34,13 @@ export default function DevicePage() {
         title={device.name}
         under={[device.room, `${device.maker} ${device.model}`.trim()].filter(Boolean).join(' · ')}
       >
+        <Button
+          aria-pressed={phone}
+          onClick={() => setPhone(!phone)}
+          sx={{ display: { xs: 'none', md: 'inline-flex' } }}
+        >
+          {words.device.phone}
+        </Button>
         {missing > 0 && (
           <Button component={Link} to={`/devices/${device.slug}/audition`} variant="outlined">
             {words.device.audition}
@@ -49,10 +61,26 @@ export default function DevicePage() {
           columnGap: 6,
         }}
       >
-        <Panel title={words.device.handset}>
-          <HandsetFace device={device} />
+        <Panel
+          title={words.device.handset}
+          aside={
+            device.keys.length > 1 &&
+            !arranging && (
+              <Button size="small" onClick={() => setArranging(true)}>
+                {words.device.arrange}
+              </Button>
+            )
+          }
+        >
+          {arranging ? (
+            <Arrange device={device} onDone={() => setArranging(false)} />
+          ) : (
+            <HandsetFace device={device} />
+          )}
         </Panel>
         <div>
+          {phone && <QrPart address={`${location.origin}/devices/${device.slug}`} />}
+          <About device={device} />
           <AdvicePart device={device} />
           <MatchPart device={device} />
           <Codes device={device} />
@@ -60,55 +88,5 @@ export default function DevicePage() {
         </div>
       </Box>
     </>
-  );
-}
-
-function Codes({ device }: { device: Device }) {
-  const undo = useUndo(device.slug);
-  return (
-    <Panel title={words.device.codes}>
-      <Box
-        component="dl"
-        sx={{
-          m: 0,
-          display: 'grid',
-          gridTemplateColumns: 'minmax(84px, auto) minmax(0, 1fr) auto',
-          columnGap: 3,
-          rowGap: 0.75,
-          alignItems: 'baseline',
-        }}
-      >
-        {device.keys.map((k) => (
-          <Box key={k.name} sx={{ display: 'contents' }}>
-            <Box component="dt">{label(k.name)}</Box>
-            <Box
-              component="dd"
-              sx={{
-                m: 0,
-                fontFamily: k.codes.length ? mono : undefined,
-                fontSize: 14,
-                color: k.codes.length ? 'text.primary' : 'text.secondary',
-                overflowWrap: 'anywhere',
-              }}
-            >
-              {k.codes.length > 0 ? k.codes.map(sends).join(', ') : words.device.notLearned}
-            </Box>
-            {k.version > 1 ? (
-              <Button
-                size="small"
-                sx={{ minHeight: 32, py: 0 }}
-                aria-label={words.device.undo(label(k.name))}
-                onClick={() => undo.mutate(k.name)}
-              >
-                {words.device.undoShort}
-              </Button>
-            ) : (
-              <span />
-            )}
-          </Box>
-        ))}
-      </Box>
-      {undo.error && <Note alert>{undo.error.message}</Note>}
-    </Panel>
   );
 }

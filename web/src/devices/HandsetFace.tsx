@@ -41,7 +41,7 @@ export function HandsetFace({ device }: { device: Device }) {
   };
   return (
     <Box sx={{ maxWidth: 340 }}>
-      <FaceGrid keys={device.keys.map((k) => k.name)}>
+      <FaceGrid keys={device.keys.map((k) => k.name)} arranged={device.face}>
         {(key) => (
           <KeyButton
             name={key}

@@ -4,10 +4,11 @@ import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState, type SubmitEvent } from 'react';
 import { useNavigate } from 'react-router';
-import type { Device } from '../api/client';
+import type { Device, DeviceChange } from '../api/client';
 import { useChangeDevice, useKinds, useRemoveDevice, useStations } from '../api/queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { PictureChoice } from './PictureChoice';
 
 const texts = ['name', 'room', 'maker', 'model', 'slug'] as const;
 
@@ -30,6 +31,9 @@ export function Settings({ device }: { device: Device }) {
   );
 }
 
+// scaled reads a number that may be left out.
+const scaled = (text: string, by: number): number => Math.round(Number(text || 0) * by);
+
 function Form({ device, onDone }: { device: Device; onDone: () => void }) {
   const kinds = useKinds();
   const stations = useStations();
@@ -45,24 +49,34 @@ function Form({ device, onDone }: { device: Device; onDone: () => void }) {
     slug: device.slug,
     kind: device.kind,
     transmitter: device.transmitter,
+    plate: device.plate ?? '',
+    notes: device.notes ?? '',
+    power: device.power ?? '',
+    inputs: device.inputs ?? '',
+    mhz: device.plate_hz ? String(device.plate_hz / 1e6) : '',
+    warmUp: device.warm_up_ms ? String(device.warm_up_ms / 1000) : '',
+    gap: device.gap_ms ? String(device.gap_ms / 1000) : '',
   });
   const transmitters = (stations.data ?? []).flatMap((s) =>
     s.ports.filter((p) => p.direction === 'transmitter').map((p) => `${s.name}/${p.id}`),
   );
   const submit = (e: SubmitEvent) => {
     e.preventDefault();
-    change.mutate(form, {
+    const { mhz, warmUp, gap, ...rest } = form;
+    const times = { plate_hz: scaled(mhz, 1e6), warm_up_ms: scaled(warmUp, 1000), gap_ms: scaled(gap, 1000) };
+    change.mutate({ ...rest, ...times } as DeviceChange, {
       onSuccess: (d) => {
         onDone();
         if (d.slug !== device.slug) void navigate(`/devices/${d.slug}`, { replace: true });
       },
     });
   };
-  const pick = (name: 'kind' | 'transmitter', options: [string, string][]) => (
+  const pick = (name: 'kind' | 'transmitter' | 'power' | 'inputs', options: [string, string][]) => (
     <TextField
       select
       label={words.device.fields[name]}
       value={form[name]}
+      slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
       onChange={(e) => setForm({ ...form, [name]: e.target.value })}
     >
       {options.map(([value, text]) => (
@@ -95,6 +109,32 @@ function Form({ device, onDone }: { device: Device; onDone: () => void }) {
           t,
         ]),
       ])}
+      {pick('power', [['', words.device.unsaid], ...Object.entries(words.device.powers)])}
+      {pick('inputs', [['', words.device.unsaid], ...Object.entries(words.device.inputsOf)])}
+      {(['warmUp', 'gap', 'mhz'] as const).map((name) => (
+        <TextField
+          key={name}
+          label={words.device.numbers[name]}
+          value={form[name]}
+          slotProps={{ htmlInput: { inputMode: 'decimal', pattern: '[0-9]*[.]?[0-9]*', maxLength: 10 } }}
+          onChange={(e) => setForm({ ...form, [name]: e.target.value })}
+        />
+      ))}
+      <TextField
+        label={words.device.fields.plate}
+        value={form.plate}
+        slotProps={{ htmlInput: { maxLength: 80 } }}
+        onChange={(e) => setForm({ ...form, plate: e.target.value })}
+      />
+      <TextField
+        label={words.device.fields.notes}
+        value={form.notes}
+        multiline
+        maxRows={8}
+        slotProps={{ htmlInput: { maxLength: 4000 } }}
+        onChange={(e) => setForm({ ...form, notes: e.target.value })}
+      />
+      <PictureChoice device={device} />
       {(change.error ?? remove.error) && <Note alert>{(change.error ?? remove.error)?.message}</Note>}
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
         <Button type="submit" variant="contained" disabled={change.isPending}>

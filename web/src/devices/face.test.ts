@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { face } from './face';
+import { face, stored, swap } from './face';
 
 describe('face', () => {
   it('shows every key exactly once', () => {
@@ -45,4 +45,32 @@ describe('face', () => {
   it('puts on left of off', () => {
     expect(face(['off', 'on'])).toEqual([['on', null, 'off']]);
   });
+});
+
+it('an arranged face comes first; keys that nobody placed follow, and keys that are gone leave a gap', () => {
+  expect(
+    face(
+      ['power', 'mute', 'menu'],
+      [
+        ['mute', '', 'gone'],
+        ['', 'power'],
+      ],
+    ),
+  ).toEqual([
+    ['mute', null, null],
+    [null, 'power', null],
+    ['menu', null, null],
+  ]);
+});
+
+it('keys change places, and empty rows at the end are not kept', () => {
+  const rows = swap(
+    [
+      ['a', 'b', null],
+      [null, null, null],
+    ],
+    [0, 0],
+    [0, 2],
+  );
+  expect(stored(rows)).toEqual([['', 'b', 'a']]);
 });

@@ -4,8 +4,34 @@ export type Row = (string | null)[];
 
 const takes = (keys: Set<string>, ...names: string[]): boolean => names.some((n) => keys.has(n));
 
-// face lays keys out. Every key appears once; null is an empty place.
-export function face(all: string[]): Row[] {
+// face lays keys out: as somebody arranged them, else as one would expect. Every key appears once; null is an empty
+// place.
+export function face(all: string[], arranged: string[][] = []): Row[] {
+  const given = arranged.map((row) =>
+    [0, 1, 2].map((i) => (all.includes(row[i] ?? '') ? (row[i] ?? null) : null)),
+  );
+  const placed = new Set(given.flat());
+  const rows = usual(all.filter((k) => !placed.has(k)));
+  return [...given, ...rows];
+}
+
+// swap exchanges two places of a face.
+export function swap(rows: Row[], a: [number, number], b: [number, number]): Row[] {
+  const next = rows.map((r) => [...r]);
+  const [first, second] = [next[a[0]], next[b[0]]];
+  if (!first || !second) return rows;
+  [first[a[1]], second[b[1]]] = [second[b[1]] ?? null, first[a[1]] ?? null];
+  return next;
+}
+
+// stored is a face as it is kept: empty rows at the end are left out.
+export function stored(rows: Row[]): string[][] {
+  const out = rows.map((r) => r.map((k) => k ?? ''));
+  while (out.length > 0 && out[out.length - 1]?.every((k) => k === '')) out.pop();
+  return out;
+}
+
+function usual(all: string[]): Row[] {
   const keys = new Set(all);
   const rows: Row[] = [];
   const put = (...row: Row) => {

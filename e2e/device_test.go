@@ -1,0 +1,97 @@
+package e2e
+
+import (
+	"bytes"
+	"image"
+	"image/png"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/wire"
+)
+
+// TestDevice_IsLookedAfterInTheConsole changes what belongs to a device beside its codes.
+func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	b := open(t, r, 1280, 800)
+	b.visit(r, "/devices/boardwalk")
+	b.click("Settings")
+	b.choose("Switched by", "one key for on and off")
+	b.fill("Least time between two presses", "0.4")
+	b.fill("Type plate", "CS 7-119")
+	b.pick("plan.png", "this is no picture")
+	b.see("neither PNG nor JPEG")
+	b.click("Save")
+	b.see("CS 7-119")
+	b.see("0.4 s")
+
+	b.click("Change breathe")
+	b.fill("Name of the key", "pulse")
+	b.choose("Held down", "again and again")
+	b.click("Save")
+	b.until(`[...document.querySelectorAll('dt')].some(e => e.innerText === 'pulse')`)
+	b.click("Change pulse")
+	b.click("Remove the key")
+	b.click("Remove it with its codes")
+	b.until(`![...document.querySelectorAll('dt')].some(e => e.innerText === 'pulse')`)
+
+	b.click("Arrange")
+	b.click("power")
+	b.click("empty place, row 1, place 3")
+	b.click("Save")
+	b.see("Tap a key to press it")
+	b.click("On the phone")
+	b.until(`document.querySelector('svg[role=img][aria-label*="/devices/boardwalk"] path')?.getAttribute('d').length > 1000`)
+	b.see("This address works on this machine only")
+
+	var d wire.Device
+	r.ok(&d, "device", "show", "boardwalk")
+	assert.Equal(t, []string{"", "", "power"}, d.Face[0])
+	assert.EqualValues(t, "toggle", d.Power)
+	assert.Equal(t, 400, d.GapMS)
+	assert.Len(t, d.Keys, 6)
+
+	var drawn bytes.Buffer
+	require.NoError(t, png.Encode(&drawn, image.NewGray(image.Rect(0, 0, 40, 30))))
+	file := filepath.Join(t.TempDir(), "lights.png")
+	require.NoError(t, os.WriteFile(file, drawn.Bytes(), 0o600))
+	r.ok(nil, "device", "picture", "boardwalk", file)
+	b.until(`document.querySelector('img[alt="Boardwalk lights"]')?.naturalWidth === 40`)
+}
+
+// TestDevice_IsLookedAfterInTheTerminal does so by commands, and tries them wrongly.
+func TestDevice_IsLookedAfterInTheTerminal(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--pace", "4")
+	token := r.owner()
+	assert.Contains(t, r.ok(nil, "device", "set", "projector", "--warm-up", "20s", "--plate-hz", "433920000", "--face", "on . off / ok"), "warms up     20s")
+	assert.Contains(t, r.ok(nil, "device", "set-key", "boardwalk/dim", "--name", "dimmer", "--hold", "repeat"), "boardwalk/dimmer sends nec")
+	r.ok(nil, "press", "boardwalk/power")
+	r.becomes(token, "boardwalk", "power", "on")
+	assert.Regexp(t, `20\d\d ms on the air`, r.ok(nil, "press", "boardwalk/dimmer", "--hold", "2s"))
+	assert.Contains(t, r.ok(nil, "device", "code", "boardwalk/both", "nec", "address=57", "command=2", "then", "nec", "address=57", "command=5", "--gap", "60ms"), ", then nec")
+	r.ok(nil, "press", "boardwalk/both")
+	r.becomes(token, "boardwalk", "power", "off")
+	r.ok(nil, "device", "remove", "boardwalk/both")
+
+	big := filepath.Join(t.TempDir(), "big.png")
+	require.NoError(t, os.WriteFile(big, bytes.Repeat([]byte("x"), 40<<20), 0o600))
+	for says, args := range map[string][]string{
+		`unknown key "both"`:          {"device", "remove", "boardwalk/both"},
+		"more than 2 MB":              {"device", "picture", "boardwalk", big},
+		"it cannot stand on the face": {"device", "set", "boardwalk", "--face", "dance"},
+		"two-keys, none":              {"device", "set", "boardwalk", "--power", "maybe"},
+		"use a-z, 0-9 and single -":   {"device", "set-key", "boardwalk/red", "--name", "red\x07"},
+		"is no signal":                {"device", "code", "boardwalk/odd", "--train", "500"},
+	} {
+		res := r.urbo(args...)
+		assert.Equal(t, 1, res.code, says)
+		assert.Contains(t, strings.ReplaceAll(res.err, "\n", " "), says)
+	}
+}

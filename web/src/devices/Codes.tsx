@@ -1,0 +1,73 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import { useState } from 'react';
+import type { Device } from '../api/client';
+import { useUndo } from '../api/queries';
+import { mono } from '../app/theme';
+import { words } from '../app/words';
+import { Note, Panel } from '../shared/Panel';
+import { label, sends } from '../shared/text';
+import { KeyChange } from './KeyChange';
+
+const small = { minHeight: 32, minWidth: 0, py: 0 };
+
+// Codes lists what each key of a device sends; a key can be changed, and its last change undone.
+export function Codes({ device }: { device: Device }) {
+  const undo = useUndo(device.slug);
+  const [changing, setChanging] = useState('');
+  return (
+    <Panel title={words.device.codes}>
+      <Box
+        component="dl"
+        sx={{
+          m: 0,
+          display: 'grid',
+          gridTemplateColumns: 'minmax(84px, auto) minmax(0, 1fr) auto',
+          columnGap: { xs: 1.5, sm: 3 },
+          rowGap: 0.25,
+          alignItems: 'baseline',
+        }}
+      >
+        {device.keys.map((k) => (
+          <Box key={k.name} sx={{ display: 'contents' }}>
+            <Box component="dt">{label(k.name)}</Box>
+            <Box
+              component="dd"
+              sx={{
+                m: 0,
+                fontFamily: k.codes.length ? mono : undefined,
+                fontSize: 14,
+                color: k.codes.length ? 'text.primary' : 'text.secondary',
+                overflowWrap: 'anywhere',
+              }}
+            >
+              {k.codes.length > 0 ? k.codes.map(sends).join(words.device.then) : words.device.notLearned}
+            </Box>
+            <Box component="dd" sx={{ m: 0, textAlign: 'right', whiteSpace: 'nowrap' }}>
+              {k.version > 1 && (
+                <Button
+                  size="small"
+                  sx={small}
+                  aria-label={words.device.undo(label(k.name))}
+                  onClick={() => undo.mutate(k.name)}
+                >
+                  {words.device.undoShort}
+                </Button>
+              )}
+              <Button
+                size="small"
+                sx={small}
+                aria-label={words.device.changeKey(label(k.name))}
+                onClick={() => setChanging(changing === k.name ? '' : k.name)}
+              >
+                {words.device.changeShort}
+              </Button>
+            </Box>
+            {changing === k.name && <KeyChange device={device.slug} of={k} onDone={() => setChanging('')} />}
+          </Box>
+        ))}
+      </Box>
+      {undo.error && <Note alert>{undo.error.message}</Note>}
+    </Panel>
+  );
+}

@@ -1,0 +1,68 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import MenuItem from '@mui/material/MenuItem';
+import TextField from '@mui/material/TextField';
+import { useState, type SubmitEvent } from 'react';
+import type { Key } from '../api/client';
+import { useChangeKey, useRemoveKey } from '../api/queries';
+import { words } from '../app/words';
+import { Note } from '../shared/Panel';
+
+const holds = ['', 'once', 'repeat'] as const;
+
+// KeyChange renames a key, says what holding it does, or removes it, which is asked once.
+export function KeyChange({ device, of, onDone }: { device: string; of: Key; onDone: () => void }) {
+  const change = useChangeKey(device, of.name);
+  const remove = useRemoveKey(device);
+  const [name, setName] = useState(of.name);
+  const [hold, setHold] = useState<(typeof holds)[number]>(of.hold ?? '');
+  const [sure, setSure] = useState(false);
+  const error = change.error ?? remove.error;
+  const submit = (e: SubmitEvent) => {
+    e.preventDefault();
+    change.mutate({ name, hold }, { onSuccess: onDone });
+  };
+  return (
+    <Box
+      component="form"
+      onSubmit={submit}
+      sx={{ gridColumn: '1 / -1', display: 'grid', gap: 2, maxWidth: 420, py: 1, pl: 2, borderLeft: 2 }}
+    >
+      <TextField
+        label={words.device.keyName}
+        value={name}
+        required
+        autoFocus
+        slotProps={{ htmlInput: { maxLength: 40 } }}
+        onChange={(e) => setName(e.target.value)}
+      />
+      <TextField
+        select
+        label={words.device.hold}
+        value={hold}
+        slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+        onChange={(e) => setHold(e.target.value as typeof hold)}
+      >
+        {holds.map((h) => (
+          <MenuItem key={h} value={h}>
+            {words.device.holds[h]}
+          </MenuItem>
+        ))}
+      </TextField>
+      {error && <Note alert>{error.message}</Note>}
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
+        <Button type="submit" variant="contained">
+          {words.device.save}
+        </Button>
+        <Button onClick={onDone}>{words.devices.cancel}</Button>
+        <Button
+          color="secondary"
+          sx={{ ml: 'auto' }}
+          onClick={() => (sure ? remove.mutate(of.name, { onSuccess: onDone }) : setSure(true))}
+        >
+          {sure ? words.device.removeKeySure : words.device.removeKey}
+        </Button>
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,40 @@
+import Box from '@mui/material/Box';
+import qrcode from 'qrcode-generator';
+import { words } from '../app/words';
+import { Note, Panel } from '../shared/Panel';
+
+// modules draws the dark squares of a QR code as one path, each a unit wide.
+function modules(text: string): { path: string; size: number } {
+  const code = qrcode(0, 'M'); // the smallest that holds it
+  code.addData(text);
+  code.make();
+  const size = code.getModuleCount();
+  let path = '';
+  for (let y = 0; y < size; y++) {
+    for (let x = 0; x < size; x++) {
+      if (code.isDark(y, x)) path += `M${x} ${y}h1v1h-1z`;
+    }
+  }
+  return { path, size };
+}
+
+// QrPart shows this page's address for the camera of the phone in hand.
+export default function QrPart({ address }: { address: string }) {
+  const { path, size } = modules(address);
+  const local = ['localhost', '127.0.0.1', '[::1]'].includes(new URL(address).hostname);
+  return (
+    <Panel title={words.device.phone}>
+      <Box
+        component="svg"
+        role="img"
+        aria-label={words.device.qr(address)}
+        viewBox={`-4 -4 ${size + 8} ${size + 8}`}
+        sx={{ width: 220, maxWidth: '100%', bgcolor: '#fff', display: 'block' }}
+      >
+        <path d={path} fill="#000" />
+      </Box>
+      <Box sx={{ fontSize: 14, mt: 1, overflowWrap: 'anywhere' }}>{address}</Box>
+      {local && <Note>{words.device.local}</Note>}
+    </Panel>
+  );
+}
