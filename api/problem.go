@@ -48,6 +48,7 @@ var statuses = []struct {
 	{library.ErrNotLearned, http.StatusConflict},
 	{lesson.ErrRunning, http.StatusConflict},
 	{corelesson.ErrIsOver, http.StatusConflict},
+	{corelesson.ErrTaken, http.StatusConflict},
 	{audition.ErrRunning, http.StatusConflict},
 	{coreaudition.ErrOver, http.StatusConflict},
 	{coreaudition.ErrStep, http.StatusConflict},

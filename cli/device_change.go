@@ -230,7 +230,7 @@ func (a *app) printKey(d wire.Device, name string) error {
 }
 
 func (a *app) deviceCode() *cobra.Command {
-	var switches, train string
+	var switches, train, capture string
 	var hz, repeats int
 	var gap time.Duration
 	c := &cobra.Command{
@@ -246,13 +246,20 @@ Numbers are decimal, 0x or 0b. A key may send several codes: write "then" betwee
 				return err
 			}
 			given := 0
-			for _, x := range []bool{len(argv) > 1, switches != "", train != ""} {
+			for _, x := range []bool{len(argv) > 1, switches != "", train != "", capture != ""} {
 				if x {
 					given++
 				}
 			}
 			if given != 1 {
-				return usageError{errors.New("give one of a line code with its fields, --switches and --train")}
+				return usageError{errors.New("give one of a line code with its fields, --switches, --train and --capture")}
+			}
+			var d wire.Device
+			if capture != "" {
+				if err := a.call(c.Context(), http.MethodPost, "/captures/"+url.PathEscape(capture)+"/keep", ref, &d); err != nil {
+					return err
+				}
+				return a.printKey(d, ref.Key)
 			}
 			var codes []wire.Code
 			for text := range strings.SplitSeq(" "+strings.Join(argv[1:], " ")+" ", " then ") {
@@ -264,7 +271,6 @@ Numbers are decimal, 0x or 0b. A key may send several codes: write "then" betwee
 				cd.GapUS = max(cd.GapUS, int(gap/time.Microsecond))
 				codes = append(codes, cd)
 			}
-			var d wire.Device
 			if err := a.call(c.Context(), http.MethodPut, keyPath(ref), codes, &d); err != nil {
 				return err
 			}
@@ -274,6 +280,7 @@ Numbers are decimal, 0x or 0b. A key may send several codes: write "then" betwee
 	f := c.Flags()
 	f.StringVar(&switches, "switches", "", "positions of a socket's coding switches, then on or off")
 	f.StringVar(&train, "train", "", "durations in µs, mark first")
+	f.StringVar(&capture, "capture", "", "id of a capture: the key sends what was heard, clean")
 	f.IntVar(&hz, "hz", 0, "of a train: carrier (38000) or channel (433920000)")
 	f.IntVar(&repeats, "repeats", 0, "how often the repeating part is sent; 0 is as the line code says")
 	f.DurationVar(&gap, "gap", 0, "least silence after each code")

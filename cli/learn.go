@@ -17,15 +17,16 @@ import (
 
 func (a *app) learn() *cobra.Command {
 	var takes int
-	var resume bool
+	var resume, free bool
 	c := &cobra.Command{
 		Use: "learn DEVICE [KEY …]", Short: "Learn keys of a device from its handset", Args: args(1, -1, "DEVICE and perhaps KEYs"),
 		Long: `Learn keys of a device from its handset, one after another: press, release, press again.
 Without keys it asks for all that are not learned yet. While it runs you can type
 skip, back, redo KEY, add KEY, accept (take a refused press after all), pause or finish.
+With --free no key is asked for: press what you like, each key twice, and type name KEY NEW-NAME, drop KEY or finish.
 
 A lesson survives a restart of the service; --resume goes on with the one of the device.`,
-		Example: "  urbo learn projector\n  urbo learn projector on off",
+		Example: "  urbo learn projector\n  urbo learn projector on off\n  urbo learn clicker --free",
 		RunE: func(c *cobra.Command, argv []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -34,13 +35,17 @@ A lesson survives a restart of the service; --resume goes on with the one of the
 			if resume {
 				return a.goOn(c.Context(), cl, argv[0])
 			}
-			n := wire.NewLesson{Device: argv[0], Keys: argv[1:], Needed: takes}
+			n := wire.NewLesson{Device: argv[0], Keys: argv[1:], Needed: takes, Free: free}
+			if free && len(n.Keys) > 0 {
+				return usageError{errors.New("--free asks for no key: name them while it runs, or afterwards")}
+			}
 			return a.follow(c.Context(), cl, func(l *wire.Lesson) error {
 				return cl.do(c.Context(), http.MethodPost, "/lessons", n, l)
 			})
 		},
 	}
 	c.Flags().IntVar(&takes, "takes", 2, "takes of a key that must agree, 1 to 5")
+	c.Flags().BoolVar(&free, "free", false, "press keys in any order, and name them later: name KEY NEW-NAME")
 	c.Flags().BoolVar(&resume, "resume", false, "go on with the device's lesson")
 	return c
 }
@@ -72,11 +77,11 @@ func (a *app) follow(ctx context.Context, cl *client, begin func(*wire.Lesson) e
 		}
 		shown.show(a, l)
 		go a.typed(ctx, func(line string) error {
-			do, key, _ := strings.Cut(line, " ")
-			if do == "" {
+			words := append(strings.Fields(line), "", "", "")
+			if words[0] == "" {
 				return nil
 			}
-			return cl.do(ctx, http.MethodPost, "/lessons/"+l.ID+"/steps", wire.LessonStep{Do: do, Key: key}, nil)
+			return cl.do(ctx, http.MethodPost, "/lessons/"+l.ID+"/steps", wire.LessonStep{Do: words[0], Key: words[1], As: words[2]}, nil)
 		})
 		return nil
 	}

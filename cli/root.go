@@ -83,7 +83,7 @@ func (a *app) root() *cobra.Command {
 	flags.StringVar(&a.output, "output", "table", "how results are printed: table or json")
 	flags.StringVar(&a.server, "server", os.Getenv("URBO_SERVER"), "the service: unix:PATH or http://HOST:PORT (URBO_SERVER); without it the one on this machine")
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds a token for --server http://…; or set URBO_TOKEN")
-	root.AddCommand(a.serve(), a.demo(), a.listen(), a.learn(), a.press(), a.device(), a.shelf(), a.audition(), a.token(), a.pack(), a.bench(), a.sheet(), a.versionCommand())
+	root.AddCommand(a.serve(), a.demo(), a.listen(), a.which(), a.learn(), a.press(), a.device(), a.shelf(), a.audition(), a.token(), a.pack(), a.bench(), a.sheet(), a.versionCommand())
 	return root
 }
 

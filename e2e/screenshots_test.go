@@ -55,6 +55,18 @@ func TestScreenshots(t *testing.T) {
 			b.click("power")
 			b.see("power: sent")
 			shot("device", "phone")
+			r.ok(nil, "device", "picture", "boardwalk", filepath.Join(filepath.Dir(*screenshots), filepath.Base(*screenshots), "devices-"+size.name+".png"))
+			b.click("Arrange")
+			b.click("power")
+			b.click("Settings")
+			b.click("Change amber")
+			b.see("Held down")
+			shot("device-arrange", "none")
+			if size.name == "desk" {
+				b.click("On the phone")
+			}
+			b.eval(`document.querySelector('section[aria-label="Settings"]').scrollIntoView()`)
+			shot("device-settings", "none")
 
 			b.visit(r, "/devices/projector/lesson")
 			b.click("Start the lesson")

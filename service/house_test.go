@@ -395,7 +395,7 @@ func TestLesson_OneAtATimeAndNothingToLearn(t *testing.T) {
 	_, err = h.Lessons.Start(t.Context(), wire.NewLesson{Device: "lamp", Keys: []string{"red"}}, "test")
 	assert.ErrorContains(t, err, "started by the tablet: finish or pause it first")
 	_, err = h.Lessons.Step(t.Context(), l.ID, wire.LessonStep{Do: "dance"})
-	assert.ErrorContains(t, err, "skip, back, redo, add, accept, pause, resume, finish")
+	assert.ErrorContains(t, err, "skip, back, redo, add, name, drop, accept, pause, resume, finish")
 	_, err = h.Lessons.Step(t.Context(), l.ID, wire.LessonStep{Do: "finish"})
 	require.NoError(t, err)
 	_, err = h.Lessons.Start(t.Context(), wire.NewLesson{Device: "lamp", Keys: []string{"red"}}, "test")

@@ -260,6 +260,7 @@ type Lesson struct {
 	Prompt  string      `json:"prompt" doc:"What to do now"`
 	Hint    string      `json:"hint,omitempty" doc:"Why nothing may be heard, when nothing was for a while"`
 	Needed  int         `json:"needed" doc:"Takes that must agree"`
+	Free    bool        `json:"free,omitempty" doc:"Keys come in any order, and get their names later"`
 	Keys    []LessonKey `json:"keys"`
 	Takes   []Take      `json:"takes" doc:"Takes of the key that is asked for, oldest first"`
 	Last    *Take       `json:"last,omitempty" doc:"The last press that was heard"`
@@ -270,6 +271,7 @@ type Lesson struct {
 type LessonKey struct {
 	Name  string `json:"name"`
 	State string `json:"state" enum:"waiting,asked,settled,skipped"`
+	Takes int    `json:"takes,omitempty" doc:"Of a free lesson: how often it was pressed, until it is settled"`
 	Code  *Code  `json:"code,omitempty"`
 }
 
@@ -289,13 +291,15 @@ type Take struct {
 type NewLesson struct {
 	Device string   `json:"device" maxLength:"40"`
 	Keys   []string `json:"keys,omitempty" maxItems:"200" doc:"None is every key that is not learned yet"`
+	Free   bool     `json:"free,omitempty" doc:"No key is asked for: they come in any order, and are named later"`
 	Needed int      `json:"needed,omitempty" minimum:"0" maximum:"5" doc:"Takes that must agree, 1 to 5; 0 is two"`
 }
 
 // LessonStep moves a lesson.
 type LessonStep struct {
-	Do  string `json:"do" enum:"skip,back,redo,add,accept,pause,resume,finish" doc:"skip the asked key, go back one, redo a key, add a key, take the refused press after all, pause, resume, finish"`
-	Key string `json:"key,omitempty" maxLength:"40" doc:"For redo and add"`
+	Do  string `json:"do" enum:"skip,back,redo,add,name,drop,accept,pause,resume,finish" doc:"skip the asked key, go back one, redo a key, add a key, name or drop a key of a free lesson, take the refused press after all, pause, resume, finish"`
+	Key string `json:"key,omitempty" maxLength:"40" doc:"For redo, add, name and drop"`
+	As  string `json:"as,omitempty" maxLength:"40" doc:"For name: what it is called from now on"`
 }
 
 // Token is a credential for a program.

@@ -5,6 +5,7 @@ package lesson
 import (
 	"fmt"
 	"slices"
+	"strconv"
 
 	"urbo/core/bench"
 	"urbo/core/line"
@@ -102,6 +103,10 @@ const MostTakes = 5
 // other keys. Refusals in allowed were overruled.
 func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, allowed map[Verdict]bool) Take {
 	t := Take{Key: key, Press: p}
+	it := "the key"
+	if key != "" {
+		it = strconv.Quote(key)
+	}
 	say := func(v Verdict, format string, args ...any) Take {
 		t.Verdict, t.Text = v, fmt.Sprintf(format, args...)
 		return t
@@ -112,37 +117,37 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	}
 	switch {
 	case p.Held != "":
-		return say(OnlyRepeats, "The receiver saw only the end of the press. Let go, wait a second, and press %q once, firmly.", key)
+		return say(OnlyRepeats, "The receiver saw only the end of the press. Let go, wait a second, and press %s once, firmly.", it)
 	case len(p.Readings) == 0 && long < shortest:
-		return say(TooShort, "Too short: only a few pulses came in. Press %q once, firmly, 10 cm from the receiver.", key)
+		return say(TooShort, "Too short: only a few pulses came in. Press %s once, firmly, 10 cm from the receiver.", it)
 	case rolls(book, p):
-		return say(Rolling, "A rolling code: it changes with every press, and the device obeys each one once, so it cannot be replayed. Skip %q, and pair a handset of Urbo's with the device instead.", key)
+		return say(Rolling, "A rolling code: it changes with every press, and the device obeys each one once, so it cannot be replayed. Skip %s, and pair a handset of Urbo's with the device instead.", it)
 	case measures(book, p):
-		return say(Sensor, "That is a sensor's measurement, not a key. Press %q on the handset.", key)
+		return say(Sensor, "That is a sensor's measurement, not a key. Press %s on the handset.", it)
 	case p.length() > longestPress && !allowed[TooLong]:
-		return say(TooLong, "Held too long (%.1f s): let go at once. Press %q again.", float64(p.length())/1e6, key)
+		return say(TooLong, "Held too long (%.1f s): let go at once. Press %s again.", float64(p.length())/1e6, it)
 	case p.Known != "" && !allowed[OtherKey]:
-		return say(OtherKey, "That is the code of %q, which is learned already. Press %q now.", p.Known, key)
+		return say(OtherKey, "That is the code of %q, which is learned already. Press %s now.", p.Known, it)
 	}
 	if knows.Medium != "" && p.Medium != knows.Medium && !allowed[OtherMedium] {
-		return say(OtherMedium, "That came by %s, and the other keys by %s. Press %q on this device's handset.", p.Medium, knows.Medium, key)
+		return say(OtherMedium, "That came by %s, and the other keys by %s. Press %s on this device's handset.", p.Medium, knows.Medium, it)
 	}
 	if what := knows.stranger(p); what != "" && !allowed[OtherHandset] {
-		return say(OtherHandset, "That is from another handset than the other keys: %s. Press %q on this device's handset.", what, key)
+		return say(OtherHandset, "That is from another handset than the other keys: %s. Press %s on this device's handset.", what, it)
 	}
 	if !readable(p) && p.Strength != nil && *p.Strength < weak && !slices.ContainsFunc(before, func(b Take) bool { return agree(book, b.Press, p) }) {
-		return say(TooWeak, "Too weak: it came in with %.0f %% and cannot be read. Hold the handset closer, or change its battery, and press %q again.", 100**p.Strength, key)
+		return say(TooWeak, "Too weak: it came in with %.0f %% and cannot be read. Hold the handset closer, or change its battery, and press %s again.", 100**p.Strength, it)
 	}
 	clear := readableOf(before)
 	switch {
 	case readable(p) && len(clear) == 0:
-		return say(Accepted, "Good. Let go, and press %q again to be sure.", key)
+		return say(Accepted, "Good. Let go, and press %s again to be sure.", it)
 	case readable(p):
 		before = clear
 	case len(clear) > 0:
-		return say(Unclear, "Too weak or noisy: no line code can be read in it. Hold the handset closer and press %q again.", key)
+		return say(Unclear, "Too weak or noisy: no line code can be read in it. Hold the handset closer and press %s again.", it)
 	case len(before) == 0:
-		return say(Accepted, "Heard a signal without a known line code. Press %q again: if both are alike it can be kept.", key)
+		return say(Accepted, "Heard a signal without a known line code. Press %s again: if both are alike it can be kept.", it)
 	}
 	if slices.ContainsFunc(before, func(b Take) bool { return agree(book, b.Press, p) }) {
 		return say(Accepted, "Both takes agree.")
@@ -150,11 +155,11 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	last := before[len(before)-1].Press
 	switch {
 	case sameShape(last.Structure, p.Structure):
-		return say(FullState, "Each press differs, and that is normal here: the handset sends its whole state. What it showed now is kept as %q.", key)
+		return say(FullState, "Each press differs, and that is normal here: the handset sends its whole state. What it showed now is kept as %s.", it)
 	case plain(last) && plain(p):
-		return say(Noise, "Two takes with nothing in common: noise, most likely. Shade the receiver from sun and lamps, hold the handset closer, and press %q again.", key)
+		return say(Noise, "Two takes with nothing in common: noise, most likely. Shade the receiver from sun and lamps, hold the handset closer, and press %s again.", it)
 	}
-	return say(Differs, "This differs from the take before. Make sure that it is the same key, and press %q again.", key)
+	return say(Differs, "This differs from the take before. Make sure that it is the same key, and press %s again.", it)
 }
 
 // sameShape says whether two frames are as long and built alike, with other bits, and long enough for a whole state.

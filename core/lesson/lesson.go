@@ -29,17 +29,20 @@ var (
 type Key struct {
 	Name  string
 	State State
+	Takes []Take `json:",omitempty"` // of a free lesson, until it is settled
 }
 
 // Lesson asks for keys one after another. The zero value is over; make one with New.
 type Lesson struct {
 	Keys   []Key
-	At     int // index of the asked key; len(Keys) when it is over
+	At     int // index of the asked key; len(Keys) when it is over, -1 while a free lesson asks for none
 	Takes  []Take
 	Last   *Take
 	Needed int // takes that must agree
 	Ended  bool
 	Paused bool
+	Free   bool     // keys come in any order, and get their names later
+	Taken  []string `json:",omitempty"` // names that keys of a free lesson cannot have
 	// Allowed are refusals that were overruled for the asked key.
 	Allowed map[Verdict]bool
 }
@@ -55,11 +58,11 @@ func New(keys []string, needed int) *Lesson {
 }
 
 // Over says whether nothing is asked for any more.
-func (l *Lesson) Over() bool { return l.Ended || l.At >= len(l.Keys) }
+func (l *Lesson) Over() bool { return l.Ended || !l.Free && l.At >= len(l.Keys) }
 
 // Asked is the name of the asked key, "" when the lesson is over.
 func (l *Lesson) Asked() string {
-	if l.Over() {
+	if l.Over() || l.At < 0 {
 		return ""
 	}
 	return l.Keys[l.At].Name
@@ -68,6 +71,9 @@ func (l *Lesson) Asked() string {
 // Hear judges a press as a take of the asked key. Where it settles the key, what was learned is returned, and the
 // lesson stays at the key until Keep is called: it counts only when it is safe.
 func (l *Lesson) Hear(book *line.Book, p Press, knows Knows) (Take, *Learned) {
+	if l.Free {
+		return l.hearFree(book, p, knows)
+	}
 	t := Judge(book, l.Asked(), l.Takes, p, knows, l.Allowed)
 	l.Last = &t
 	if !t.Verdict.Counts() {
@@ -126,6 +132,11 @@ func (l *Lesson) Restore() {
 	for i := range l.Takes {
 		l.Takes[i].Press.Describe()
 	}
+	for i := range l.Keys {
+		for j := range l.Keys[i].Takes {
+			l.Keys[i].Takes[j].Press.Describe()
+		}
+	}
 	if l.Last != nil {
 		l.Last.Press.Describe()
 	}
@@ -136,14 +147,18 @@ func (l *Lesson) Keep() {
 	if l.Over() {
 		return
 	}
+	if l.Free {
+		l.keepFree()
+		return
+	}
 	l.Keys[l.At].State = Settled
 	l.next()
 }
 
 // Skip leaves the asked key out.
 func (l *Lesson) Skip() error {
-	if l.Over() {
-		return ErrIsOver
+	if err := l.asks(); err != nil {
+		return err
 	}
 	l.Keys[l.At].State = Skipped
 	l.next()
@@ -155,6 +170,8 @@ func (l *Lesson) Back() error {
 	switch {
 	case l.Ended:
 		return ErrIsOver
+	case l.Free:
+		return errFree
 	case l.At == 0:
 		return fmt.Errorf("%w: this is the first", ErrNoKey)
 	}
@@ -167,8 +184,11 @@ func (l *Lesson) Back() error {
 
 // Redo asks for a key of the lesson again.
 func (l *Lesson) Redo(name string) error {
-	if l.Ended {
+	switch {
+	case l.Ended:
 		return ErrIsOver
+	case l.Free:
+		return errFree
 	}
 	i := slices.IndexFunc(l.Keys, func(k Key) bool { return k.Name == name })
 	if i < 0 {
@@ -183,8 +203,11 @@ func (l *Lesson) Redo(name string) error {
 
 // Add puts another key at the end, and asks for it when nothing else is left.
 func (l *Lesson) Add(name string) error {
-	if l.Ended {
+	switch {
+	case l.Ended:
 		return ErrIsOver
+	case l.Free:
+		return errFree
 	}
 	if slices.ContainsFunc(l.Keys, func(k Key) bool { return k.Name == name }) {
 		return l.Redo(name)
@@ -199,7 +222,7 @@ func (l *Lesson) Add(name string) error {
 
 // Finish ends the lesson. What is settled stays.
 func (l *Lesson) Finish() {
-	if !l.Over() {
+	if !l.Over() && !l.Free {
 		l.Keys[l.At].State = Waiting
 	}
 	l.Ended, l.Takes = true, nil
@@ -230,11 +253,16 @@ func (l *Lesson) Prompt() string {
 		}
 	}
 	switch {
+	case l.Free && !l.Over() && !l.Paused:
+		return l.promptFree(settled)
 	case l.Over() && settled == 0:
 		return "The lesson is over. No key was learned."
 	case l.Over():
 		return fmt.Sprintf("Done: %d of %d keys are learned.", settled, len(l.Keys))
 	case l.Paused:
+		if l.Free {
+			return "The lesson waits."
+		}
 		return fmt.Sprintf("The lesson waits. It goes on with %q.", l.Asked())
 	case len(l.Takes) > 0:
 		return fmt.Sprintf("Press %q again.", l.Asked())

@@ -267,3 +267,50 @@ func TestLesson_PausesAndComesBackFromJSON(t *testing.T) {
 	_, learned := again.Hear(book, raw(510, 690, 500, 1510), lesson.Knows{})
 	require.NotNil(t, learned, "the take before the break counts")
 }
+
+func TestFree_KeysComeInAnyOrderAndAreNamedLater(t *testing.T) {
+	l := lesson.NewFree(2, []string{"key-1", "power"})
+	press := func(p lesson.Press) (lesson.Take, bool) {
+		take, learned := l.Hear(book, p, lesson.Knows{})
+		if learned != nil {
+			l.Keep()
+		}
+		return take, learned != nil
+	}
+	assert.Equal(t, "Press any key of the handset.", l.Prompt())
+	take, _ := press(nec(2))
+	assert.Equal(t, `A new key: "key-2". Let go, and press it again to be sure.`, take.Text)
+	_, settled := press(nec(5))
+	assert.False(t, settled, "another key")
+	take, settled = press(nec(2))
+	assert.True(t, settled)
+	assert.Equal(t, `Learned as "key-2". Press another key, or name this one.`, take.Text)
+	assert.Equal(t, "1 learned. Press once more what was pressed once, or another key.", l.Prompt())
+
+	require.NoError(t, l.Name("key-2", "red"))
+	require.NoError(t, l.Name("key-3", "amber"), "also before it is settled")
+	require.ErrorIs(t, l.Name("amber", "red"), lesson.ErrTaken)
+	require.ErrorIs(t, l.Name("amber", "power"), lesson.ErrTaken, "the device has it already")
+	_, settled = press(nec(5))
+	assert.True(t, settled)
+	known := nec(2)
+	known.Known = "red"
+	take, _ = press(known)
+	assert.Equal(t, `That is "red", which is learned already. Press another key.`, take.Text)
+	press(raw(500, 1500, 500, 500, 1500, 500))
+	require.NoError(t, l.Drop("key-2"), "a press by mistake")
+	assert.Len(t, l.Keys, 2)
+	assert.Equal(t, "2 learned. Press another key, or name these.", l.Prompt())
+
+	short := lesson.Press{Medium: line.Infrared, Trains: []signal.Heard{{Train: signal.Train{500, 500, 500}}}}
+	take, _ = press(short)
+	assert.Equal(t, lesson.TooShort, take.Verdict)
+	assert.Contains(t, take.Text, "Press the key once, firmly")
+	for _, step := range []func() error{l.Skip, l.Back, func() error { return l.Redo("red") }, func() error { return l.Add("x") }} {
+		require.ErrorIs(t, step(), lesson.ErrNoKey)
+	}
+	l.Finish()
+	assert.True(t, l.Over())
+	assert.Equal(t, "Done: 2 of 2 keys are learned.", l.Prompt())
+	require.ErrorIs(t, lesson.New([]string{"power"}, 2).Name("power", "on"), lesson.ErrNoKey)
+}

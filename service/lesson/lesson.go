@@ -131,14 +131,14 @@ func (ls *Lessons) Start(ctx context.Context, n wire.NewLesson, by string) (wire
 			return wire.Lesson{}, fmt.Errorf("start a lesson: %w: key %q is there twice: name each once", library.ErrName, k)
 		}
 	}
-	if len(keys) == 0 {
+	if len(keys) == 0 && !n.Free {
 		for _, k := range d.Keys {
 			if len(k.Codes) == 0 {
 				keys = append(keys, k.Name)
 			}
 		}
 	}
-	if len(keys) == 0 {
+	if len(keys) == 0 && !n.Free {
 		return wire.Lesson{}, fmt.Errorf("start a lesson: %w: every key of %s is learned: name the keys to learn again", ErrStep, d.Slug)
 	}
 	ls.mu.Lock()
@@ -156,7 +156,7 @@ func (ls *Lessons) Start(ctx context.Context, n wire.NewLesson, by string) (wire
 	if n.Needed > 0 {
 		takes = n.Needed
 	}
-	s := &session{id: store.NewID(), device: d.Slug, by: by, started: ls.now(), touched: ls.now(), core: lesson.New(keys, takes), codes: map[string]wire.Code{}}
+	s := &session{id: store.NewID(), device: d.Slug, by: by, started: ls.now(), touched: ls.now(), core: begin(n, d, keys, takes), codes: map[string]wire.Code{}}
 	if err := ls.save(ctx, s); err != nil {
 		return wire.Lesson{}, fmt.Errorf("start a lesson: %w", err)
 	}
@@ -165,8 +165,27 @@ func (ls *Lessons) Start(ctx context.Context, n wire.NewLesson, by string) (wire
 	if len(ls.sessions) > keepOver {
 		ls.sessions = ls.sessions[1:]
 	}
-	ls.journal.Write(wire.Entry{ID: s.id, Kind: "lesson", By: by, Device: d.Slug, Text: fmt.Sprintf("Lesson for %s: %d keys", d.Name, len(keys))})
+	ls.journal.Write(wire.Entry{ID: s.id, Kind: "lesson", By: by, Device: d.Slug, Text: fmt.Sprintf("Lesson for %s: %s", d.Name, about(keys, n.Free))})
 	return ls.tell(s), nil
+}
+
+// begin makes the lesson that was asked for.
+func begin(n wire.NewLesson, d wire.Device, keys []string, takes int) *lesson.Lesson {
+	if !n.Free {
+		return lesson.New(keys, takes)
+	}
+	var taken []string
+	for _, k := range d.Keys {
+		taken = append(taken, k.Name)
+	}
+	return lesson.NewFree(takes, taken)
+}
+
+func about(keys []string, free bool) string {
+	if free {
+		return "keys in any order"
+	}
+	return fmt.Sprintf("%d keys", len(keys))
 }
 
 // free makes room for another lesson: one that was left alone pauses. The error wraps ErrRunning. The caller holds mu.
@@ -316,7 +335,7 @@ func (ls *Lessons) Code(l lesson.Learned) (wire.Code, error) {
 	return c, err
 }
 
-// Step moves a lesson: skip, back, redo, add, accept, pause, resume or finish.
+// Step moves a lesson: skip, back, redo, add, name, drop, accept, pause, resume or finish.
 func (ls *Lessons) Step(ctx context.Context, id string, step wire.LessonStep) (wire.Lesson, error) {
 	ls.mu.Lock()
 	defer ls.mu.Unlock()
@@ -335,6 +354,10 @@ func (ls *Lessons) Step(ctx context.Context, id string, step wire.LessonStep) (w
 		if err = library.CheckSlug("key", step.Key); err == nil {
 			err = s.core.Add(step.Key)
 		}
+	case "name":
+		err = ls.name(ctx, s, step.Key, step.As)
+	case "drop":
+		err = ls.drop(ctx, s, step.Key)
 	case "accept":
 		err = ls.accept(ctx, s)
 	case "pause":
@@ -349,7 +372,7 @@ func (ls *Lessons) Step(ctx context.Context, id string, step wire.LessonStep) (w
 	case "finish":
 		s.core.Finish()
 	default:
-		err = fmt.Errorf("%q: do one of skip, back, redo, add, accept, pause, resume, finish", step.Do)
+		err = fmt.Errorf("%q: do one of skip, back, redo, add, name, drop, accept, pause, resume, finish", step.Do)
 	}
 	if err != nil {
 		return wire.Lesson{}, fmt.Errorf("%w: %w", ErrStep, err)
@@ -403,7 +426,7 @@ func (ls *Lessons) Lessons() []wire.Lesson {
 }
 
 func (s *session) wire() wire.Lesson {
-	w := wire.Lesson{ID: s.id, Device: s.device, State: "running", Key: s.core.Asked(), Prompt: s.core.Prompt(), Hint: s.hint, Needed: s.core.Needed,
+	w := wire.Lesson{ID: s.id, Device: s.device, State: "running", Key: s.core.Asked(), Prompt: s.core.Prompt(), Hint: s.hint, Needed: s.core.Needed, Free: s.core.Free,
 		Keys: []wire.LessonKey{}, Takes: []wire.Take{}, Started: s.started}
 	switch {
 	case s.core.Ended:
@@ -414,7 +437,7 @@ func (s *session) wire() wire.Lesson {
 		w.State = "paused"
 	}
 	for _, k := range s.core.Keys {
-		lk := wire.LessonKey{Name: k.Name, State: string(k.State)}
+		lk := wire.LessonKey{Name: k.Name, State: string(k.State), Takes: len(k.Takes)}
 		if c, settled := s.codes[k.Name]; settled && k.State == lesson.Settled {
 			lk.Code = &c
 		}

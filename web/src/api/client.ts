@@ -18,6 +18,7 @@ export type Press = Schemas['Press'];
 export type Entry = Schemas['Entry'];
 export type Lesson = Schemas['Lesson'];
 export type Take = Schemas['Take'];
+export type NewLesson = Schemas['NewLesson'];
 export type LessonStep = Schemas['LessonStep'];
 export type Audition = Schemas['Audition'];
 export type AuditionStep = Schemas['AuditionStep'];

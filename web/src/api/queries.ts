@@ -8,6 +8,7 @@ import {
   type KeyRef,
   type LessonStep,
   type NewDevice,
+  type NewLesson,
 } from './client';
 
 // The event stream keeps what is read fresh, so nothing is asked for again by itself.
@@ -168,7 +169,7 @@ export const useRemoveDevice = () =>
 
 export const useStartLesson = () =>
   useMutation({
-    mutationFn: (body: { device: string; keys: string[] }) => unwrap(client.POST('/api/lessons', { body })),
+    mutationFn: (body: NewLesson) => unwrap(client.POST('/api/lessons', { body })),
   });
 
 export const useLessonStep = (id: string) =>

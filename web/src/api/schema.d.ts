@@ -1403,6 +1403,8 @@ export interface components {
         };
         Lesson: {
             device: string;
+            /** @description Keys come in any order, and get their names later */
+            free?: boolean;
             /** @description Why nothing may be heard, when nothing was for a while */
             hint?: string;
             id: string;
@@ -1430,14 +1432,21 @@ export interface components {
             name: string;
             /** @enum {string} */
             state: "waiting" | "asked" | "settled" | "skipped";
+            /**
+             * Format: int64
+             * @description Of a free lesson: how often it was pressed, until it is settled
+             */
+            takes?: number;
         };
         LessonStep: {
+            /** @description For name: what it is called from now on */
+            as?: string;
             /**
-             * @description skip the asked key, go back one, redo a key, add a key, take the refused press after all, pause, resume, finish
+             * @description skip the asked key, go back one, redo a key, add a key, name or drop a key of a free lesson, take the refused press after all, pause, resume, finish
              * @enum {string}
              */
-            do: "skip" | "back" | "redo" | "add" | "accept" | "pause" | "resume" | "finish";
-            /** @description For redo and add */
+            do: "skip" | "back" | "redo" | "add" | "name" | "drop" | "accept" | "pause" | "resume" | "finish";
+            /** @description For redo, add, name and drop */
             key?: string;
         };
         MatchKey: {
@@ -1492,6 +1501,8 @@ export interface components {
         };
         NewLesson: {
             device: string;
+            /** @description No key is asked for: they come in any order, and are named later */
+            free?: boolean;
             /** @description None is every key that is not learned yet */
             keys?: string[];
             /**

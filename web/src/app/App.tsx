@@ -10,6 +10,7 @@ const DevicesPage = lazy(() => import('../devices/DevicesPage'));
 const DevicePage = lazy(() => import('../devices/DevicePage'));
 const LessonPage = lazy(() => import('../devices/LessonPage'));
 const AuditionPage = lazy(() => import('../audition/AuditionPage'));
+const WhichPage = lazy(() => import('../which/WhichPage'));
 const ShelfPage = lazy(() => import('../shelf/ShelfPage'));
 const BenchPage = lazy(() => import('../bench/BenchPage'));
 const HousePage = lazy(() => import('../house/HousePage'));
@@ -23,6 +24,7 @@ export function App() {
         <Route path="/devices/:slug" element={<DevicePage />} />
         <Route path="/devices/:slug/lesson" element={<LessonPage />} />
         <Route path="/devices/:slug/audition" element={<AuditionPage />} />
+        <Route path="/which" element={<WhichPage />} />
         <Route path="/shelf" element={<ShelfPage />} />
         <Route path="/bench" element={<BenchPage />} />
         <Route path="/bench/:capture" element={<BenchPage />} />

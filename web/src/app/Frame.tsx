@@ -1,6 +1,6 @@
 import Box from '@mui/material/Box';
 import type { ReactNode } from 'react';
-import { NavLink } from 'react-router';
+import { NavLink, useLocation } from 'react-router';
 import { useLive } from '../api/live';
 import { words } from './words';
 
@@ -39,7 +39,11 @@ export function Frame({ children }: { children: ReactNode }) {
   );
 }
 
+// inside are pages that open inside a place without its path.
+const inside: Record<string, (typeof places)[number]> = { '/shelf': 'devices', '/which': 'devices' };
+
 function Bar() {
+  const place = inside[useLocation().pathname];
   return (
     <Box
       component="nav"
@@ -67,6 +71,7 @@ function Bar() {
           key={p}
           component={NavLink}
           to={`/${p}`}
+          className={({ isActive }: { isActive: boolean }) => (isActive || p === place ? 'active' : '')}
           sx={{
             flex: { xs: 1, md: 'none' },
             minHeight: 60,

@@ -20,6 +20,9 @@ export default function DevicesPage() {
   return (
     <>
       <Heading title={words.devices.title}>
+        <Button component={Link} to="/which" variant="outlined">
+          {words.which.title}
+        </Button>
         <Button variant="contained" onClick={() => setAdding(true)}>
           {words.devices.add}
         </Button>

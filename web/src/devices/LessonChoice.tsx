@@ -7,9 +7,14 @@ import { useState, type SubmitEvent } from 'react';
 import type { Device } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
-import { label } from '../shared/text';
+import { label, slugged } from '../shared/text';
 
-type Props = { device: Device; wanted: string | null; onStart: (keys: string[]) => void; busy: boolean };
+type Props = {
+  device: Device;
+  wanted: string | null;
+  onStart: (keys: string[] | 'free') => void;
+  busy: boolean;
+};
 
 // LessonChoice lets people say which keys to learn: at first those that are not learned yet.
 export function LessonChoice({ device, wanted, onStart, busy }: Props) {
@@ -26,11 +31,7 @@ export function LessonChoice({ device, wanted, onStart, busy }: Props) {
   };
   const add = (e: SubmitEvent) => {
     e.preventDefault();
-    const key = name
-      .trim()
-      .toLowerCase()
-      .replaceAll(/[^a-z0-9]+/g, '-')
-      .replaceAll(/^-|-$/g, '');
+    const key = slugged(name);
     if (!key) return;
     if (!all.includes(key)) setOwn([...own, key]);
     setChosen(new Set([...chosen, key]));
@@ -61,14 +62,18 @@ export function LessonChoice({ device, wanted, onStart, busy }: Props) {
         />
         <Button type="submit">{words.lesson.add}</Button>
       </Box>
-      <Button
-        variant="contained"
-        disabled={busy || chosen.size === 0}
-        sx={{ mt: 3 }}
-        onClick={() => onStart(all.filter((k) => chosen.has(k)))}
-      >
-        {words.lesson.start}
-      </Button>
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1, mt: 3 }}>
+        <Button
+          variant="contained"
+          disabled={busy || chosen.size === 0}
+          onClick={() => onStart(all.filter((k) => chosen.has(k)))}
+        >
+          {words.lesson.start}
+        </Button>
+        <Button variant="outlined" disabled={busy} onClick={() => onStart('free')}>
+          {words.lesson.free}
+        </Button>
+      </Box>
     </Panel>
   );
 }

@@ -24,8 +24,10 @@ export default function LessonPage() {
     last && (last.state === 'running' || last.state === 'paused' || query.get('lesson') === last.id)
       ? last
       : undefined;
-  const begin = (keys: string[]) =>
-    start.mutate({ device: slug, keys }, { onSuccess: (l) => setQuery({ lesson: l.id }, { replace: true }) });
+  const begin = (keys: string[] | 'free') =>
+    start.mutate(keys === 'free' ? { device: slug, free: true } : { device: slug, keys }, {
+      onSuccess: (l) => setQuery({ lesson: l.id }, { replace: true }),
+    });
   return (
     <>
       <Box

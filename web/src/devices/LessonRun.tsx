@@ -10,6 +10,7 @@ import { KeyButton } from '../shared/KeyButton';
 import { Note, Panel } from '../shared/Panel';
 import { fields } from '../shared/text';
 import { Waveform } from '../shared/Waveform';
+import { FreeKeys } from './FreeKeys';
 import { LessonKeys } from './LessonKeys';
 
 type Props = { lesson: Lesson; onAgain: () => void; children?: ReactNode };
@@ -19,7 +20,7 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
   const step = useLessonStep(lesson.id);
   const settled = lesson.keys.filter((k) => k.state === 'settled');
   const running = lesson.state === 'running';
-  const refused = running && lesson.last?.allowable && lesson.last.key === lesson.key;
+  const refused = running && lesson.last?.allowable && lesson.last.key === (lesson.key ?? '');
   return (
     <>
       <Box
@@ -47,12 +48,16 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
       </Panel>
       {running ? (
         <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap', mt: 2 }}>
-          <Button variant="outlined" onClick={() => step.mutate({ do: 'skip' })}>
-            {words.lesson.skip}
-          </Button>
-          <Button variant="outlined" onClick={() => step.mutate({ do: 'back' })}>
-            {words.lesson.back}
-          </Button>
+          {!lesson.free && (
+            <>
+              <Button variant="outlined" onClick={() => step.mutate({ do: 'skip' })}>
+                {words.lesson.skip}
+              </Button>
+              <Button variant="outlined" onClick={() => step.mutate({ do: 'back' })}>
+                {words.lesson.back}
+              </Button>
+            </>
+          )}
           <Button onClick={() => step.mutate({ do: 'pause' })}>{words.lesson.pause}</Button>
           <Button onClick={() => step.mutate({ do: 'finish' })}>{words.lesson.finish}</Button>
         </Box>
@@ -66,8 +71,9 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
         </Button>
       )}
       {step.error && <Note alert>{step.error.message}</Note>}
+      {lesson.free && <FreeKeys lesson={lesson} />}
       {children}
-      <LessonKeys lesson={lesson} onRedo={(key) => step.mutate({ do: 'redo', key })} />
+      {!lesson.free && <LessonKeys lesson={lesson} onRedo={(key) => step.mutate({ do: 'redo', key })} />}
       {settled.length > 0 && <TryIt device={lesson.device} keys={settled.map((k) => k.name)} />}
     </>
   );

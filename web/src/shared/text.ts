@@ -37,6 +37,15 @@ export function sends(code: Code): string {
   return bits ? words.device.own(bits) : words.device.train(code.train?.length ?? 0);
 }
 
+// slugged makes a key's name of what was typed: "Volume up" is "volume-up".
+export function slugged(name: string): string {
+  return name
+    .trim()
+    .toLowerCase()
+    .replaceAll(/[^a-z0-9]+/g, '-')
+    .replaceAll(/^-|-$/g, '');
+}
+
 // label prints a key's name as on a handset: "volume-up" is "volume up".
 export function label(key: string): string {
   return key.replaceAll('-', ' ');
