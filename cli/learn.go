@@ -45,6 +45,7 @@ A lesson survives a restart of the service; --resume goes on with the one of the
 		},
 	}
 	c.Flags().IntVar(&takes, "takes", 2, "takes of a key that must agree, 1 to 5")
+	c.Flags().BoolVar(&a.plain, "plain", false, "line by line, also on a terminal")
 	c.Flags().BoolVar(&free, "free", false, "press keys in any order, and name them later: name KEY NEW-NAME")
 	c.Flags().BoolVar(&resume, "resume", false, "go on with the device's lesson")
 	return c
@@ -66,44 +67,19 @@ func (a *app) goOn(ctx context.Context, cl *client, device string) error {
 	return fmt.Errorf("no lesson of %s waits: start one with urbo learn %s", device, device)
 }
 
-// follow starts a lesson, or goes on with one, and prints it until it is over. When the command is interrupted the
-// lesson is finished, and what is settled stays.
+// follow starts a lesson, or goes on with one, and shows it until it is over: on the whole terminal where there is
+// one, else line by line. When the command is interrupted the lesson is finished, and what is settled stays.
 func (a *app) follow(ctx context.Context, cl *client, begin func(*wire.Lesson) error) error {
 	var l wire.Lesson
-	var shown follower
-	start := func() error {
-		if err := begin(&l); err != nil {
-			return err
-		}
-		shown.show(a, l)
-		go a.typed(ctx, func(line string) error {
-			words := append(strings.Fields(line), "", "", "")
-			if words[0] == "" {
-				return nil
-			}
-			return cl.do(ctx, http.MethodPost, "/lessons/"+l.ID+"/steps", wire.LessonStep{Do: words[0], Key: words[1], As: words[2]}, nil)
-		})
-		return nil
+	show := a.followByLine
+	if !a.plain && a.onTerminal() {
+		show = a.followOnScreen
 	}
-	err := cl.events(ctx, start, func(name string, data []byte) error {
-		var now wire.Lesson
-		if name != "lesson" {
-			return nil
-		}
-		if err := json.Unmarshal(data, &now); err != nil || now.ID != l.ID {
-			return err
-		}
-		shown.show(a, now)
-		l = now
-		if now.State != "running" {
-			return errStop
-		}
-		return nil
-	})
+	err := show(ctx, cl, &l, begin)
 	if ctx.Err() != nil && l.ID != "" {
 		quit, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 		defer cancel()
-		return cl.do(quit, http.MethodPost, "/lessons/"+l.ID+"/steps", wire.LessonStep{Do: "finish"}, nil)
+		return a.lessonStep(quit, cl, l.ID, wire.LessonStep{Do: "finish"})
 	}
 	if err == nil && l.State == "paused" {
 		fmt.Fprintf(a.Err, "Go on with: urbo learn %s --resume\n", l.Device)
@@ -113,6 +89,49 @@ func (a *app) follow(ctx context.Context, cl *client, begin func(*wire.Lesson) e
 		return errors.New("no key was learned")
 	}
 	return err
+}
+
+// followByLine prints what is new in a lesson, and takes steps that are typed.
+func (a *app) followByLine(ctx context.Context, cl *client, l *wire.Lesson, begin func(*wire.Lesson) error) error {
+	var shown follower
+	start := func() error {
+		if err := begin(l); err != nil {
+			return err
+		}
+		shown.show(a, *l)
+		go a.typed(ctx, func(line string) error {
+			words := append(strings.Fields(line), "", "", "")
+			if words[0] == "" {
+				return nil
+			}
+			return a.lessonStep(ctx, cl, l.ID, wire.LessonStep{Do: words[0], Key: words[1], As: words[2]})
+		})
+		return nil
+	}
+	return a.lessonEvents(ctx, cl, l, start, func(now wire.Lesson) { shown.show(a, now) })
+}
+
+// lessonEvents keeps l as it is now until it does not run any more, and shows each change.
+func (a *app) lessonEvents(ctx context.Context, cl *client, l *wire.Lesson, start func() error, show func(wire.Lesson)) error {
+	return cl.events(ctx, start, func(name string, data []byte) error {
+		var now wire.Lesson
+		if name != "lesson" {
+			return nil
+		}
+		if err := json.Unmarshal(data, &now); err != nil || now.ID != l.ID {
+			return err
+		}
+		show(now)
+		*l = now
+		if now.State != "running" {
+			return errStop
+		}
+		return nil
+	})
+}
+
+func (a *app) lessonStep(ctx context.Context, cl *client, id string, step wire.LessonStep) error {
+	return cl.do(ctx, http.MethodPost, "/lessons/"+id+"/steps", step, nil)
 }
 
 func anySettled(l wire.Lesson) bool {

@@ -41,6 +41,7 @@ type app struct {
 	output    string
 	server    string
 	tokenFile string
+	plain     bool // no whole-terminal views
 }
 
 // Execute runs a command line and returns its exit status: 0, 1 when it failed, 2 when it was called wrongly.

@@ -38,6 +38,20 @@ wait_for "$scratch/house/urbo.sock"
 show='show() { echo "\$ $*"; "$@"; echo; }'
 shot command-tour "$show; echo '\$ urbo demo --tour'; urbo demo --tour | tail -n 43"
 shot command-devices "$show; show urbo device list; show urbo device show boardwalk; show urbo press boardwalk/power; show urbo press boardwalk/purple; show urbo token list"
+# press HANDSET KEY: pushes a key of a handset on the stage.
+press() {
+	curl -s --unix-socket "$scratch/house/urbo.sock" -X POST "http://urbo/api/stage/handsets/$1/keys/$2/press"
+	sleep 1
+}
+# A lesson takes the whole terminal, so the handset is pressed from outside.
+printf '%s\n' 'NO_COLOR= COLORTERM=truecolor urbo learn projector' >"$scratch/commands"
+xterm -geometry 156x45+0+0 -fa 'Liberation Mono' -fs 10 -bg '#F7F5F0' -fg '#1B2330' -b 12 -e sh "$scratch/commands" &
+window=$!
+sleep 1.5
+for key in on on off off on; do press projector $key; done
+import -window root "$out/command-learn.png"
+kill $window
+wait $window 2>/dev/null || true
 a='2960/1480 1110/740 370/740 1110/740 1110/740 370/740 370/740 1110/740 370/740 370/740 1110/740 1110/740 370/740 370/740 370/740 370/740 1110/740 370/740 1110/740 370/31000'
 b='2350/1175 890/590 295/590 890/590 890/590 295/590 295/590 890/590 295/590 295/590 890/590 890/590 295/590 295/590 295/590 295/590 890/590 295/590 890/590 295/25000'
 echo "$a $a $a" >"$scratch/mine.txt"
