@@ -27,8 +27,10 @@ func (a *API) devices() {
 	call(a, operation{"GET", "/kinds", "list-kinds", "Kinds of devices, with their usual keys", access.Watch, 0}, func(context.Context, *nothing) ([]wire.Kind, error) {
 		return library.Kinds(), nil
 	})
-	call(a, operation{"GET", "/devices", "list-devices", "List devices by room and name", access.Watch, 0}, func(context.Context, *nothing) ([]wire.Device, error) {
-		return a.house.Library.Devices(), nil
+	call(a, operation{"GET", "/devices", "list-devices", "List devices by room and name", access.Watch, 0}, func(_ context.Context, in *struct {
+		Search string `query:"search" maxLength:"100" doc:"Words that name, room, kind, maker or model have to have"`
+	}) ([]wire.DeviceLine, error) {
+		return a.house.Library.Devices(in.Search), nil
 	})
 	call(a, operation{"POST", "/devices", "add-device", "Add a device", access.Owner, http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewDevice }) (wire.Device, error) {
 		return a.house.Library.Add(ctx, in.Body)

@@ -23,19 +23,19 @@ func (a *app) device() *cobra.Command {
 }
 
 func (a *app) deviceList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List the devices", Args: args(0, 0, "none"), RunE: func(c *cobra.Command, _ []string) error {
-		cl, err := a.client()
-		if err != nil {
-			return err
-		}
-		var devices []wire.Device
-		if err := cl.do(c.Context(), http.MethodGet, "/devices", nil, &devices); err != nil {
+	return &cobra.Command{Use: "list [WORD …]", Short: "List the devices: all, or those that have the words in their name, room, kind, maker or model", Args: args(0, -1, "WORDs"), RunE: func(c *cobra.Command, argv []string) error {
+		var devices []wire.DeviceLine
+		if err := a.call(c.Context(), http.MethodGet, "/devices?search="+url.QueryEscape(strings.Join(argv, " ")), nil, &devices); err != nil {
 			return err
 		}
 		if a.output == "json" {
 			return a.json(devices)
 		}
-		if len(devices) == 0 {
+		switch {
+		case len(devices) == 0 && len(argv) > 0:
+			fmt.Fprintln(a.Out, "No device has these words.")
+			return nil
+		case len(devices) == 0:
 			fmt.Fprintln(a.Out, "No devices yet. Add one: urbo device add \"Lecture projector\" --kind projector")
 			return nil
 		}
@@ -49,17 +49,11 @@ func (a *app) deviceList() *cobra.Command {
 }
 
 // learned counts the keys of a device.
-func learned(d wire.Device) string {
-	n := 0
-	for _, k := range d.Keys {
-		if len(k.Codes) > 0 {
-			n++
-		}
+func learned(d wire.DeviceLine) string {
+	if d.KeysLearned == 0 && d.KeysTotal > 0 {
+		return fmt.Sprintf("%d waiting for a lesson", d.KeysTotal)
 	}
-	if n == 0 && len(d.Keys) > 0 {
-		return fmt.Sprintf("%d waiting for a lesson", len(d.Keys))
-	}
-	return fmt.Sprintf("%d of %d learned", n, len(d.Keys))
+	return fmt.Sprintf("%d of %d learned", d.KeysLearned, d.KeysTotal)
 }
 
 func (a *app) deviceShow() *cobra.Command {

@@ -19,7 +19,7 @@ var shelf []byte
 // furnish puts the observatory's devices and the code sets into an empty library. With learned, those that the demo
 // starts with have their codes; the projector always waits for its lesson, and the mixer for its audition.
 func furnish(ctx context.Context, l *library.Library, learned bool) error {
-	if len(l.Devices()) > 0 {
+	if len(l.Devices("")) > 0 {
 		return nil
 	}
 	sets, err := pack.Read(bytes.NewReader(shelf), line.Builtin())

@@ -276,7 +276,7 @@ func TestAir_TogglesFlipWithEveryPressAndAcrossRestarts(t *testing.T) {
 		done := make(chan struct{})
 		go func() { defer close(done); _ = h.Run(ctx) }()
 		<-b.here
-		if len(h.Library.Devices()) == 0 {
+		if len(h.Library.Devices("")) == 0 {
 			lamp(t, h)
 			_, err := h.Library.SetCodes(t.Context(), power, []wire.Code{{Sheet: "rc5", Fields: map[string]any{"address": 3, "command": 4}}})
 			require.NoError(t, err)

@@ -179,7 +179,7 @@ func TestLesson_EndsWithItsDevice(t *testing.T) {
 		got, err := h.Lessons.Lesson(l.ID)
 		require.NoError(t, err)
 		assert.Equal(t, "ended", got.State)
-		assert.Empty(t, h.Library.Devices(), "and brings no device back")
+		assert.Empty(t, h.Library.Devices(""), "and brings no device back")
 	})
 }
 

@@ -17,6 +17,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0005-packs", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Device{}, &Key{}, &Code{}) }},
 	{ID: "0006-shelf", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&CodeSet{}, &Audition{}) }},
 	{ID: "0007-traits", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Device{}, &Key{}, &Code{}, &Picture{}) }},
+	{ID: "0008-identity", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Code{}, &Indexed{}) }},
 }
 
 func migrate(db *gorm.DB) error {

@@ -66,10 +66,11 @@ type Code struct {
 	ID          string       `gorm:"primaryKey"`
 	KeyID       string       `gorm:"index:code_of_key;not null"`
 	Version     int          `gorm:"index:code_of_key;not null"`
-	Position    int          `gorm:"not null"`            // order within the version
-	Sheet       string       `gorm:"not null"`            // empty for a plain train
-	Inline      string       `gorm:"not null;default:''"` // a line sheet of its own, whose fields are the bits
-	Print       string       `gorm:"not null;default:''"` // fingerprint of the train
+	Position    int          `gorm:"not null"`                                // order within the version
+	Sheet       string       `gorm:"not null"`                                // empty for a plain train
+	Inline      string       `gorm:"not null;default:''"`                     // a line sheet of its own, whose fields are the bits
+	Print       string       `gorm:"not null;default:''"`                     // fingerprint of the train
+	Identity    string       `gorm:"index:code_identity;not null;default:''"` // what it is found by, from what was heard
 	Fields      line.Fields  `gorm:"serializer:json"`
 	UnitUS      float64      `gorm:"not null"`
 	Train       signal.Train `gorm:"serializer:json"`
@@ -83,6 +84,15 @@ type Code struct {
 	Extra       string       `gorm:"not null;default:''"`
 	CreatedAt   time.Time
 }
+
+// Indexed says how the codes of a line sheet got their identities: which of its fields change from press to press.
+type Indexed struct {
+	Sheet    string `gorm:"primaryKey"`
+	Changing string `gorm:"not null"`
+}
+
+// TableName of Indexed.
+func (Indexed) TableName() string { return "indexed" }
 
 // Capture is one press as heard.
 type Capture struct {

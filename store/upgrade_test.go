@@ -19,7 +19,14 @@ func TestOpen_BringsAnOlderDatabaseUpToDate(t *testing.T) {
 			Codes: []store.Code{{ID: "c", Version: 1, Sheet: "nec"}}}}}).Error; err != nil {
 			return err
 		}
+		for _, c := range []string{"plate", "plate_hz", "notes", "power", "inputs", "warm_up_ms", "gap_ms", "face", "picture"} {
+			if err := tx.Exec("ALTER TABLE devices DROP COLUMN " + c).Error; err != nil {
+				return err
+			}
+		}
 		for _, statement := range []string{
+			"DROP INDEX code_identity", "ALTER TABLE codes DROP COLUMN identity", "ALTER TABLE codes DROP COLUMN takes", "ALTER TABLE codes DROP COLUMN agreed",
+			"ALTER TABLE keys DROP COLUMN hold", "DROP TABLE indexed", "DROP TABLE pictures", "DROP TABLE auditions", "DROP TABLE code_sets",
 			"ALTER TABLE codes DROP COLUMN inline", "ALTER TABLE codes DROP COLUMN print", "ALTER TABLE codes DROP COLUMN extra",
 			"ALTER TABLE captures DROP COLUMN carrier", "ALTER TABLE captures DROP COLUMN count", "ALTER TABLE devices DROP COLUMN extra",
 			"ALTER TABLE keys DROP COLUMN extra", "DROP TABLE lessons", "DROP TABLE old_slugs", "DELETE FROM migrations WHERE id > '0002-turns'",

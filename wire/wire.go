@@ -122,6 +122,18 @@ type Device struct {
 	Keys    []Key  `json:"keys"`
 }
 
+// DeviceLine is a device as it stands in a list.
+type DeviceLine struct {
+	Slug        string `json:"slug"`
+	Name        string `json:"name"`
+	Room        string `json:"room"`
+	Kind        string `json:"kind"`
+	Maker       string `json:"maker"`
+	Model       string `json:"model"`
+	KeysTotal   int    `json:"keys_total"`
+	KeysLearned int    `json:"keys_learned"`
+}
+
 // KeyChange changes what is given of a key.
 type KeyChange struct {
 	Name *string `json:"name,omitempty" maxLength:"40"`

@@ -72,6 +72,18 @@ func (s *Sheet) Identity(fields Fields) string {
 	return s.Name + " " + kept.String()
 }
 
+// Changing lists the fields that change from press to press, and are no part of an identity.
+func (s *Sheet) Changing() []string {
+	var out []string
+	for name, f := range s.byName {
+		if f.changes() {
+			out = append(out, name)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
 // match is one frame found in a press.
 type match struct {
 	frame   *frame

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"urbo/core/bench"
 	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/store"
@@ -119,18 +118,12 @@ func (l *Library) offPlate(d *store.Device) string {
 	return ""
 }
 
-// senders lists the keys that send what a code sends. The caller holds mu.
+// senders lists the keys that send what a code sends.
 func (l *Library) senders(c store.Code) []wire.KeyRef {
 	if s, err := l.book.Sheet(c.Sheet); err == nil && c.Sheet != "" {
-		return l.known[s.Identity(c.Fields)]
+		return l.keysOf(s.Identity(c.Fields), nil)
 	}
-	var out []wire.KeyRef
-	for _, k := range l.unnamed[c.Print] {
-		if bench.Alike(k.frame, c.Train) {
-			out = append(out, k.ref)
-		}
-	}
-	return out
+	return l.keysOf(printed(c.Print), c.Train)
 }
 
 // carries is the medium of a code, and its carrier or channel in Hz.

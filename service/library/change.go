@@ -298,6 +298,14 @@ func (l *Library) SetCodes(ctx context.Context, ref wire.KeyRef, codes []wire.Co
 
 // Row checks a code and turns it into what is stored. Errors wrap ErrCode.
 func (l *Library) Row(c wire.Code) (store.Code, error) {
+	row, err := l.row(c)
+	if err == nil {
+		l.identify(&row)
+	}
+	return row, err
+}
+
+func (l *Library) row(c wire.Code) (store.Code, error) {
 	row := store.Code{ID: store.NewID(), Sheet: c.Sheet, Inline: c.Inline, UnitUS: c.Unit, GapUS: c.GapUS, CarrierHz: c.CarrierHz,
 		FrequencyHz: c.FrequencyHz, Repeats: c.Repeats, Source: c.Source, Takes: c.Takes, Agreed: c.Agreed, CreatedAt: l.now()}
 	if c.Sheet == "" && c.CarrierHz == 0 && c.FrequencyHz == 0 {

@@ -54,7 +54,7 @@ func TestAdd_TakesTheUsualKeysOfItsKindAndSharesRooms(t *testing.T) {
 
 	again := open(t, dir)
 	var names []string
-	for _, d := range again.Devices() {
+	for _, d := range again.Devices("") {
 		names = append(names, d.Name)
 	}
 	assert.Equal(t, []string{"Nowhere", "Air mixer", "Dew heater A"}, names, "by room, then by name")
@@ -72,7 +72,7 @@ func TestAdd_RefusesHalfADevice(t *testing.T) {
 		_, err := l.Add(t.Context(), n)
 		assert.ErrorContains(t, err, says)
 	}
-	assert.Empty(t, l.Devices(), "nothing of a refused device stays")
+	assert.Empty(t, l.Devices(""), "nothing of a refused device stays")
 }
 
 func TestUpdate_ChangesWhatIsGivenAndNoMore(t *testing.T) {

@@ -101,10 +101,14 @@ func (l *Library) Plan(p pack.Pack, conflict string) (wire.PackPlan, error) {
 	defer l.mu.RUnlock()
 	plan := wire.PackPlan{Version: p.Version, Items: []wire.PackItem{}}
 	plan.Items = append(planned("device", p.Devices, conflict, func(slug string) ([]pack.Key, bool) {
-		if d := l.devices[slug]; d != nil {
-			return toPack(d).Keys, true
+		if l.devices[slug] == nil {
+			return nil, false
 		}
-		return nil, false
+		d, err := l.find(slug)
+		if err != nil {
+			return nil, true
+		}
+		return toPack(d).Keys, true
 	}), planned("set", p.Sets, conflict, func(slug string) ([]pack.Key, bool) {
 		d, there := l.shelf.sets[slug]
 		return d.Keys, there

@@ -122,5 +122,5 @@ func TestPack_AHalfGoodOneChangesNothing(t *testing.T) {
 	p.Devices[1].Room = "\u202e"
 	_, err = l.Import(t.Context(), p, library.Skip)
 	require.Error(t, err, "the second device fails inside the transaction")
-	assert.Empty(t, l.Devices(), "the first went with it")
+	assert.Empty(t, l.Devices(""), "the first went with it")
 }

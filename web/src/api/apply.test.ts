@@ -1,19 +1,20 @@
 import { describe, expect, it } from 'vitest';
 import { applyCapture, applyDevice, applyEntry } from './apply';
-import type { Capture, Device, Entry } from './client';
+import type { Capture, Device, DeviceLine, Entry } from './client';
 
 const device = (slug: string, room: string, name = slug) =>
   ({ slug, room, name, keys: [] }) as unknown as Device;
+const row = (slug: string, room: string) => ({ slug, room, name: slug }) as DeviceLine;
 const capture = (id: string, stored: boolean) => ({ id, stored }) as Capture;
 const entry = (id: string) => ({ id }) as Entry;
 
 describe('events', () => {
   it('puts a device where its room and name belong', () => {
-    const list = [device('a', 'Dome'), device('c', 'Outside')];
+    const list = [row('a', 'Dome'), row('c', 'Outside')];
     expect(applyDevice(list, device('b', 'Lecture room'))?.map((d) => d.slug)).toEqual(['a', 'b', 'c']);
   });
   it('takes a device without a name out', () => {
-    expect(applyDevice([device('a', 'Dome')], device('a', '', ''))).toEqual([]);
+    expect(applyDevice([row('a', 'Dome')], device('a', '', ''))).toEqual([]);
   });
   it('replaces a capture once it is stored, and keeps new ones on top', () => {
     const list = applyCapture([capture('1', false)], capture('2', false));

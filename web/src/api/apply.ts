@@ -1,4 +1,4 @@
-import type { Capture, Device, Entry, Station } from './client';
+import type { Capture, Device, DeviceLine, Entry, Station } from './client';
 
 // What an event does to a list that was read before. A list that was never read stays so.
 
@@ -9,12 +9,19 @@ function put<T>(list: T[] | undefined, item: T, same: (a: T) => boolean): T[] | 
   return list.some(same) ? list.map((x) => (same(x) ? item : x)) : undefined;
 }
 
-export function applyDevice(list: Device[] | undefined, d: Device): Device[] | undefined {
+// line is a device as it stands in a list.
+function line(d: Device): DeviceLine {
+  const { slug, name, room, kind, maker, model, keys } = d;
+  const learned = keys.filter((k) => k.codes.length > 0).length;
+  return { slug, name, room, kind, maker, model, keys_total: keys.length, keys_learned: learned };
+}
+
+export function applyDevice(list: DeviceLine[] | undefined, d: Device): DeviceLine[] | undefined {
   if (!list) return list;
-  if (!d.name) return list.filter((x) => x.slug !== d.slug);
-  const order = (x: Device) => `${x.room}\0${x.name}\0${x.slug}`;
   const rest = list.filter((x) => x.slug !== d.slug);
-  return [...rest, d].sort((a, b) => (order(a) < order(b) ? -1 : 1));
+  if (!d.name) return rest; // it was removed
+  const order = (x: DeviceLine) => `${x.room}\0${x.name}\0${x.slug}`;
+  return [...rest, line(d)].sort((a, b) => (order(a) < order(b) ? -1 : 1));
 }
 
 export function applyCapture(list: Capture[] | undefined, c: Capture): Capture[] | undefined {

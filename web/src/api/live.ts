@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react';
-import type { About, Audition, Capture, Device, Entry, Lesson, Station } from './client';
+import type { About, Audition, Capture, Device, DeviceLine, Entry, Lesson, Station } from './client';
 import { applyCapture, applyDevice, applyEntry, applyLesson, applyStation } from './apply';
 import { keys, queryClient } from './queries';
 
@@ -51,7 +51,11 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     if (before && before.started !== about.started) void queryClient.invalidateQueries();
     queryClient.setQueryData(keys.about, about);
   });
-  list<Device>('device', keys.devices, applyDevice);
+  on<Device>('device', (d) => {
+    queryClient.setQueryData<DeviceLine[]>(keys.devices, (old) => applyDevice(old, d));
+    if (d.name) queryClient.setQueryData<Device>([...keys.devices, d.slug], (old) => old && d);
+    else void queryClient.invalidateQueries({ queryKey: [...keys.devices, d.slug] });
+  });
   list<Capture>('capture', keys.captures, applyCapture);
   list<Lesson>('lesson', keys.lessons, applyLesson);
   list<Audition>('audition', keys.auditions, applyLesson);

@@ -42,6 +42,13 @@ export const useKinds = () =>
   useQuery({ queryKey: keys.kinds, queryFn: () => unwrap(client.GET('/api/kinds')) });
 export const useDevices = () =>
   useQuery({ queryKey: keys.devices, queryFn: () => unwrap(client.GET('/api/devices')) });
+// useDevice is one device with its keys and codes, found by its slug now or one that it had.
+export const useDevice = (slug: string) =>
+  useQuery({
+    queryKey: [...keys.devices, slug],
+    queryFn: () => unwrap(client.GET('/api/devices/{device}', { params: { path: { device: slug } } })),
+    enabled: slug !== '',
+  });
 export const useCaptures = () =>
   useQuery({
     queryKey: keys.captures,

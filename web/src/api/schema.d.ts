@@ -1226,6 +1226,18 @@ export interface components {
             /** Format: int64 */
             warm_up_ms?: number;
         };
+        DeviceLine: {
+            /** Format: int64 */
+            keys_learned: number;
+            /** Format: int64 */
+            keys_total: number;
+            kind: string;
+            maker: string;
+            model: string;
+            name: string;
+            room: string;
+            slug: string;
+        };
         Entry: {
             /** Format: date-time */
             at: string;
@@ -2960,7 +2972,10 @@ export interface operations {
     };
     "list-devices": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Words that name, room, kind, maker or model have to have */
+                search?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2973,7 +2988,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Device"][];
+                    "application/json": components["schemas"]["DeviceLine"][];
                 };
             };
             /** @description Bad Request */
@@ -3014,6 +3029,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

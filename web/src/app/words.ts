@@ -15,6 +15,7 @@ export const words = {
     none: 'No devices yet. Add the first one, then press the keys of its handset.',
     noMatch: 'No device has this in its name, room or kind.',
     add: 'Add a device',
+    more: (n: number) => `Show more (${n} left)`,
     noRoom: 'No room',
     learned: (n: number, all: number) =>
       all === 0 ? 'no keys yet' : n === 0 ? 'waits for its lesson' : `${n} of ${all} keys learned`,

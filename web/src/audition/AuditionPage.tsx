@@ -3,7 +3,7 @@ import Button from '@mui/material/Button';
 import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import type { NewAudition } from '../api/client';
-import { useDevices } from '../api/queries';
+import { useDevice } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note } from '../shared/Panel';
 import { AuditionChoice } from './AuditionChoice';
@@ -15,11 +15,12 @@ import { useAuditions, useStartAudition } from './useAudition';
 // AuditionPage finds the codes of a device without a handset: first what is to be played, then it plays.
 export default function AuditionPage() {
   const { slug = '' } = useParams();
-  const devices = useDevices();
+  const found = useDevice(slug);
   const auditions = useAuditions();
   const start = useStartAudition();
   const [mine, setMine] = useState('');
-  const device = devices.data?.find((d) => d.slug === slug);
+  const device = found.data;
+  if (found.error) return <Note alert>{found.error.message}</Note>;
   if (!device || !auditions.data) return <Note>{words.loading}</Note>;
 
   const last = auditions.data.find((a) => a.device === slug);

@@ -5,7 +5,7 @@ import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import type { CaptureDetail } from '../api/client';
-import { useDevices, useKeep, useSendCapture } from '../api/queries';
+import { useDevice, useDevices, useKeep, useSendCapture } from '../api/queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { sends } from '../shared/text';
@@ -65,7 +65,7 @@ function KeepForm({ id }: { id: string }) {
   const keep = useKeep(id);
   const [device, setDevice] = useState('');
   const [key, setKey] = useState('');
-  const chosen = devices.data?.find((d) => d.slug === device);
+  const chosen = useDevice(device).data;
   return (
     <Box
       component="form"

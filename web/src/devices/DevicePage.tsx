@@ -1,8 +1,8 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { lazy, useState } from 'react';
-import { Link, useParams } from 'react-router';
-import { useDevices } from '../api/queries';
+import { Link, Navigate, useParams } from 'react-router';
+import { useDevice } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { About } from './About';
@@ -17,13 +17,14 @@ const QrPart = lazy(() => import('./QrPart'));
 
 // DevicePage is one device: its handset's face, and what each key sends.
 export default function DevicePage() {
-  const { slug } = useParams();
-  const devices = useDevices();
+  const { slug = '' } = useParams();
+  const found = useDevice(slug);
   const [phone, setPhone] = useState(false);
   const [arranging, setArranging] = useState(false);
-  const device = devices.data?.find((d) => d.slug === slug);
-  if (devices.isPending) return <Note>{words.loading}</Note>;
-  if (!device) return <Note alert>{words.devices.none}</Note>;
+  const device = found.data;
+  if (found.error) return <Note alert>{found.error.message}</Note>;
+  if (!device) return <Note>{words.loading}</Note>;
+  if (device.slug !== slug) return <Navigate to={`/devices/${device.slug}`} replace />;
   const missing = device.keys.filter((k) => k.codes.length === 0).length;
   return (
     <>

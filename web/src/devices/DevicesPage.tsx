@@ -3,20 +3,25 @@ import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import type { Device } from '../api/client';
+import type { DeviceLine } from '../api/client';
 import { useDevices } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { AddDevice } from './AddDevice';
+import { search } from './search';
 import { PackPart } from './PackPart';
+
+// page is how many devices are shown at once: a house has fewer, and a warehouse has a search.
+const page = 100;
 
 // DevicesPage is the library: devices by room.
 export default function DevicesPage() {
   const devices = useDevices();
   const [wanted, setWanted] = useState('');
   const [adding, setAdding] = useState(false);
-  const found = (devices.data ?? []).filter((d) => matches(d, wanted));
-  const rooms = Map.groupBy(found, (d) => d.room || words.devices.noRoom);
+  const [shown, setShown] = useState(page);
+  const found = search(devices.data ?? [], wanted);
+  const rooms = Map.groupBy(found.slice(0, shown), (d) => d.room || words.devices.noRoom);
   return (
     <>
       <Heading title={words.devices.title}>
@@ -32,7 +37,10 @@ export default function DevicesPage() {
         <TextField
           label={words.devices.search}
           value={wanted}
-          onChange={(e) => setWanted(e.target.value)}
+          onChange={(e) => {
+            setWanted(e.target.value);
+            setShown(page);
+          }}
           sx={{ mt: 2, maxWidth: 360 }}
         />
       )}
@@ -46,6 +54,11 @@ export default function DevicesPage() {
           ))}
         </Panel>
       ))}
+      {found.length > shown && (
+        <Button variant="outlined" sx={{ mt: 2 }} onClick={() => setShown(shown + page)}>
+          {words.devices.more(found.length - shown)}
+        </Button>
+      )}
       <Panel title={words.shelf.title}>
         <Box sx={{ color: 'text.secondary', maxWidth: '62ch', mb: 1.5 }}>{words.shelf.how}</Box>
         <Button component={Link} to="/shelf" variant="outlined">
@@ -57,14 +70,7 @@ export default function DevicesPage() {
   );
 }
 
-function matches(d: Device, wanted: string): boolean {
-  return `${d.name} ${d.room} ${d.kind} ${d.maker} ${d.model}`
-    .toLowerCase()
-    .includes(wanted.trim().toLowerCase());
-}
-
-function Row({ device: d }: { device: Device }) {
-  const learned = d.keys.filter((k) => k.codes.length > 0).length;
+function Row({ device: d }: { device: DeviceLine }) {
   return (
     <Box
       component={Link}
@@ -89,7 +95,7 @@ function Row({ device: d }: { device: Device }) {
         {[d.maker, d.model].filter(Boolean).join(' ') || d.kind}
       </Box>
       <Box component="span" sx={{ color: 'text.secondary', textAlign: { sm: 'right' } }}>
-        {words.devices.learned(learned, d.keys.length)}
+        {words.devices.learned(d.keys_learned, d.keys_total)}
       </Box>
     </Box>
   );

@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { Link, useParams, useSearchParams } from 'react-router';
-import { useDevices, useLessons, useStartLesson } from '../api/queries';
+import { useDevice, useLessons, useStartLesson } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note } from '../shared/Panel';
 import { LessonChoice } from './LessonChoice';
@@ -12,10 +12,11 @@ import { StageHandset } from './StageHandset';
 export default function LessonPage() {
   const { slug = '' } = useParams();
   const [query, setQuery] = useSearchParams();
-  const devices = useDevices();
+  const found = useDevice(slug);
   const lessons = useLessons();
   const start = useStartLesson();
-  const device = devices.data?.find((d) => d.slug === slug);
+  const device = found.data;
+  if (found.error) return <Note alert>{found.error.message}</Note>;
   if (!device || !lessons.data) return <Note>{words.loading}</Note>;
 
   const wanted = query.get('key');
