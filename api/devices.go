@@ -56,6 +56,12 @@ func (a *API) devices() {
 		}
 		return a.house.Library.SetCodes(ctx, wire.KeyRef{Device: in.Device, Key: in.Key}, in.Body)
 	})
+	call(a, operation{"POST", "/devices/{device}/keys/{key}/code", "write-key", "Give a key codes as somebody writes them; earlier ones are kept", access.Owner, 0}, func(ctx context.Context, in *struct {
+		KeyIn
+		Body wire.HandCode
+	}) (wire.Device, error) {
+		return a.house.Library.Write(ctx, wire.KeyRef{Device: in.Device, Key: in.Key}, in.Body)
+	})
 	call(a, operation{"PATCH", "/devices/{device}/keys/{key}", "change-key", "Rename a key, or say what holding it does", access.Owner, 0}, func(ctx context.Context, in *struct {
 		KeyIn
 		Body wire.KeyChange

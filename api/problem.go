@@ -13,6 +13,7 @@ import (
 	"urbo/core/device"
 	corelesson "urbo/core/lesson"
 	"urbo/core/line"
+	"urbo/core/notation"
 	"urbo/core/pack"
 	"urbo/core/recording"
 	"urbo/core/signal"
@@ -56,6 +57,7 @@ var statuses = []struct {
 	{lesson.ErrStep, http.StatusUnprocessableEntity},
 	{library.ErrName, http.StatusUnprocessableEntity},
 	{library.ErrPicture, http.StatusUnprocessableEntity},
+	{notation.ErrNotation, http.StatusUnprocessableEntity},
 	{device.ErrTraits, http.StatusUnprocessableEntity},
 	{library.ErrCode, http.StatusUnprocessableEntity},
 	{line.ErrFields, http.StatusUnprocessableEntity},

@@ -6,13 +6,13 @@ import (
 	"io"
 	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"urbo/core/bench"
 	"urbo/core/line"
+	"urbo/core/notation"
 	"urbo/core/recording"
 	"urbo/core/signal"
 )
@@ -75,7 +75,10 @@ func (a *app) recorded(name string, o recording.Options, clean bool) (recording.
 
 // coded encodes "SHEET FIELD=VALUE …".
 func (a *app) coded(text string) (recording.Signal, error) {
-	sheet, fields, err := a.parseCode(text)
+	sheet, fields, err := notation.Line(strings.Fields(text), a.book())
+	if errors.Is(err, notation.ErrNotation) {
+		return recording.Signal{}, usageError{err}
+	}
 	if err != nil {
 		return recording.Signal{}, err
 	}
@@ -84,37 +87,4 @@ func (a *app) coded(text string) (recording.Signal, error) {
 		return recording.Signal{}, err
 	}
 	return recording.Signal{Name: sheet.Name, Trains: signal.Split(burst.Durations(), signal.UnknownGap), CarrierHz: sheet.CarrierHz, FrequencyHz: sheet.FrequencyHz}, nil
-}
-
-// parseCode reads a line code and its fields. Numbers may be decimal, 0x or 0b.
-func (a *app) parseCode(text string) (*line.Sheet, line.Fields, error) {
-	words := strings.Fields(text)
-	if len(words) == 0 {
-		return nil, nil, usageError{errors.New("write a line code and its fields: nec address=4 command=8")}
-	}
-	sheet, err := a.book().Sheet(words[0])
-	if err != nil {
-		return nil, nil, err
-	}
-	texts := map[string]bool{}
-	for _, f := range sheet.Fields() {
-		texts[f.Name] = f.Digits > 0
-	}
-	fields := line.Fields{}
-	for _, w := range words[1:] {
-		name, value, found := strings.Cut(w, "=")
-		if !found {
-			return nil, nil, usageError{fmt.Errorf("%q: write FIELD=VALUE", w)}
-		}
-		if texts[name] {
-			fields[name] = line.Text(value)
-			continue
-		}
-		n, err := strconv.ParseInt(value, 0, 64)
-		if err != nil {
-			return nil, nil, usageError{fmt.Errorf("%s: %q is no whole number: write it like 12, 0x0c or 0b1100", name, value)}
-		}
-		fields[name] = line.Number(n)
-	}
-	return sheet, fields, nil
 }

@@ -13,7 +13,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"urbo/core/device"
-	"urbo/core/signal"
 	"urbo/wire"
 )
 
@@ -230,108 +229,45 @@ func (a *app) printKey(d wire.Device, name string) error {
 }
 
 func (a *app) deviceCode() *cobra.Command {
-	var switches, train, capture string
-	var hz, repeats int
+	var capture string
+	var hand wire.HandCode
 	var gap time.Duration
 	c := &cobra.Command{
-		Use: "code DEVICE/KEY [SHEET FIELD=VALUE …]", Short: "Say by hand what a key sends", Args: args(1, -1, "DEVICE/KEY and a line code"),
-		Long: `Say by hand what a key sends, instead of learning it.
+		Use: "code DEVICE/KEY [CODE …]", Short: "Say by hand what a key sends", Args: args(1, -1, "DEVICE/KEY and a CODE"),
+		Long: `Say by hand what a key sends, instead of learning it. A CODE is one of
+  a line code with its fields    nec address=57 command=0x02    (decimal, 0x or 0b; with a bits count: 0x02/8)
+  the positions of a socket's coding switches, up (1) or down (0), five for the house and five for the unit,
+  and then on or off             switches 11010 01000 on
+  durations in µs, mark first    "2000/1000 350/700 350"        (--hz says the carrier or channel)
 
-Numbers are decimal, 0x or 0b. A key may send several codes: write "then" between them. The socket's coding switches can be typed in as they stand: ten positions, up (1) or down
-(0), five for the house and five for the unit, and then on or off.`,
-		Example: "  urbo device code boardwalk/power nec address=57 command=0x02\n  urbo device code lamp/up nec address=57 command=2 then nec address=57 command=3 --gap 60ms\n  urbo device code lamp/on --switches \"11010 01000 on\"\n  urbo device code lamp/odd --train \"2000/1000 350/700 350\" --hz 38000",
+A key may send several codes: write "then" between them. What it sent before is kept (urbo device undo).`,
+		Example: "  urbo device code boardwalk/power nec address=57 command=0x02\n  urbo device code lamp/up nec address=57 command=2 then nec address=57 command=3 --gap 60ms\n" +
+			"  urbo device code lamp/on switches 11010 01000 on\n  urbo device code lamp/odd \"2000/1000 350/700 350\" --hz 433920000",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ref, err := parseKey(argv[0])
 			if err != nil {
 				return err
 			}
-			given := 0
-			for _, x := range []bool{len(argv) > 1, switches != "", train != "", capture != ""} {
-				if x {
-					given++
-				}
-			}
-			if given != 1 {
-				return usageError{errors.New("give one of a line code with its fields, --switches, --train and --capture")}
+			if (capture == "") == (len(argv) == 1) {
+				return usageError{errors.New("give a CODE, or name a capture with --capture")}
 			}
 			var d wire.Device
 			if capture != "" {
-				if err := a.call(c.Context(), http.MethodPost, "/captures/"+url.PathEscape(capture)+"/keep", ref, &d); err != nil {
-					return err
-				}
-				return a.printKey(d, ref.Key)
+				err = a.call(c.Context(), http.MethodPost, "/captures/"+url.PathEscape(capture)+"/keep", ref, &d)
+			} else {
+				hand.Text, hand.GapUS = strings.Join(argv[1:], " "), int(gap/time.Microsecond)
+				err = a.call(c.Context(), http.MethodPost, keyPath(ref)+"/code", hand, &d)
 			}
-			var codes []wire.Code
-			for text := range strings.SplitSeq(" "+strings.Join(argv[1:], " ")+" ", " then ") {
-				cd, err := a.handCode(strings.TrimSpace(text), switches, train, hz)
-				if err != nil {
-					return err
-				}
-				cd.Repeats = repeats
-				cd.GapUS = max(cd.GapUS, int(gap/time.Microsecond))
-				codes = append(codes, cd)
-			}
-			if err := a.call(c.Context(), http.MethodPut, keyPath(ref), codes, &d); err != nil {
+			if err != nil {
 				return err
 			}
 			return a.printKey(d, ref.Key)
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&switches, "switches", "", "positions of a socket's coding switches, then on or off")
-	f.StringVar(&train, "train", "", "durations in µs, mark first")
 	f.StringVar(&capture, "capture", "", "id of a capture: the key sends what was heard, clean")
-	f.IntVar(&hz, "hz", 0, "of a train: carrier (38000) or channel (433920000)")
-	f.IntVar(&repeats, "repeats", 0, "how often the repeating part is sent; 0 is as the line code says")
+	f.IntVar(&hand.Hz, "hz", 0, "of durations: carrier (38000) or channel (433920000)")
+	f.IntVar(&hand.Repeats, "repeats", 0, "how often the repeating part is sent; 0 is as the line code says")
 	f.DurationVar(&gap, "gap", 0, "least silence after each code")
 	return c
-}
-
-// handCode makes a code of what was typed.
-func (a *app) handCode(text, switches, train string, hz int) (wire.Code, error) {
-	switch {
-	case switches != "":
-		values, err := switchValues(switches)
-		if err != nil {
-			return wire.Code{}, usageError{err}
-		}
-		return wire.Code{Sheet: "pt2262", Fields: map[string]any{"values": values}, Unit: 350}, nil
-	case train != "":
-		parsed, err := signal.ParseText(train)
-		if err != nil {
-			return wire.Code{}, err
-		}
-		on := carriedBy(hz)
-		cd := wire.Code{Train: parsed.Train, GapUS: parsed.Gap}
-		if on.Medium == "radio" {
-			cd.FrequencyHz = on.Hz
-		} else {
-			cd.CarrierHz = on.Hz
-		}
-		return cd, nil
-	}
-	sheet, fields, err := a.parseCode(text)
-	if err != nil {
-		return wire.Code{}, err
-	}
-	return wire.Code{Sheet: sheet.Name, Fields: wire.Fields(fields)}, nil
-}
-
-// switchValues turns the positions of ten coding switches, and on or off, into the twelve values of a PT2262: a switch
-// that is up ties its pin to ground (0), one that is down leaves it open (F).
-func switchValues(text string) (string, error) {
-	words := strings.Fields(strings.ToLower(text))
-	if len(words) < 2 {
-		return "", errors.New(`--switches: write ten positions and then on or off: "11010 01000 on"`)
-	}
-	state := words[len(words)-1]
-	positions := strings.Join(words[:len(words)-1], "")
-	if len(positions) != 10 || strings.Trim(positions, "01") != "" {
-		return "", fmt.Errorf("--switches: %q is not ten positions of 1 (up) and 0 (down)", positions)
-	}
-	ends := map[string]string{"on": "0F", "off": "F0"}[state]
-	if ends == "" {
-		return "", fmt.Errorf("--switches: %q: end with on or off", state)
-	}
-	return strings.NewReplacer("1", "0", "0", "F").Replace(positions) + ends, nil
 }

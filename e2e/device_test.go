@@ -31,6 +31,13 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	b.see("CS 7-119")
 	b.see("0.4 s")
 
+	b.click("Change white")
+	b.fill("Say by hand what it sends", "nec address=57 command=2")
+	b.click("Save")
+	b.see("power and white send the same")
+	b.click("Undo the last change of white")
+	b.until(`!document.body.innerText.includes("send the same")`)
+
 	b.click("Change breathe")
 	b.fill("Name of the key", "pulse")
 	b.choose("Held down", "again and again")
@@ -88,7 +95,9 @@ func TestDevice_IsLookedAfterInTheTerminal(t *testing.T) {
 		"it cannot stand on the face": {"device", "set", "boardwalk", "--face", "dance"},
 		"two-keys, none":              {"device", "set", "boardwalk", "--power", "maybe"},
 		"use a-z, 0-9 and single -":   {"device", "set-key", "boardwalk/red", "--name", "red\x07"},
-		"is no signal":                {"device", "code", "boardwalk/odd", "--train", "500"},
+		"is no signal":                {"device", "code", "boardwalk/odd", "500"},
+		"ten positions":               {"device", "code", "boardwalk/odd", "switches", "01101", "1010", "on"},
+		"write it like 12, 0x0c":      {"device", "code", "boardwalk/odd", "nec", "address=x"},
 	} {
 		res := r.urbo(args...)
 		assert.Equal(t, 1, res.code, says)

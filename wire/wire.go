@@ -151,6 +151,14 @@ type NewDevice struct {
 	Keys  []string `json:"keys,omitempty" maxItems:"200" doc:"Keys to be learned; none is the usual ones of its kind"`
 }
 
+// HandCode is what a key sends, as somebody wrote it.
+type HandCode struct {
+	Text    string `json:"text" minLength:"1" maxLength:"65536" doc:"A line code with its fields (nec address=57 command=0x02), positions of coding switches (switches 11010 01000 on), or durations in µs, mark first; several with then between them"`
+	Hz      int    `json:"hz,omitempty" minimum:"0" maximum:"1000000000" doc:"Of durations: carrier or channel; 0 is infrared at 38 kHz"`
+	Repeats int    `json:"repeats,omitempty" minimum:"0" maximum:"50" doc:"How often the repeating part is sent; 0 is as the line code says"`
+	GapUS   int    `json:"gap_us,omitempty" minimum:"0" maximum:"1000000" doc:"Least silence after each code"`
+}
+
 // KeyVersion is what a key sent from a time on.
 type KeyVersion struct {
 	Version int       `json:"version"`

@@ -8,9 +8,25 @@ import (
 
 	"gorm.io/gorm"
 
+	"urbo/core/notation"
 	"urbo/store"
 	"urbo/wire"
 )
+
+// Write gives a key the codes that somebody wrote by hand. Errors wrap notation.ErrNotation, line.ErrSheet, ErrCode or
+// those of SetCodes.
+func (l *Library) Write(ctx context.Context, ref wire.KeyRef, h wire.HandCode) (wire.Device, error) {
+	parsed, err := notation.Parse(h.Text, h.Hz, l.book)
+	if err != nil {
+		return wire.Device{}, fmt.Errorf("keep %s: %w", ref, err)
+	}
+	codes := make([]wire.Code, len(parsed))
+	for i, c := range parsed {
+		codes[i] = CodeOf(c)
+		codes[i].Source, codes[i].Repeats, codes[i].GapUS = "hand", h.Repeats, max(c.GapUS, h.GapUS)
+	}
+	return l.SetCodes(ctx, ref, codes)
+}
 
 // ChangeKey changes what is given of a key. It keeps its place on the face and all its versions. Errors wrap
 // ErrUnknownDevice, ErrUnknownKey, ErrName or ErrTaken.

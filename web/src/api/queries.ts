@@ -163,6 +163,16 @@ export const useChangeKey = (device: string, key: string) =>
     mutationFn: (body: KeyChange) =>
       unwrap(client.PATCH('/api/devices/{device}/keys/{key}', { params: { path: { device, key } }, body })),
   });
+export const useWriteKey = (device: string) =>
+  useMutation({
+    mutationFn: ({ key, text, hz }: { key: string; text: string; hz: number }) =>
+      unwrap(
+        client.POST('/api/devices/{device}/keys/{key}/code', {
+          params: { path: { device, key } },
+          body: { text, hz },
+        }),
+      ),
+  });
 export const useRemoveKey = (device: string) =>
   useMutation({
     mutationFn: (key: string) =>

@@ -368,6 +368,26 @@ export interface paths {
         patch: operations["change-key"];
         trace?: never;
     };
+    "/api/devices/{device}/keys/{key}/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a key codes as somebody writes them; earlier ones are kept
+         * @description Needs the scope owner.
+         */
+        post: operations["write-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{device}/keys/{key}/file": {
         parameters: {
             query?: never;
@@ -1337,6 +1357,25 @@ export interface components {
             /** @description Left out where it is too short */
             structure?: components["schemas"]["Structure"];
             trains: components["schemas"]["Heard"][];
+        };
+        HandCode: {
+            /**
+             * Format: int64
+             * @description Least silence after each code
+             */
+            gap_us?: number;
+            /**
+             * Format: int64
+             * @description Of durations: carrier or channel; 0 is infrared at 38 kHz
+             */
+            hz?: number;
+            /**
+             * Format: int64
+             * @description How often the repeating part is sent; 0 is as the line code says
+             */
+            repeats?: number;
+            /** @description A line code with its fields (nec address=57 command=0x02), positions of coding switches (switches 11010 01000 on), or durations in µs, mark first; several with then between them */
+            text: string;
         };
         Handset: {
             /** @description What it is for, where no appliance has its name */
@@ -3763,6 +3802,96 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["KeyChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "write-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandCode"];
             };
         };
         responses: {

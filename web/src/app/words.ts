@@ -128,6 +128,10 @@ export const words = {
       once: 'it is sent once all the same',
       repeat: 'it is sent again and again',
     },
+    byHand: 'Say by hand what it sends',
+    byHandHow:
+      'Such as nec address=57 command=0x02, or switches 11010 01000 on, or durations in µs. Leave it empty to keep what it sends.',
+    onKhz: 'Carrier or channel, kHz',
     removeKey: 'Remove the key',
     removeKeySure: 'Remove it with its codes',
     then: ', then ',

@@ -57,6 +57,7 @@ function Signal({ of: d, hidden }: { of: CaptureDetail; hidden: boolean }) {
   ].filter(Boolean);
   return (
     <Panel title={c.keys.length > 0 ? c.keys.map((k) => `${k.device} ${label(k.key)}`).join(', ') : what(c)}>
+      {c.sets?.[0] && <Note>{words.which.set(label(c.sets[0].key), c.sets[0].name)}.</Note>}
       <Box sx={{ color: 'text.secondary', fontSize: 14, mb: 1 }}>{facts.join(' · ')}</Box>
       {!hidden && <Trace rows={drawn.rows} view={drawn.view} name={words.bench.drawing(what(c))} />}
     </Panel>

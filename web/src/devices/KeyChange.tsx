@@ -4,7 +4,7 @@ import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState, type SubmitEvent } from 'react';
 import type { Key } from '../api/client';
-import { useChangeKey, useRemoveKey } from '../api/queries';
+import { useChangeKey, useRemoveKey, useWriteKey } from '../api/queries';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
 
@@ -14,13 +14,18 @@ const holds = ['', 'once', 'repeat'] as const;
 export function KeyChange({ device, of, onDone }: { device: string; of: Key; onDone: () => void }) {
   const change = useChangeKey(device, of.name);
   const remove = useRemoveKey(device);
+  const write = useWriteKey(device);
+  const [text, setText] = useState('');
+  const [hz, setHz] = useState('');
   const [name, setName] = useState(of.name);
   const [hold, setHold] = useState<(typeof holds)[number]>(of.hold ?? '');
   const [sure, setSure] = useState(false);
-  const error = change.error ?? remove.error;
+  const error = change.error ?? write.error ?? remove.error;
   const submit = (e: SubmitEvent) => {
     e.preventDefault();
-    change.mutate({ name, hold }, { onSuccess: onDone });
+    const rename = () => change.mutate({ name, hold }, { onSuccess: onDone });
+    if (text.trim() === '') rename();
+    else write.mutate({ key: of.name, text, hz: Math.round(Number(hz || 0) * 1000) }, { onSuccess: rename });
   };
   return (
     <Box
@@ -49,6 +54,21 @@ export function KeyChange({ device, of, onDone }: { device: string; of: Key; onD
           </MenuItem>
         ))}
       </TextField>
+      <TextField
+        label={words.device.byHand}
+        value={text}
+        helperText={words.device.byHandHow}
+        slotProps={{ htmlInput: { maxLength: 60000, spellCheck: false } }}
+        onChange={(e) => setText(e.target.value)}
+      />
+      {/^[\s[{(<]*[+\d]/.test(text) && (
+        <TextField
+          label={words.device.onKhz}
+          value={hz}
+          slotProps={{ htmlInput: { inputMode: 'decimal', pattern: '[0-9]*[.]?[0-9]*', maxLength: 10 } }}
+          onChange={(e) => setHz(e.target.value)}
+        />
+      )}
       {error && <Note alert>{error.message}</Note>}
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
         <Button type="submit" variant="contained">

@@ -1,0 +1,61 @@
+package notation_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/core/line"
+	"urbo/core/notation"
+	"urbo/core/pack"
+	"urbo/core/signal"
+)
+
+func TestParse_ReadsWhatPeopleWrite(t *testing.T) {
+	nec := func(command int64) pack.Code {
+		return pack.Code{Sheet: "nec", Fields: line.Fields{"address": line.Number(57), "command": line.Number(command)}}
+	}
+	train := signal.Train{2000, 1000, 350, 700, 350}
+	for _, c := range []struct {
+		text string
+		hz   int
+		want []pack.Code
+	}{
+		{"nec address=57 command=2", 0, []pack.Code{nec(2)}},
+		{" nec  address=0x39 command=0b10 ", 0, []pack.Code{nec(2)}},
+		{"nec address=0x39/8 command=2/8", 0, []pack.Code{nec(2)}},
+		{"nec address=57 command=2 then nec address=57 command=3", 0, []pack.Code{nec(2), nec(3)}},
+		{"switches 01101 10100 on", 0, []pack.Code{{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("F00F00F0FF0F")}, UnitUS: 350}}},
+		{"switches 0110110100 OFF", 0, []pack.Code{{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("F00F00F0FFF0")}, UnitUS: 350}}},
+		{"2000/1000 350/700 350", 0, []pack.Code{{Train: train, CarrierHz: 38_000}}},
+		{"[2000, 1000, 350, 700, 350]", 36_000, []pack.Code{{Train: train, CarrierHz: 36_000}}},
+		{"+2000 -1000 +350 -700 +350", 433_920_000, []pack.Code{{Train: train, FrequencyHz: 433_920_000}}},
+	} {
+		got, err := notation.Parse(c.text, c.hz, line.Builtin())
+		require.NoError(t, err, c.text)
+		for i := range got {
+			got[i].GapUS = 0
+		}
+		assert.Equal(t, c.want, got, c.text)
+	}
+}
+
+func TestParse_SaysHowToWriteIt(t *testing.T) {
+	for text, says := range map[string]string{
+		"":                              "write a line code and its fields",
+		"nec address=57 command=2 then": "write a line code and its fields",
+		"nek address=1":                 "nek",
+		"nec address":                   "write FIELD=VALUE",
+		"nec address=abc":               "write it like 12, 0x0c or 0b1100",
+		"nec address=300/8":             "300 does not fit into 8 bits",
+		"nec address=3/many":            "how many bits",
+		"switches 11010 on":             "ten positions",
+		"switches 11010 01000 maybe":    "end with on or off",
+		"switches":                      "ten positions",
+		"12 0 4":                        "number 2 is 0",
+	} {
+		_, err := notation.Parse(text, 0, line.Builtin())
+		assert.ErrorContains(t, err, says, text)
+	}
+}
