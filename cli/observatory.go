@@ -5,6 +5,7 @@ import (
 	"context"
 	_ "embed"
 
+	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/core/pack"
 	"urbo/service/library"
@@ -41,6 +42,13 @@ func furnish(ctx context.Context, l *library.Library, learned bool) error {
 		"on":  {Sheet: "pt2262", Fields: map[string]any{"values": "F01F10F00F1F"}, Unit: 340},
 		"off": {Sheet: "pt2262", Fields: map[string]any{"values": "F01F10F00FF1"}, Unit: 340},
 	}
+	warmUp, twoKeys, toggle, cycling, direct := 20_000, device.TwoKeys, device.Toggles, device.Cycling, device.Direct
+	traits := map[string]wire.DeviceChange{
+		"projector": {Power: &twoKeys, Inputs: &cycling, WarmUpMS: &warmUp},
+		"amplifier": {Power: &toggle, Inputs: &direct},
+		"boardwalk": {Power: &toggle},
+		"dew-a":     {Power: &twoKeys},
+	}
 	for _, d := range []struct {
 		wire.NewDevice
 		codes map[string]wire.Code
@@ -52,6 +60,9 @@ func furnish(ctx context.Context, l *library.Library, learned bool) error {
 		{wire.NewDevice{Slug: "mixer", Name: "Air mixer", Room: "Dome", Kind: "fan"}, nil},
 	} {
 		if _, err := l.Add(ctx, d.NewDevice); err != nil {
+			return err
+		}
+		if _, err := l.Update(ctx, d.Slug, traits[d.Slug]); err != nil {
 			return err
 		}
 		if !learned {

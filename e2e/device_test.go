@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"bytes"
+	"fmt"
 	"image"
 	"image/png"
 	"os"
@@ -19,10 +20,11 @@ import (
 func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo")
+	token := r.owner()
 	b := open(t, r, 1280, 800)
 	b.visit(r, "/devices/boardwalk")
 	b.click("Settings")
-	b.choose("Switched by", "one key for on and off")
+	b.choose("Switched by", "a key for on and one for off")
 	b.fill("Least time between two presses", "0.4")
 	b.fill("Type plate", "CS 7-119")
 	b.pick("plan.png", "this is no picture")
@@ -48,6 +50,17 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	b.click("Remove it with its codes")
 	b.until(`![...document.querySelectorAll('dt')].some(e => e.innerText === 'pulse')`)
 
+	b.eval(`(e => {
+		e.dispatchEvent(new PointerEvent('pointerdown', {bubbles: true}));
+		window.up = () => e.dispatchEvent(new PointerEvent('pointerup', {bubbles: true}));
+	})([...document.querySelectorAll('button')].find(e => e.innerText === 'brighter'))`)
+	require.Eventually(t, func() bool {
+		var entries []wire.Entry
+		require.Equal(t, 200, r.http(token, "GET", "/api/journal", nil, &entries))
+		return strings.Count(fmt.Sprint(entries), "Pressed boardwalk/brighter") > 2
+	}, patience, tick, "a held key goes on")
+	b.eval(`up()`)
+
 	b.click("Arrange")
 	b.click("power")
 	b.click("empty place, row 1, place 3")
@@ -60,7 +73,7 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	var d wire.Device
 	r.ok(&d, "device", "show", "boardwalk")
 	assert.Equal(t, []string{"", "", "power"}, d.Face[0])
-	assert.EqualValues(t, "toggle", d.Power)
+	assert.EqualValues(t, "two-keys", d.Power)
 	assert.Equal(t, 400, d.GapMS)
 	assert.Len(t, d.Keys, 6)
 

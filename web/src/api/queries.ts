@@ -98,8 +98,13 @@ export function useStage() {
 
 export const usePress = () =>
   useMutation({
-    mutationFn: ({ device, key }: { device: string; key: string }) =>
-      unwrap(client.POST('/api/devices/{device}/keys/{key}/press', { params: { path: { device, key } } })),
+    mutationFn: ({ device, key, hold = 0 }: { device: string; key: string; hold?: number }) =>
+      unwrap(
+        client.POST('/api/devices/{device}/keys/{key}/press', {
+          params: { path: { device, key } },
+          body: { times: 1, hold_ms: hold },
+        }),
+      ),
   });
 
 export const usePressHandset = () =>

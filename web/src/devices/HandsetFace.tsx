@@ -8,6 +8,9 @@ import { KeyButton } from '../shared/KeyButton';
 import { label } from '../shared/text';
 import { FaceGrid } from './FaceGrid';
 
+// atOnce is how long in ms a held key goes out in one piece: it goes on while the key is down.
+const atOnce = 400;
+
 type Told = { key: string; state: 'sending' | 'sent' | 'trouble'; text: string };
 
 // HandsetFace is the device's keys as on its handset. A key that is not learned leads to its lesson.
@@ -19,26 +22,25 @@ export function HandsetFace({ device }: { device: Device }) {
   useEffect(() => () => window.clearTimeout(fade.current), []);
 
   const learned = new Set(device.keys.filter((k) => k.codes.length > 0).map((k) => k.name));
-  const send = (key: string) => {
+  const send = async (key: string, hold = 0) => {
     window.clearTimeout(fade.current);
     const name = label(key);
     setTold({ key, state: 'sending', text: words.device.sending(name) });
-    press.mutate(
-      { device: device.slug, key },
-      {
-        onSuccess: (p) => {
-          const texts = {
-            sent: words.device.pressed(name),
-            failed: words.device.failed(name, p.reason ?? ''),
-            unknown: words.device.unknown(name, p.reason ?? ''),
-          };
-          setTold({ key, state: p.outcome === 'sent' ? 'sent' : 'trouble', text: texts[p.outcome] });
-          if (p.outcome === 'sent') fade.current = window.setTimeout(() => setTold(null), 2500);
-        },
-        onError: (e) => setTold({ key, state: 'trouble', text: words.device.failed(name, e.message) }),
-      },
-    );
+    try {
+      const p = await press.mutateAsync({ device: device.slug, key, hold });
+      const texts = {
+        sent: [words.device.pressed(name), p.note].filter(Boolean).join('. '),
+        failed: words.device.failed(name, p.reason ?? ''),
+        unknown: words.device.unknown(name, p.reason ?? ''),
+      };
+      setTold({ key, state: p.outcome === 'sent' ? 'sent' : 'trouble', text: texts[p.outcome] });
+      if (p.outcome === 'sent') fade.current = window.setTimeout(() => setTold(null), p.note ? 6000 : 2500);
+    } catch (e) {
+      setTold({ key, state: 'trouble', text: words.device.failed(name, (e as Error).message) });
+      throw e; // a held key ends here
+    }
   };
+  const holds = (key: string) => device.keys.find((k) => k.name === key)?.hold !== 'once';
   return (
     <Box sx={{ maxWidth: 340 }}>
       <FaceGrid keys={device.keys.map((k) => k.name)} arranged={device.face}>
@@ -48,8 +50,11 @@ export function HandsetFace({ device }: { device: Device }) {
             state={told?.key === key ? told.state : learned.has(key) ? 'plain' : 'missing'}
             hint={learned.has(key) ? undefined : words.device.notLearned}
             onPress={() =>
-              learned.has(key) ? send(key) : void navigate(`/devices/${device.slug}/lesson?key=${key}`)
+              learned.has(key)
+                ? void send(key).catch(() => undefined)
+                : void navigate(`/devices/${device.slug}/lesson?key=${key}`)
             }
+            onHold={learned.has(key) && holds(key) ? () => send(key, atOnce) : undefined}
           />
         )}
       </FaceGrid>

@@ -1,9 +1,11 @@
 import ButtonBase from '@mui/material/ButtonBase';
 import { label } from './text';
+import { useHold } from './useHold';
 
 type Props = {
   name: string;
   onPress: () => void;
+  onHold?: () => Promise<unknown>; // while it is down
   state?: 'plain' | 'missing' | 'sending' | 'sent' | 'trouble';
   hint?: string;
 };
@@ -12,12 +14,12 @@ const colours: Record<string, string> = { red: '#B3261E', amber: '#B7791F', whit
 
 // KeyButton is one key of a handset. A key that is not learned has a dashed edge; one that is being sent, a thick one
 // in the colour of transmitting.
-export function KeyButton({ name, onPress, state = 'plain', hint }: Props) {
+export function KeyButton({ name, onPress, onHold, state = 'plain', hint }: Props) {
   const busy = state === 'sending' || state === 'sent';
   const dot = colours[name];
   return (
     <ButtonBase
-      onClick={onPress}
+      {...useHold(onPress, onHold)}
       aria-label={hint ? `${label(name)}, ${hint}` : label(name)}
       sx={{
         minHeight: 52,
