@@ -2,7 +2,7 @@
 # again what is already done.
 
 VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
-GO_SOURCES := $(shell find api cli cmd core figure service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*')
+GO_SOURCES := $(shell find api cli cmd core figure service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*' -o -name shelf.json)
 WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
 # The binary needs no C. The race detector does, and then one dependency compiles a C library that is never called:
 # not optimizing that, nor the large packages that are, saves a minute and a half on a new machine. Vet and staticcheck look
@@ -62,7 +62,7 @@ types: ## OpenAPI document and the console's types, after a change of the API
 	cd web && npm run types
 
 screenshots: build ## the README's pictures, from the demo
-	@scripts/need.sh chromium Xvfb xterm import
+	@scripts/need.sh chromium Xvfb xterm import curl
 	scripts/terminal-shots.sh docs/screenshots
 	URBO_BIN=$(CURDIR)/bin/urbo $(STATIC) go test ./e2e -count 1 -run TestScreenshots -screenshots $(CURDIR)/docs/screenshots
 

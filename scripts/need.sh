@@ -15,6 +15,7 @@ for command in "$@"; do
 	Xvfb) package=xvfb ;;
 	xterm) package=xterm ;;
 	import) package=imagemagick ;;
+	curl) package=curl ;;
 	*) echo "need.sh: no package known for $command" >&2; exit 1 ;;
 	esac
 	missing="$missing $package"

@@ -71,7 +71,7 @@ function Bar() {
           key={p}
           component={NavLink}
           to={`/${p}`}
-          className={({ isActive }: { isActive: boolean }) => (isActive || p === place ? 'active' : '')}
+          className={p === place ? 'active' : undefined}
           sx={{
             flex: { xs: 1, md: 'none' },
             minHeight: 60,

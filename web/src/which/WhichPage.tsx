@@ -13,6 +13,7 @@ import { Waveform } from '../shared/Waveform';
 // WhichPage says whose key was pressed last, wherever in the house.
 export default function WhichPage() {
   const captures = useCaptures();
+  const name = useNames();
   const [last, setLast] = useState<string>(); // what was heard before this page opened
   if (captures.data && last === undefined) setLast(captures.data[0]?.id ?? '');
   const fresh = (captures.data ?? []).filter((c) => !c.echo && last !== undefined && c.id > last); // ids are in order of time
@@ -35,7 +36,9 @@ export default function WhichPage() {
               <Box component="span" sx={{ color: 'text.secondary' }}>
                 {clock(c.at)}
               </Box>
-              <span>{c.keys[0] ? `${c.keys[0].device}: ${label(c.keys[0].key)}` : words.which.nobody}</span>
+              <span>
+                {c.keys[0] ? `${name(c.keys[0].device)}: ${label(c.keys[0].key)}` : words.which.nobody}
+              </span>
             </Box>
           ))}
         </Panel>
@@ -44,9 +47,14 @@ export default function WhichPage() {
   );
 }
 
-function Answer({ heard: c }: { heard: Capture }) {
+// useNames finds the names of devices by their slugs.
+function useNames(): (slug: string) => string {
   const devices = useDevices();
-  const name = (slug: string) => devices.data?.find((d) => d.slug === slug)?.name ?? slug;
+  return (slug) => devices.data?.find((d) => d.slug === slug)?.name ?? slug;
+}
+
+function Answer({ heard: c }: { heard: Capture }) {
+  const name = useNames();
   const best = c.readings[0];
   const set = c.sets?.[0];
   const longest = c.trains.reduce<number[]>((a, t) => (t.train.length > a.length ? t.train : a), []);
