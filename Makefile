@@ -56,6 +56,7 @@ fuzz: ## each fuzz target for FUZZTIME
 	go test ./core/bench -run '^$$' -fuzz FuzzDescribe -fuzztime $(FUZZTIME)
 	go test ./core/recording -run '^$$' -fuzz FuzzOpen -fuzztime $(FUZZTIME)
 	go test ./core/pack -run '^$$' -fuzz FuzzRead -fuzztime $(FUZZTIME)
+	go test ./core/notation -run '^$$' -fuzz FuzzParse -fuzztime $(FUZZTIME)
 
 types: ## OpenAPI document and the console's types, after a change of the API
 	go test ./api -run OpenAPI -update

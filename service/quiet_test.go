@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"context"
+	"fmt"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -9,8 +10,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/audition"
+	"urbo/core/line"
+	"urbo/core/pack"
 	"urbo/service"
 	"urbo/service/air"
+	"urbo/service/library"
 	"urbo/station"
 	"urbo/wire"
 )
@@ -217,5 +222,132 @@ func TestAir_GivesADeviceTheTimeItNeeds(t *testing.T) {
 		require.NoError(t, err)
 		press(air.Request{Key: wire.KeyRef{Device: "lamp", Key: "red"}, Hold: 2 * time.Second})
 		assert.Less(t, b.sends[len(b.sends)-1].Airtime(), 200_000)
+	})
+}
+
+// shelved puts code sets of an address each on the shelf: their power is command 1, their red command 2.
+func shelved(t *testing.T, h *service.House, addresses ...int64) {
+	t.Helper()
+	p := pack.Pack{Format: pack.Format, Version: pack.Version}
+	for _, a := range addresses {
+		set := pack.Device{Slug: fmt.Sprintf("set-%d", a), Name: fmt.Sprintf("Set %d", a), Kind: "light"}
+		for i, name := range []string{"power", "red"} {
+			fields := line.Fields{"address": line.Number(a), "command": line.Number(int64(i + 1))}
+			set.Keys = append(set.Keys, pack.Key{Name: name, Codes: []pack.Code{{Sheet: "nec", Fields: fields}}})
+		}
+		p.Sets = append(p.Sets, set)
+	}
+	_, err := h.Library.Import(t.Context(), p, library.Skip)
+	require.NoError(t, err)
+}
+
+func TestAudition_PlaysAtItsPaceAndKeepsWhatWasConfirmed(t *testing.T) {
+	b := newBoard(nil)
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		shelved(t, h, 3, 4, 5, 6)
+		_, err := h.Library.Add(t.Context(), wire.NewDevice{Name: "Lights", Kind: "light"})
+		require.NoError(t, err)
+		wanted := wire.NewAudition{Device: "lights", PauseMS: 2000}
+		plan, err := h.Auditions.Plan(wanted)
+		require.NoError(t, err)
+		assert.Equal(t, "4 codes, 2.0 s apart: 8 seconds until all were played, 0 s of it on the air.", plan.Text)
+		assert.Empty(t, b.sends, "a plan plays nothing")
+
+		a, err := h.Auditions.Start(t.Context(), wanted, "test")
+		require.NoError(t, err)
+		now := func() wire.Audition {
+			a, err := h.Auditions.Audition(a.ID)
+			require.NoError(t, err)
+			return a
+		}
+		step := func(do string) {
+			t.Helper()
+			_, err := h.Auditions.Step(t.Context(), a.ID, do)
+			require.NoError(t, err)
+			time.Sleep(time.Second) // what is asked about is played
+		}
+		time.Sleep(5 * time.Second)
+		assert.Len(t, b.sends, 3, "one every two seconds")
+		step("reacted")
+		assert.Len(t, b.sends, 4, "the last one again, and no further ones")
+		assert.Equal(t, "Set 5 was played again. Did the device react?", now().Prompt)
+		time.Sleep(3 * time.Second)
+		assert.Len(t, b.sends, 4, "it waits for the answer")
+		step("no")
+		step("yes")
+		assert.Equal(t, "Set 4", now().Set)
+		assert.Equal(t, "red", now().Key)
+		step("switch")
+		time.Sleep(time.Second)
+		assert.Equal(t, b.sends[4].Once, b.sends[len(b.sends)-2].Once, "its power first")
+		assert.Equal(t, b.sends[5].Once, b.sends[len(b.sends)-1].Once, "and then the key again")
+		step("yes")
+		assert.Equal(t, "found", now().Phase)
+		assert.Equal(t, []string{"power", "red"}, now().Kept)
+		d, err := h.Library.Device("lights")
+		require.NoError(t, err)
+		assert.EqualValues(t, 4, d.Keys[0].Codes[0].Fields["address"])
+		assert.Equal(t, "audition", d.Keys[1].Codes[0].Source)
+		_, err = h.Auditions.Step(t.Context(), a.ID, "yes")
+		require.ErrorIs(t, err, audition.ErrOver)
+
+		entries, err := h.Journal.Entries(t.Context(), "", 50)
+		require.NoError(t, err)
+		var texts []string
+		for _, e := range entries {
+			texts = append(texts, e.Text)
+		}
+		assert.Contains(t, texts, "Found: Set 4. 2 keys are confirmed.")
+	})
+}
+
+func TestAudition_WaitsWhereNothingGoesOutAndPassesNothingOver(t *testing.T) {
+	broken := true
+	b := newBoard(func(b *board, s station.Send) {
+		if broken {
+			go b.say(station.Failed{ID: s.ID, Reason: "its transmitter is hot"})
+			return
+		}
+		go b.say(station.Sent{ID: s.ID})
+	})
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		shelved(t, h, 3, 4)
+		_, err := h.Library.Add(t.Context(), wire.NewDevice{Name: "Lights", Kind: "light"})
+		require.NoError(t, err)
+		a, err := h.Auditions.Start(t.Context(), wire.NewAudition{Device: "lights", PauseMS: 500}, "test")
+		require.NoError(t, err)
+		time.Sleep(10 * time.Second)
+		assert.Len(t, b.sends, 1, "it stops at the first that does not go out")
+		a, err = h.Auditions.Audition(a.ID)
+		require.NoError(t, err)
+		assert.True(t, a.Paused)
+		assert.Zero(t, a.Played)
+		assert.Equal(t, "failed: its transmitter is hot", a.Trouble)
+		broken = false
+		_, err = h.Auditions.Step(t.Context(), a.ID, "resume")
+		require.NoError(t, err)
+		time.Sleep(10 * time.Second)
+		assert.Len(t, b.sends, 3)
+		assert.Equal(t, b.sends[0].Once, b.sends[1].Once, "the same again")
+		a, err = h.Auditions.Audition(a.ID)
+		require.NoError(t, err)
+		assert.Equal(t, "All were played. Did the device react to the last ones?", a.Prompt)
+		a, err = h.Auditions.Step(t.Context(), a.ID, "finish")
+		require.NoError(t, err)
+		assert.Equal(t, "All were played, and the device reacted to none.", a.Prompt)
+
+		for says, bad := range map[string]wire.NewAudition{
+			"unknown device":                 {Device: "moon"},
+			"none of the 2 code sets has":    {Device: "lights", Function: "blank"},
+			"use a-z, 0-9":                   {Device: "lights", Function: "Power!"},
+			"unknown code set":               {Device: "lights", Sets: []string{"set-9"}},
+			"no code sets to try":            {Device: "lights", Kind: "fan"},
+			"counts its presses":             {Device: "lights", Sweep: &wire.Sweep{Sheet: "roll56", Field: "remote", To: 3}},
+			"would take 250 minutes":         {Device: "lights", PauseMS: 30_000, Sweep: &wire.Sweep{Sheet: "nec-wide", Fields: map[string]any{"command": 1}, Field: "address", To: 498}},
+			"write a whole number or a text": {Device: "lights", Sweep: &wire.Sweep{Sheet: "nec", Fields: map[string]any{"command": true}, Field: "address", To: 3}},
+		} {
+			_, err := h.Auditions.Plan(bad)
+			assert.ErrorContains(t, err, says)
+		}
 	})
 }

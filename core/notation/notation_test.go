@@ -59,3 +59,20 @@ func TestParse_SaysHowToWriteIt(t *testing.T) {
 		assert.ErrorContains(t, err, says, text)
 	}
 }
+
+// FuzzParse reads anything: what it takes can be sent, and nothing makes it fall over.
+func FuzzParse(f *testing.F) {
+	for _, text := range []string{"nec address=57 command=2 then switches 01101 10100 on", "2000/1000 350", "nec address=0x39/8", "then then"} {
+		f.Add(text, 38_000)
+	}
+	book := line.Builtin()
+	f.Fuzz(func(t *testing.T, text string, hz int) {
+		codes, err := notation.Parse(text, hz, book)
+		if err == nil && len(codes) == 0 {
+			t.Fatal("neither codes nor an error")
+		}
+		for _, c := range codes {
+			_, _ = c.Burst(book)
+		}
+	})
+}

@@ -23,6 +23,7 @@ import (
 	"urbo/service/event"
 	"urbo/service/journal"
 	"urbo/service/library"
+	"urbo/service/loop"
 	"urbo/store"
 	"urbo/wire"
 )
@@ -93,17 +94,8 @@ func Open(ctx context.Context, s *store.Store, l *library.Library, a *air.Air, j
 
 // Run plays what is due until the context ends.
 func (as *Auditions) Run(ctx context.Context) error {
-	timer := time.NewTimer(time.Hour)
-	defer timer.Stop()
-	for {
-		timer.Reset(as.play(ctx))
-		select {
-		case <-ctx.Done():
-			return nil
-		case <-as.wake:
-		case <-timer.C:
-		}
-	}
+	loop.Run(ctx, as.wake, as.play)
+	return nil
 }
 
 // play sends what is due, and tells how long until the next is.
@@ -181,10 +173,7 @@ func (as *Auditions) changed(ctx context.Context, s *session) wire.Audition {
 	}
 	w := s.wire()
 	as.events.Publish(w)
-	select {
-	case as.wake <- struct{}{}:
-	default:
-	}
+	loop.Wake(as.wake)
 	return w
 }
 

@@ -15,6 +15,7 @@ import (
 	"urbo/service/air"
 	"urbo/service/journal"
 	"urbo/service/library"
+	"urbo/service/loop"
 	"urbo/service/roster"
 	"urbo/station"
 	"urbo/store"
@@ -111,10 +112,7 @@ func (e *Ear) Hear(stationName string, port station.Port, m station.Heard) {
 	if m.Strength != nil && (p.peak == nil || *m.Strength > *p.peak) {
 		p.peak = m.Strength
 	}
-	select {
-	case e.wake <- struct{}{}:
-	default:
-	}
+	loop.Wake(e.wake)
 }
 
 // Run closes presses when their receiver has been quiet, until the context ends; what is still open then is closed

@@ -14,6 +14,7 @@ import (
 	"gorm.io/gorm"
 
 	"urbo/service/event"
+	"urbo/service/loop"
 	"urbo/store"
 	"urbo/wire"
 )
@@ -101,15 +102,8 @@ func (j *Journal) Run(ctx context.Context) error {
 		}
 		if err := j.flush(ctx); err != nil && ctx.Err() == nil {
 			slog.Error("write the journal; it is tried again", "error", err)
-			j.poke()
+			loop.Wake(j.wake)
 		}
-	}
-}
-
-func (j *Journal) poke() {
-	select {
-	case j.wake <- struct{}{}:
-	default:
 	}
 }
 
@@ -204,7 +198,7 @@ func (j *Journal) add(f func(*batch)) {
 	j.mu.Lock()
 	f(&j.pending)
 	j.mu.Unlock()
-	j.poke()
+	loop.Wake(j.wake)
 }
 
 // MaxPage is the most entries or captures that are read at once.

@@ -18,6 +18,7 @@ import (
 	"urbo/service/event"
 	"urbo/service/journal"
 	"urbo/service/library"
+	"urbo/service/loop"
 	"urbo/service/roster"
 	"urbo/store"
 	"urbo/wire"
@@ -74,17 +75,8 @@ type session struct {
 // Run looks after lessons in which nothing happens, until the context ends: it says why nothing may be heard, and
 // pauses them at last.
 func (ls *Lessons) Run(ctx context.Context) error {
-	timer := time.NewTimer(time.Hour)
-	defer timer.Stop()
-	for {
-		timer.Reset(ls.lookAfter(ctx))
-		select {
-		case <-ctx.Done():
-			return nil
-		case <-ls.wake:
-		case <-timer.C:
-		}
-	}
+	loop.Run(ctx, ls.wake, ls.lookAfter)
+	return nil
 }
 
 // lookAfter does what is due, and tells how long until the next may be.
@@ -161,7 +153,7 @@ func (ls *Lessons) Start(ctx context.Context, n wire.NewLesson, by string) (wire
 		return wire.Lesson{}, fmt.Errorf("start a lesson: %w", err)
 	}
 	ls.sessions = append(ls.sessions, s)
-	ls.poke()
+	loop.Wake(ls.wake)
 	if len(ls.sessions) > keepOver {
 		ls.sessions = ls.sessions[1:]
 	}
@@ -258,16 +250,8 @@ func (ls *Lessons) changed(ctx context.Context, s *session) wire.Lesson {
 	if err := ls.save(ctx, s); err != nil {
 		slog.Error("a lesson goes on, and would be lost at a power cut", "error", err)
 	}
-	ls.poke()
+	loop.Wake(ls.wake)
 	return ls.tell(s)
-}
-
-// poke lets Run look again.
-func (ls *Lessons) poke() {
-	select {
-	case ls.wake <- struct{}{}:
-	default:
-	}
 }
 
 // knows gathers what the other keys of a device send.

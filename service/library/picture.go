@@ -42,7 +42,7 @@ func (l *Library) Picture(ctx context.Context, slug string) (contentType string,
 	}
 	var p store.Picture
 	if err := l.store.Read(ctx).Where("device_id = ?", id).Take(&p).Error; err != nil {
-		return "", nil, fmt.Errorf("%w of %s: %w", ErrPicture, slug, err)
+		return "", nil, fmt.Errorf("%w of %s: %w", ErrPicture, slug, store.Explain(err))
 	}
 	return p.Type, p.Data, nil
 }

@@ -3,37 +3,19 @@ import Button from '@mui/material/Button';
 import LinearProgress from '@mui/material/LinearProgress';
 import Typography from '@mui/material/Typography';
 import type { ReactNode } from 'react';
-import type { Audition, AuditionStep } from '../api/client';
+import type { Audition } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { label } from '../shared/text';
-import { isOver } from './phase';
+import { isOver, ready, steps } from './phase';
 import { useAuditionStep } from './useAudition';
 
 type Props = { audition: Audition; onAgain: () => void; children?: ReactNode };
-
-// steps are the answers that make sense in a phase; the first ones are the big buttons.
-function steps(a: Audition): { big: AuditionStep['do'][]; small: AuditionStep['do'][] } {
-  switch (a.phase) {
-    case 'playing':
-      return { big: ['reacted'], small: [a.paused ? 'resume' : 'pause', 'again', 'finish'] };
-    case 'confirming':
-      return { big: ['yes', 'no'], small: [a.paused ? 'resume' : 'again', 'finish'] };
-    case 'walking':
-      return {
-        big: ['yes', 'no'],
-        small: ['again', 'switch', 'skip', 'back', ...(a.paused ? (['resume'] as const) : []), 'finish'],
-      };
-  }
-  return { big: [], small: a.best && a.kept.length === 0 ? ['keep'] : [] };
-}
 
 // AuditionRun is an audition as it goes: one big prompt, one big answer, and how far it is.
 export function AuditionRun({ audition: a, onAgain, children }: Props) {
   const step = useAuditionStep(a.id);
   const { big, small } = steps(a);
-  const ready = (s: AuditionStep['do']) =>
-    s === 'yes' || s === 'no' ? a.asks : s !== 'reacted' || a.played > 0;
   return (
     <>
       <Box
@@ -80,7 +62,7 @@ export function AuditionRun({ audition: a, onAgain, children }: Props) {
           <Button
             key={s}
             variant={s === 'no' ? 'outlined' : 'contained'}
-            disabled={!ready(s)}
+            disabled={!ready(a, s)}
             sx={{ minHeight: 72, fontSize: 20 }}
             onClick={() => step.mutate(s)}
           >
@@ -93,7 +75,7 @@ export function AuditionRun({ audition: a, onAgain, children }: Props) {
           <Button
             key={s}
             variant={s === 'finish' ? 'text' : 'outlined'}
-            disabled={!ready(s)}
+            disabled={!ready(a, s)}
             onClick={() => step.mutate(s)}
           >
             {words.audition.steps[s]}
