@@ -20,6 +20,12 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0008-identity", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&Code{}, &Indexed{}) }},
 }
 
+// models are all tables as they are now.
+var models = []any{&Room{}, &Device{}, &OldSlug{}, &Picture{}, &Key{}, &Code{}, &Indexed{}, &CodeSet{}, &Capture{}, &Press{}, &Entry{}, &Token{}, &Session{},
+	&Turn{}, &Lesson{}, &Audition{}}
+
 func migrate(db *gorm.DB) error {
-	return gormigrate.New(db, &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 80, UseTransaction: true}, migrations).Migrate()
+	m := gormigrate.New(db, &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 80, UseTransaction: true}, migrations)
+	m.InitSchema(func(tx *gorm.DB) error { return tx.AutoMigrate(models...) }) // a new database has nothing to go through
+	return m.Migrate()
 }

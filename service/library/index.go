@@ -113,24 +113,39 @@ func (l *Library) reindex(ctx context.Context) error {
 	for _, d := range done {
 		known[d.Sheet] = d.Changing
 	}
-	want := map[string]string{"": "print"}
-	for _, s := range l.book.Sheets() {
-		want[s.Name] = strings.Join(s.Changing(), " ")
-	}
-	for sheet, changing := range want {
-		if had, is := known[sheet]; is && had == changing {
-			continue
+	fresh := []store.Indexed{}
+	want := func(sheet, changing string) {
+		if had, is := known[sheet]; !is || had != changing {
+			fresh = append(fresh, store.Indexed{Sheet: sheet, Changing: changing})
 		}
-		if err := l.store.Change(ctx, func(tx *gorm.DB) error { return l.reindexSheet(tx, sheet, changing) }); err != nil {
+	}
+	want("", "print")
+	for _, s := range l.book.Sheets() {
+		want(s.Name, strings.Join(s.Changing(), " "))
+	}
+	if len(fresh) == 0 {
+		return nil
+	}
+	return l.store.Change(ctx, func(tx *gorm.DB) error {
+		var used []string
+		if err := tx.Model(&store.Code{}).Distinct("sheet").Pluck("sheet", &used).Error; err != nil {
 			return err
 		}
-	}
-	return nil
+		for _, f := range fresh {
+			if !slices.Contains(used, f.Sheet) {
+				continue
+			}
+			if err := l.reindexSheet(tx, f.Sheet); err != nil {
+				return fmt.Errorf("line sheet %s: %w", f.Sheet, err)
+			}
+		}
+		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&fresh).Error
+	})
 }
 
-func (l *Library) reindexSheet(tx *gorm.DB, sheet, changing string) error {
+func (l *Library) reindexSheet(tx *gorm.DB, sheet string) error {
 	var codes []store.Code
-	err := tx.Select("id", "sheet", "fields", "print").Where("sheet = ?", sheet).FindInBatches(&codes, 1000, func(batch *gorm.DB, _ int) error {
+	return tx.Select("id", "sheet", "fields", "print").Where("sheet = ?", sheet).FindInBatches(&codes, 1000, func(*gorm.DB, int) error {
 		for i := range codes {
 			l.identify(&codes[i])
 			if err := tx.Exec("UPDATE codes SET identity = ? WHERE id = ?", codes[i].Identity, codes[i].ID).Error; err != nil {
@@ -139,10 +154,6 @@ func (l *Library) reindexSheet(tx *gorm.DB, sheet, changing string) error {
 		}
 		return nil
 	}).Error
-	if err != nil {
-		return fmt.Errorf("line sheet %s: %w", sheet, err)
-	}
-	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&store.Indexed{Sheet: sheet, Changing: changing}).Error
 }
 
 // decode reads a column of JSON, which may be empty.
