@@ -214,3 +214,32 @@ func TestAudition_WaitsAfterAPowerCutAndWhereNothingGoesOut(t *testing.T) {
 	res := r.urbo("audition", "mixer", "--sweep", "nec address=0..3 address=2..5")
 	assert.Equal(t, 2, res.code)
 }
+
+// TestAudition_KeepsThePartOfASetThatFits tries only the set that fits half.
+func TestAudition_KeepsThePartOfASetThatFits(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--pace", "4")
+	w := r.watcher()
+	cmd := exec.Command(binary, "audition", "mixer", "--pause", "500ms", "--set", "aldergate-swirl-1")
+	cmd.Env = append(os.Environ(), "URBO_SERVER="+r.socket)
+	in, err := cmd.StdinPipe()
+	require.NoError(t, err)
+	var text strings.Builder
+	cmd.Stdout = &text
+	require.NoError(t, cmd.Start())
+	say := func(line string) {
+		_, err := io.WriteString(in, line+"\n")
+		require.NoError(t, err)
+	}
+	w.becomes(w.token, "mixer", "power", "on")
+	w.look()
+	say("")
+	require.Eventually(t, func() bool { return w.current().Phase == "confirming" }, patience, tick)
+	w.answer(say)
+	require.Eventually(t, func() bool { return w.current().Phase == "nothing" }, patience, tick)
+	say("keep")
+	require.NoError(t, cmd.Wait())
+	assert.Contains(t, text.String(), "No set fits whole. Aldergate Swirl I fits best, with 3 keys. Type keep to keep those, or finish.")
+	assert.Contains(t, text.String(), "Kept 3 keys of Aldergate Swirl I, which fits in part.")
+	assert.Contains(t, r.ok(nil, "device", "list", "mixer"), "3 of 6 learned")
+}

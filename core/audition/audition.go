@@ -75,6 +75,8 @@ type Audition struct {
 	Sounded  bool                // what is asked about was played
 	Switches bool                // the function is to be played once more, before the question goes on
 	Paused   bool
+	Took     bool // the confirmed keys of the best set are kept, though it does not fit whole
+	Declined bool // they are not wanted
 }
 
 // functions are other names under which a set may have a function.
@@ -287,10 +289,12 @@ func (a *Audition) Resume() error {
 	return nil
 }
 
-// Finish ends it. Where every code was played, nothing was found.
+// Finish ends it. Where every code was played, nothing was found; where it was over already, what is left of a set that
+// fits in part is not wanted.
 func (a *Audition) Finish() {
 	switch {
 	case a.Over():
+		a.Declined = true
 	case a.Phase == Playing && a.Next >= a.Len():
 		a.Phase = Nothing
 	default:

@@ -127,6 +127,16 @@ func TestAudition_WithoutASetThatFitsTheBestPartOfOneIsOffered(t *testing.T) {
 	assert.Equal(t, "half", best.Slug)
 	assert.Len(t, keys, 2, "only what was confirmed")
 	assert.Equal(t, "No set fits whole. half fits best, with 2 keys.", a.Prompt())
+	declined := *a
+	declined.Finish()
+	_, _, ok = declined.Best()
+	assert.False(t, ok)
+	require.ErrorIs(t, declined.Take(), audition.ErrStep)
+	require.NoError(t, a.Take())
+	assert.Len(t, a.Kept(), 2)
+	assert.Equal(t, "Kept 2 keys of half, which fits in part.", a.Prompt())
+	_, _, ok = a.Best()
+	assert.False(t, ok, "they can be taken once")
 }
 
 func TestAudition_SkippedKeysCountNeitherWayAndAnAnswerCanBeTakenBack(t *testing.T) {

@@ -8,9 +8,22 @@ import (
 	"urbo/core/pack"
 )
 
-// Kept are the keys worth keeping once it is over: the confirmed ones of the set that fits.
+// Take keeps the confirmed keys of the best set, though it does not fit whole.
+func (a *Audition) Take() error {
+	if _, _, ok := a.Best(); !ok {
+		return fmt.Errorf("%w: no key was confirmed", ErrStep)
+	}
+	a.Took = true
+	return nil
+}
+
+// Kept are the keys worth keeping once it is over: the confirmed ones of the set that fits, or of the best one where
+// those were taken.
 func (a *Audition) Kept() []pack.Key {
 	switch {
+	case a.Took:
+		_, keys := a.best()
+		return keys
 	case a.Phase != Found:
 		return nil
 	case a.Sweep != nil:
@@ -19,17 +32,23 @@ func (a *Audition) Kept() []pack.Key {
 	return a.confirmed(a.Winner)
 }
 
-// Best is the refused set with the most confirmed keys, where nothing fits whole; ok is false where there is none.
+// Best is the refused set with the most confirmed keys, where nothing fits whole; ok is false where there is none, or
+// it was taken or declined.
 func (a *Audition) Best() (set pack.Device, keys []pack.Key, ok bool) {
-	if a.Phase != Nothing && a.Phase != Ended {
+	if a.Phase != Nothing && a.Phase != Ended || a.Took || a.Declined {
 		return set, nil, false
 	}
+	set, keys = a.best()
+	return set, keys, len(keys) > 0
+}
+
+func (a *Audition) best() (set pack.Device, keys []pack.Key) {
 	for _, n := range a.Refused {
 		if k := a.confirmed(n); len(k) > len(keys) {
-			set, keys, ok = a.Sets[n], k, true
+			set, keys = a.Sets[n], k
 		}
 	}
-	return set, keys, ok
+	return set, keys
 }
 
 func (a *Audition) confirmed(n int) []pack.Key {
@@ -118,6 +137,10 @@ func (a *Audition) Now() (what, key string) {
 func (a *Audition) Prompt() string {
 	what, key := a.Now()
 	said := strings.ReplaceAll(key, "-", " ")
+	if a.Took {
+		set, keys := a.best()
+		return fmt.Sprintf("Kept %s of %s, which fits in part.", count(len(keys), "key", "keys"), set.Name)
+	}
 	switch a.Phase {
 	case Found:
 		return fmt.Sprintf("Found: %s. %s.", what, count(len(a.Kept()), "key is confirmed", "keys are confirmed"))

@@ -245,7 +245,7 @@ func (as *Auditions) Step(ctx context.Context, id, do string) (wire.Audition, er
 		}
 		err = s.core.Resume()
 	case "keep":
-		err = as.keepBest(ctx, s)
+		err = as.keepAgain(ctx, s)
 	case "finish":
 		s.core.Finish()
 	default:
@@ -261,12 +261,12 @@ func (as *Auditions) Step(ctx context.Context, id, do string) (wire.Audition, er
 	return as.changed(ctx, s), nil
 }
 
-// over keeps what was confirmed. What cannot be kept is said, and can be answered again.
+// over keeps what was confirmed. What cannot be kept is said, and can be tried again.
 func (as *Auditions) over(ctx context.Context, s *session) {
 	if keys := s.core.Kept(); keys != nil {
 		if err := as.keep(ctx, s, keys); err != nil {
 			slog.Error("keep what an audition found", "device", s.device, "error", err)
-			s.trouble = "It could not be kept: " + err.Error()
+			s.trouble = "It could not be kept: " + err.Error() + ": try again (keep)"
 		}
 	}
 	as.journal.Write(wire.Entry{Kind: "audition", CauseID: s.id, By: s.by, Device: s.device, Text: s.core.Prompt()})
@@ -277,16 +277,22 @@ func (as *Auditions) keep(ctx context.Context, s *session, keys []pack.Key) erro
 	return err
 }
 
-// keepBest keeps the confirmed keys of the best set, though it does not fit whole.
-func (as *Auditions) keepBest(ctx context.Context, s *session) error {
-	set, keys, ok := s.core.Best()
-	if !ok {
-		return fmt.Errorf("%w: no key was confirmed", audition.ErrStep)
+// keepAgain keeps the confirmed keys of the best set though it does not fit whole, or tries once more what could not be
+// kept.
+func (as *Auditions) keepAgain(ctx context.Context, s *session) error {
+	if s.core.Phase == audition.Found {
+		return as.keep(ctx, s, s.core.Kept())
 	}
-	if err := as.keep(ctx, s, keys); err != nil {
+	_, keys, ok := s.core.Best()
+	if ok {
+		if err := as.keep(ctx, s, keys); err != nil {
+			return err
+		}
+	}
+	if err := s.core.Take(); err != nil {
 		return err
 	}
-	as.journal.Write(wire.Entry{Kind: "audition", CauseID: s.id, By: s.by, Device: s.device, Text: fmt.Sprintf("Kept %d keys of %s, which fits in part", len(keys), set.Name)})
+	as.journal.Write(wire.Entry{Kind: "audition", CauseID: s.id, By: s.by, Device: s.device, Text: s.core.Prompt()})
 	return nil
 }
 

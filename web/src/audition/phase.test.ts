@@ -15,7 +15,8 @@ it('asks for one thing at a time', () => {
 
 it('offers the best part of a set only where nothing fits whole', () => {
   expect(steps(audition({ phase: 'nothing', best: 'Strand' }))).toEqual({ big: [], small: ['keep'] });
-  expect(steps(audition({ phase: 'found', kept: ['power'], best: 'Strand' })).small).toEqual([]);
+  expect(steps(audition({ phase: 'found', kept: ['power'] })).small).toEqual([]);
+  expect(steps(audition({ phase: 'found', kept: ['power'], trouble: 'disk full' })).small).toEqual(['keep']);
   expect(steps(audition({ phase: 'ended' })).small).toEqual([]);
 });
 

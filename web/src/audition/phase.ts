@@ -18,7 +18,7 @@ export function steps(a: Audition): { big: Step[]; small: Step[] } {
         small: ['again', 'switch', 'skip', 'back', ...(a.paused ? (['resume'] as const) : []), 'finish'],
       };
   }
-  return { big: [], small: a.best && a.kept.length === 0 ? ['keep'] : [] };
+  return { big: [], small: a.best || (a.trouble && a.phase === 'found') ? ['keep'] : [] };
 }
 
 // ready says whether a step can be taken now: questions are answered once what they ask about was played.
