@@ -23,7 +23,7 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	token := r.owner()
 	b := open(t, r, 1280, 800)
 	b.visit(r, "/devices/boardwalk")
-	b.click("Settings")
+	b.click("Change settings")
 	b.choose("Switched by", "a key for on and one for off")
 	b.fill("Least time between two presses", "0.4")
 	b.fill("Type plate", "CS 7-119")

@@ -215,7 +215,7 @@ func TestDevice_IsChangedByHandAndBack(t *testing.T) {
 	b.see("power and red send the same")
 	b.click("Undo the last change of red")
 	b.until(`!document.body.innerText.includes('send the same')`)
-	b.click("Settings")
+	b.click("Change settings")
 	b.fill("Room", "Car park")
 	b.click("Save")
 	b.see("Car park")

@@ -59,7 +59,7 @@ func TestScreenshots(t *testing.T) {
 				r.ok(nil, "device", "picture", "boardwalk", filepath.Join(*screenshots, "devices-"+size.name+".png"))
 				b.click("Arrange")
 				b.click("power")
-				b.click("Settings")
+				b.click("Change settings")
 				b.click("Change amber")
 				b.see("Held down")
 				shot("device-arrange")

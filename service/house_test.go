@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"os"
+	"slices"
 	"strconv"
 	"sync"
 	"testing"
@@ -71,6 +72,13 @@ func (b *board) Tell(m station.Message) error {
 		go b.say(station.Sent{ID: s.ID, Took: int64(s.Airtime())})
 	}
 	return nil
+}
+
+// sent is what it was told to send so far.
+func (b *board) sent() []station.Send {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return slices.Clone(b.sends)
 }
 
 func (b *board) say(m station.Message) {

@@ -26,6 +26,7 @@ export type AuditionStep = Schemas['AuditionStep'];
 export type NewAudition = Schemas['NewAudition'];
 export type CodeSet = Schemas['CodeSet'];
 export type Station = Schemas['Station'];
+export type HandsetPress = Schemas['HandsetPress'];
 export type Stage = Schemas['Stage'];
 export type PackPlan = Schemas['PackPlan'];
 export type KeyChange = Schemas['KeyChange'];

@@ -4,6 +4,7 @@ import {
   unwrap,
   type Device,
   type DeviceChange,
+  type HandsetPress,
   type KeyChange,
   type KeyRef,
   type LessonStep,
@@ -109,11 +110,11 @@ export const usePress = () =>
 
 export const usePressHandset = () =>
   useMutation({
-    mutationFn: ({ handset, key, hold }: { handset: string; key: string; hold?: number }) =>
+    mutationFn: ({ handset, key, ...how }: { handset: string; key: string } & HandsetPress) =>
       unwrap(
         client.POST('/api/stage/handsets/{handset}/keys/{key}/press', {
           params: { path: { handset, key } },
-          body: { hold_ms: hold ?? 0 },
+          body: how,
         }),
       ),
   });

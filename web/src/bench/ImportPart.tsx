@@ -7,6 +7,7 @@ import { Link } from 'react-router';
 import type { Recording } from '../api/client';
 import { words } from '../app/words';
 import { mono } from '../app/theme';
+import { FileButton } from '../shared/FileButton';
 import { Note, Panel } from '../shared/Panel';
 import { read } from '../shared/text';
 import { SamplesForm } from './SamplesForm';
@@ -17,8 +18,8 @@ export function ImportPart({ children }: { children?: React.ReactNode }) {
   const run = useImport();
   const [over, setOver] = useState(false);
   const [text, setText] = useState('');
-  const take = (files: FileList | null) => {
-    if (files && files.length > 0) void run.files([...files]);
+  const take = (files: File[]) => {
+    if (files.length > 0) void run.files(files);
   };
   return (
     <Panel title={words.bench.importTitle} aside={children}>
@@ -32,7 +33,7 @@ export function ImportPart({ children }: { children?: React.ReactNode }) {
         onDrop={(e) => {
           e.preventDefault();
           setOver(false);
-          take(e.dataTransfer.files);
+          take([...e.dataTransfer.files]);
         }}
         sx={{
           border: '2px dashed',
@@ -44,18 +45,9 @@ export function ImportPart({ children }: { children?: React.ReactNode }) {
       >
         <Box sx={{ color: 'text.secondary', maxWidth: '62ch' }}>{words.bench.importHow}</Box>
         <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'end' }}>
-          <Button component="label" variant="outlined">
+          <FileButton variant="outlined" multiple onFiles={take}>
             {words.bench.choose}
-            <input
-              type="file"
-              multiple
-              style={{ position: 'absolute', opacity: 0, width: 1, height: 1 }}
-              onChange={(e) => {
-                take(e.target.files);
-                e.target.value = '';
-              }}
-            />
-          </Button>
+          </FileButton>
           <Box
             component="form"
             sx={{ display: 'flex', flex: '1 1 260px', gap: 1, alignItems: 'end' }}

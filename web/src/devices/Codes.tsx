@@ -63,7 +63,11 @@ export function Codes({ device }: { device: Device }) {
                 {words.device.changeShort}
               </Button>
             </Box>
-            {changing === k.name && <KeyChange device={device.slug} of={k} onDone={() => setChanging('')} />}
+            {changing === k.name && (
+              <Box component="dd" sx={{ gridColumn: '1 / -1', m: 0 }}>
+                <KeyChange device={device.slug} of={k} onDone={() => setChanging('')} />
+              </Box>
+            )}
           </Box>
         ))}
       </Box>

@@ -31,7 +31,7 @@ export function KeyChange({ device, of, onDone }: { device: string; of: Key; onD
     <Box
       component="form"
       onSubmit={submit}
-      sx={{ gridColumn: '1 / -1', display: 'grid', gap: 2, maxWidth: 420, py: 1, pl: 2, borderLeft: 2 }}
+      sx={{ display: 'grid', gap: 2, maxWidth: 420, py: 1, pl: 2, borderLeft: 2 }}
     >
       <TextField
         label={words.device.keyName}

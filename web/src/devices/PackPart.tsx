@@ -4,6 +4,7 @@ import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import { words } from '../app/words';
+import { FileButton } from '../shared/FileButton';
 import { Note, Panel } from '../shared/Panel';
 import { usePack, type Conflict } from './usePack';
 
@@ -22,19 +23,16 @@ export function PackPart() {
         <Button component="a" href="/api/packs" download="urbo-pack.json" variant="outlined">
           {words.packs.save}
         </Button>
-        <Button component="label" variant="outlined">
+        <FileButton
+          variant="outlined"
+          accept=".json,application/json"
+          onFiles={([f]) => {
+            setFile(f ?? null);
+            pack.reset();
+          }}
+        >
           {words.packs.open}
-          <input
-            type="file"
-            accept=".json,application/json"
-            style={{ position: 'absolute', opacity: 0, width: 1, height: 1 }}
-            onChange={(e) => {
-              setFile(e.target.files?.[0] ?? null);
-              pack.reset();
-              e.target.value = '';
-            }}
-          />
-        </Button>
+        </FileButton>
         {file && !pack.imported && (
           <TextField
             select

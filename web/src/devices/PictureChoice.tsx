@@ -3,6 +3,7 @@ import Button from '@mui/material/Button';
 import { useMutation } from '@tanstack/react-query';
 import { client, Problem, unwrap, type Device } from '../api/client';
 import { words } from '../app/words';
+import { FileButton } from '../shared/FileButton';
 import { Note } from '../shared/Panel';
 
 // longest is the side in pixels that a picture is scaled down to before it is sent.
@@ -42,19 +43,14 @@ export function PictureChoice({ device }: { device: Device }) {
   const error = set.error ?? remove.error;
   return (
     <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
-      <Button component="label" variant="outlined" disabled={set.isPending}>
+      <FileButton
+        variant="outlined"
+        disabled={set.isPending}
+        accept="image/png,image/jpeg"
+        onFiles={([file]) => file && set.mutate(file)}
+      >
         {device.picture ? words.device.otherPicture : words.device.picture}
-        <input
-          type="file"
-          accept="image/png,image/jpeg"
-          style={{ position: 'absolute', opacity: 0, width: 1, height: 1 }}
-          onChange={(e) => {
-            const file = e.target.files?.[0];
-            if (file) set.mutate(file);
-            e.target.value = '';
-          }}
-        />
-      </Button>
+      </FileButton>
       {device.picture && <Button onClick={() => remove.mutate()}>{words.device.noPicture}</Button>}
       {error && <Note alert>{error.message}</Note>}
     </Box>

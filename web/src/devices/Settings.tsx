@@ -20,7 +20,7 @@ export function Settings({ device }: { device: Device }) {
       title={words.device.settings}
       aside={
         !open && (
-          <Button size="small" aria-label={words.device.settings} onClick={() => setOpen(true)}>
+          <Button size="small" aria-label={words.device.changeSettings} onClick={() => setOpen(true)}>
             {words.device.change}
           </Button>
         )

@@ -1,13 +1,11 @@
 import Box from '@mui/material/Box';
-import Checkbox from '@mui/material/Checkbox';
-import FormControlLabel from '@mui/material/FormControlLabel';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
 import type { Stage } from '../api/client';
 import { useCaptures, useStage } from '../api/queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
-import { StageKeys } from '../devices/StageHandset';
+import { HowChoice, StageKeys, type How } from '../devices/StageHandset';
 import { Note, Panel } from '../shared/Panel';
 import { clock, fields, hertz } from '../shared/text';
 
@@ -17,7 +15,7 @@ type Appliance = Stage['appliances'][number];
 // StagePart is the simulated surroundings, room by room: appliances as they truly are, each with its handset to press.
 export default function StagePart() {
   const stage = useStage();
-  const [long, setLong] = useState(false);
+  const [how, setHow] = useState<How>('short');
   if (!stage.data) return <Note>{words.loading}</Note>;
   const { handsets, appliances } = stage.data;
   const rooms = Map.groupBy(handsets, (h) => h.room);
@@ -25,11 +23,9 @@ export default function StagePart() {
     <>
       <Note>{words.house.stageHow}</Note>
       <HeardLast />
-      <FormControlLabel
-        label={words.house.hold}
-        control={<Checkbox checked={long} onChange={() => setLong(!long)} />}
-        sx={{ mt: 1 }}
-      />
+      <Box sx={{ mt: 2 }}>
+        <HowChoice how={how} onChange={setHow} />
+      </Box>
       {[...rooms].map(([room, inIt]) => (
         <Panel key={room} title={room}>
           <Box
@@ -44,7 +40,7 @@ export default function StagePart() {
                 key={h.slug}
                 handset={h}
                 appliance={appliances.find((x) => x.slug === h.slug)}
-                hold={long ? 1000 : 0}
+                how={how}
               />
             ))}
           </Box>
@@ -70,7 +66,7 @@ function HeardLast() {
 }
 
 // Thing is an appliance and its handset; some handsets have none that answers to them.
-function Thing({ handset: h, appliance, hold }: { handset: Handset; appliance?: Appliance; hold: number }) {
+function Thing({ handset: h, appliance, how }: { handset: Handset; appliance?: Appliance; how: How }) {
   return (
     <Box data-appliance={h.slug}>
       <Typography variant="h3">{appliance?.title ?? h.title}</Typography>
@@ -79,7 +75,7 @@ function Thing({ handset: h, appliance, hold }: { handset: Handset; appliance?: 
         {h.weak_battery && `, ${words.house.weak}`}
       </Box>
       {appliance ? <Facts facts={appliance.facts} /> : <Note>{h.about ?? words.house.nothingAnswers}</Note>}
-      <StageKeys handset={h} hold={hold} />
+      <StageKeys handset={h} how={how} />
     </Box>
   );
 }

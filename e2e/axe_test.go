@@ -1,0 +1,61 @@
+package e2e
+
+import (
+	"os"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint lets axe-core look at every page, in both sizes.
+func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
+	t.Parallel()
+	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err, "make test installs it")
+	for _, size := range sizes {
+		r := start(t, "", "demo", "--pace", "4")
+		token := r.owner()
+		r.touch(token, "boardwalk", "power", 0)
+		r.touch(token, "clicker", "a", 0)
+		b := open(t, r, size.width, size.height)
+		look := func(page string) {
+			t.Helper()
+			b.until(`document.getAnimations().length === 0`) // colours on their way have no contrast yet
+			b.do(chromedp.Evaluate[chromedp.Void](string(axe)))
+			b.eval(`window.found = undefined; axe.run(document, {resultTypes: ['violations']}).then(r => {
+				window.found = r.violations.filter(v => ['serious', 'critical'].includes(v.impact))
+					.map(v => v.id + ': ' + v.nodes.map(n => n.html.slice(0, 160) + ' ' + (n.any[0]?.message ?? '')).join(' | '));
+			})`)
+			b.until(`window.found`)
+			found, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string]("window.found"))
+			require.NoError(t, err)
+			assert.Empty(t, found, "%s, %s", page, size.name)
+		}
+		for page, says := range map[string]string{
+			"/devices": "Air mixer", "/devices/boardwalk": "What it may be", "/devices/projector/lesson": "Start the lesson", "/devices/mixer/audition": "29 codes",
+			"/shelf": "Corvane Strand", "/which": "Listening", "/bench": "Open a recording", "/house/stage": "Weather radio", "/house/journal": "started", "/house/stations": "ir-out",
+		} {
+			b.visit(r, page)
+			b.see(says)
+			look(page)
+		}
+		b.visit(r, "/devices/boardwalk")
+		for _, open := range []string{"Change settings", "Change amber", "Arrange"} {
+			b.click(open)
+		}
+		look("a device with its forms open")
+		if size.name == "phone" {
+			continue
+		}
+		b.visit(r, "/devices/projector/lesson")
+		b.click("Start the lesson")
+		b.see(`Press "on"`)
+		look("a lesson")
+		b.visit(r, "/devices/mixer/audition")
+		b.click("Start the audition")
+		b.see("1 of 29")
+		look("an audition")
+	}
+}
