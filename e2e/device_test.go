@@ -117,3 +117,29 @@ func TestDevice_IsLookedAfterInTheTerminal(t *testing.T) {
 		assert.Contains(t, strings.ReplaceAll(res.err, "\n", " "), says)
 	}
 }
+
+// TestShelf_GivesAndTakesInTheConsole gives a device the codes of a set that its owner knows by name.
+func TestShelf_GivesAndTakesInTheConsole(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--pace", "4")
+	token := r.owner()
+	b := open(t, r, 390, 844)
+	b.click("Look at the code sets")
+	b.see("Velopt VX-30")
+	b.eval(`[...document.querySelectorAll('summary')].find(e => e.innerText.includes('Velopt VX-40')).click()`)
+	b.eval(`document.querySelector('details[open]').scrollIntoView()`)
+	b.until(`document.querySelector('details[open] [role=combobox]')`)
+	b.eval(`document.querySelector('details[open] [role=combobox]').dispatchEvent(new MouseEvent('mousedown', {bubbles: true, button: 0}))`)
+	b.until(`document.querySelector('[role=option]')`)
+	b.eval(`[...document.querySelectorAll('[role=option]')].find(e => e.innerText === 'Lecture projector').click()`)
+	b.until(`!document.querySelector('[role=option]')`)
+	b.eval(`document.querySelector('details[open] button[type=submit]').click()`)
+	b.see("Lecture projector has the keys that it had not learned.")
+	r.ok(nil, "press", "projector/on")
+	r.becomes(token, "projector", "power", "warming up")
+
+	b.choose("Learned keys of", "Dew heater A")
+	b.click("Put a copy on the shelf")
+	b.see("Pellow P3 stands on the shelf now.")
+	assert.Contains(t, r.ok(nil, "shelf", "show", "dew-a"), "Pellow P3 (dew-a), code set of a socket")
+}

@@ -142,6 +142,16 @@ export const useAdopt = (device: string) =>
     mutationFn: (set: string) =>
       unwrap(client.POST('/api/devices/{device}/adopt', { params: { path: { device } }, body: { set } })),
   });
+export const useAdoptSet = (set: string) =>
+  useMutation({
+    mutationFn: (device: string) =>
+      unwrap(client.POST('/api/devices/{device}/adopt', { params: { path: { device } }, body: { set } })),
+  });
+export const useKeepSet = () =>
+  useMutation({
+    mutationFn: (device: string) => unwrap(client.POST('/api/sets', { body: { device } })),
+    onSuccess: () => queryClient.invalidateQueries({ queryKey: keys.sets }),
+  });
 export const useSets = () =>
   useQuery({ queryKey: keys.sets, queryFn: () => unwrap(client.GET('/api/sets')) });
 export const useRemoveSet = () =>

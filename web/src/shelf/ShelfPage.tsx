@@ -2,15 +2,17 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { Link } from 'react-router';
 import type { CodeSet } from '../api/client';
-import { useRemoveSet, useSets } from '../api/queries';
+import { useAdoptSet, useKeepSet, useRemoveSet, useSets } from '../api/queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { label, sends } from '../shared/text';
+import { WithDevice } from './WithDevice';
 
 // ShelfPage is the code sets by kind of device.
 export default function ShelfPage() {
   const sets = useSets();
+  const keep = useKeepSet();
   const kinds = Map.groupBy(sets.data ?? [], (s) => s.kind || 'other');
   return (
     <>
@@ -19,6 +21,15 @@ export default function ShelfPage() {
       </Box>
       <Heading title={words.shelf.title} under={words.shelf.how} />
       {sets.error && <Note alert>{sets.error.message}</Note>}
+      <Panel title={words.shelf.keep}>
+        <WithDevice
+          label={words.shelf.of}
+          action={words.shelf.keepDo}
+          done={keep.data && words.shelf.kept(keep.data.name)}
+          error={keep.error}
+          onDo={(device) => keep.mutate(device)}
+        />
+      </Panel>
       {sets.data?.length === 0 && <Note>{words.shelf.none}</Note>}
       {[...kinds].map(([kind, list]) => (
         <Panel key={kind} title={label(kind)}>
@@ -33,6 +44,7 @@ export default function ShelfPage() {
 
 function SetRow({ set }: { set: CodeSet }) {
   const remove = useRemoveSet();
+  const adopt = useAdoptSet(set.slug);
   return (
     <Box component="details" sx={{ '& + &': { borderTop: '1px dotted', borderColor: 'divider' } }}>
       <Box component="summary" sx={{ minHeight: 44, py: 1.25, cursor: 'pointer' }}>
@@ -59,6 +71,15 @@ function SetRow({ set }: { set: CodeSet }) {
             </Box>
           </Box>
         ))}
+      </Box>
+      <Box sx={{ pl: 2.5, pt: 1.5 }}>
+        <WithDevice
+          label={words.shelf.giveTo}
+          action={words.shelf.give}
+          done={adopt.data && words.shelf.given(adopt.data.name)}
+          error={adopt.error}
+          onDo={(device) => adopt.mutate(device)}
+        />
       </Box>
       <Box sx={{ display: 'flex', gap: 1, pl: 2.5, pb: 1.5, pt: 1 }}>
         <Button
