@@ -9,16 +9,12 @@ export function useLive(): boolean {
   const [online, setOnline] = useState(true);
   useEffect(() => {
     let source: EventSource | undefined;
-    let missed = false;
     const open = () => {
-      if (source) return;
-      source = listen(setOnline);
-      if (missed) void queryClient.invalidateQueries();
+      source ??= listen(setOnline);
     };
     const close = () => {
       source?.close();
       source = undefined;
-      missed = true;
     };
     const follow = () => (document.visibilityState === 'visible' ? open() : close());
     follow();
@@ -46,10 +42,10 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     apply: (old: T[] | undefined, item: T) => T[] | undefined,
   ) => on<T>(name, (item) => queryClient.setQueryData<T[]>(key, (old) => apply(old, item)));
   on<About>('about', (about) => {
-    const before = queryClient.getQueryData<About>(keys.about);
+    // The first word: from now on nothing is missed. What was read, or asked for, before it may be old.
     setOnline(true);
-    if (before && before.started !== about.started) void queryClient.invalidateQueries();
     queryClient.setQueryData(keys.about, about);
+    void queryClient.invalidateQueries({ predicate: (q) => q.queryKey[0] !== keys.about[0] });
   });
   on<Device>('device', (d) => {
     queryClient.setQueryData<DeviceLine[]>(keys.devices, (old) => applyDevice(old, d));
