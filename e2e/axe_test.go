@@ -33,13 +33,15 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 			require.NoError(t, err)
 			assert.Empty(t, found, "%s, %s", page, size.name)
 		}
-		for page, says := range map[string]string{
-			"/devices": "Air mixer", "/devices/boardwalk": "What it may be", "/devices/projector/lesson": "Start the lesson", "/devices/mixer/audition": "29 codes",
-			"/shelf": "Corvane Strand", "/which": "Listening", "/bench": "Open a recording", "/house/stage": "Weather radio", "/house/journal": "started", "/house/stations": "ir-out",
-		} {
-			b.visit(r, page)
-			b.see(says)
-			look(page)
+		pages := [][2]string{{"/devices", "Air mixer"}, {"/devices/mixer/audition", "29 codes"}, {"/bench", "Open a recording"}, {"/house/stage", "Weather radio"}}
+		if size.name == "desk" { // these are the same on a phone
+			pages = append(pages, [][2]string{{"/devices/boardwalk", "What it may be"}, {"/devices/projector/lesson", "Start the lesson"}, {"/shelf", "Corvane Strand"},
+				{"/which", "Listening"}, {"/house/journal", "started"}, {"/house/stations", "ir-out"}}...)
+		}
+		for _, page := range pages {
+			b.visit(r, page[0])
+			b.see(page[1])
+			look(page[0])
 		}
 		b.visit(r, "/devices/boardwalk")
 		for _, open := range []string{"Change settings", "Change amber", "Arrange"} {
