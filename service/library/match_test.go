@@ -79,7 +79,7 @@ func named() func() store.Code {
 }
 
 func TestMatch_FindsAnUnnamedKeyAmongMany(t *testing.T) {
-	_, l := stock(t, 20, unnamed())
+	_, l := stock(t, 4, unnamed())
 	r := rand.New(rand.NewPCG(1, 2))
 	for i := range 100 {
 		s, err := bench.Describe(unnamedPress(r.Uint64()))
