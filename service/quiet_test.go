@@ -3,6 +3,7 @@ package service_test
 import (
 	"context"
 	"fmt"
+	"sync/atomic"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -20,11 +21,15 @@ import (
 	"urbo/wire"
 )
 
-// inFakeTime runs a house on a board under a clock that jumps when nothing happens.
-func inFakeTime(t *testing.T, b *board, act func(t *testing.T, h *service.House)) {
+// inFakeTime runs a house on a board under a clock that jumps when nothing happens. The house is late by late, where given.
+func inFakeTime(t *testing.T, b *board, act func(t *testing.T, h *service.House), late ...*atomic.Int64) {
 	synctest.Test(t, func(t *testing.T) {
 		b.here = make(chan struct{})
-		h, err := service.Open(t.Context(), service.Config{Dir: t.TempDir(), Drivers: []station.Driver{b}})
+		c := service.Config{Dir: t.TempDir(), Drivers: []station.Driver{b}}
+		if len(late) > 0 {
+			c.Now = func() time.Time { return time.Now().Add(time.Duration(late[0].Load())) }
+		}
+		h, err := service.Open(t.Context(), c)
 		require.NoError(t, err)
 		ctx, cancel := context.WithCancel(t.Context())
 		done := make(chan struct{})
@@ -103,6 +108,23 @@ func TestEar_WaitsForSilenceBeforeItDecides(t *testing.T) {
 		time.Sleep(600 * time.Millisecond)
 		assert.True(t, captures(t, h)[0].Stored, "on disk within a second")
 	})
+}
+
+func TestEar_AMachineThatStoodStillSplitsNoPress(t *testing.T) {
+	b := newBoard(nil)
+	var late atomic.Int64
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		b.hear(0, nec(t, 1), 20_000)
+		time.Sleep(10 * time.Millisecond)
+		late.Store(int64(time.Second)) // nothing ran for a second; meanwhile the handset went on
+		b.say(station.Heard{Port: "radio-in", Train: []int{90, 200, 110}})
+		time.Sleep(50 * time.Millisecond)
+		b.hear(108_000, []int{9000, 2250, 560}, 20_000)
+		time.Sleep(time.Second)
+		all := captures(t, h)
+		require.Len(t, all, 1)
+		assert.Len(t, all[0].Trains, 2, "its repeat frame belongs to it")
+	}, &late)
 }
 
 func TestAir_HasAQueueThatEnds(t *testing.T) {

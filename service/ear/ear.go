@@ -64,6 +64,7 @@ type press struct {
 	count   int       // durations so far
 	began   time.Time // when the first train came in
 	latest  time.Time // when the last train came in
+	waited  bool      // it was overdue once since then
 	start   time.Time // about when the first mark was
 	end     int64     // station time of the last mark's end, µs
 	peak    *float64
@@ -71,6 +72,10 @@ type press struct {
 
 // silence is how long a receiver must be quiet for a press to be over.
 const silence = signal.PressSilence * time.Microsecond
+
+// stalled is how late a press may be looked after before the machine must have stood still, and how long what was heard
+// meanwhile is then waited for.
+const stalled = 100 * time.Millisecond
 
 // New makes an ear. Every capture that is no echo is handed to the sinks, in order.
 func New(book *line.Book, l *library.Library, a *air.Air, r *roster.Roster, j *journal.Journal, now func() time.Time, sinks ...func(context.Context, Capture)) *Ear {
@@ -107,7 +112,7 @@ func (e *Ear) Hear(stationName string, port station.Port, m station.Heard) {
 	}
 	p.trains = append(p.trains, signal.Heard{Train: m.Train, Gap: m.Gap})
 	p.count += len(m.Train) + 1
-	p.latest = now
+	p.latest, p.waited = now, false
 	p.end = m.At + int64(m.Train.Length())
 	if m.Strength != nil && (p.peak == nil || *m.Strength > *p.peak) {
 		p.peak = m.Strength
@@ -147,6 +152,11 @@ func (e *Ear) due(all bool) ([]*press, time.Duration) {
 	now := e.now()
 	for place, p := range e.pending {
 		left := silence - now.Sub(p.latest)
+		if left < -stalled && !p.waited && !all { // the machine stood still: what came in meanwhile still waits to be taken
+			p.waited = true
+			wait = min(wait, stalled)
+			continue
+		}
 		if all || left <= 0 {
 			done = append(done, p)
 			delete(e.pending, place)
