@@ -64,7 +64,7 @@ type press struct {
 	count   int       // durations so far
 	began   time.Time // when the first train came in
 	latest  time.Time // when the last train came in
-	waited  bool      // it was overdue once since then
+	looked  time.Time // when it was last planned to look after it, where that was late
 	start   time.Time // about when the first mark was
 	end     int64     // station time of the last mark's end, µs
 	peak    *float64
@@ -112,7 +112,7 @@ func (e *Ear) Hear(stationName string, port station.Port, m station.Heard) {
 	}
 	p.trains = append(p.trains, signal.Heard{Train: m.Train, Gap: m.Gap})
 	p.count += len(m.Train) + 1
-	p.latest, p.waited = now, false
+	p.latest, p.looked = now, time.Time{}
 	p.end = m.At + int64(m.Train.Length())
 	if m.Strength != nil && (p.peak == nil || *m.Strength > *p.peak) {
 		p.peak = m.Strength
@@ -151,9 +151,13 @@ func (e *Ear) due(all bool) ([]*press, time.Duration) {
 	e.ready = nil
 	now := e.now()
 	for place, p := range e.pending {
-		left := silence - now.Sub(p.latest)
-		if left < -stalled && !p.waited && !all { // the machine stood still: what came in meanwhile still waits to be taken
-			p.waited = true
+		planned := p.latest.Add(silence)
+		if !p.looked.IsZero() {
+			planned = p.looked
+		}
+		left := planned.Sub(now)
+		if left < -stalled && !all { // the machine stood still: what came in meanwhile still waits to be taken
+			p.looked = now.Add(stalled)
 			wait = min(wait, stalled)
 			continue
 		}
