@@ -30,7 +30,7 @@ const MostText = 64 << 10
 // wrap ErrNotation, line.ErrSheet or signal.ErrMalformed.
 func Parse(text string, hz int, book *line.Book) ([]pack.Code, error) {
 	if len(text) > MostText {
-		return nil, fmt.Errorf("%w: longer than %d characters", ErrNotation, MostText)
+		return nil, fmt.Errorf("%w: longer than %d characters: write one press of the key only", ErrNotation, MostText)
 	}
 	var out []pack.Code
 	var part []string

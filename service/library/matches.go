@@ -107,7 +107,11 @@ func (l *Library) Adopt(ctx context.Context, slug string, a wire.Adopt) (wire.De
 	for _, name := range a.Keys {
 		if !slices.ContainsFunc(set.Keys, func(k pack.Key) bool { return k.Name == name }) {
 			l.mu.RUnlock()
-			return wire.Device{}, fmt.Errorf("%w %.60q of the code set %s", ErrUnknownKey, name, set.Slug)
+			var names []string
+			for _, k := range set.Keys {
+				names = append(names, k.Name)
+			}
+			return wire.Device{}, fmt.Errorf("%w %.60q of the code set %s: nearest are %s", ErrUnknownKey, name, set.Slug, nearest(name, names))
 		}
 	}
 	keys := missing(d, set, a.Keys)

@@ -63,9 +63,9 @@ func (l *Library) SetPicture(ctx context.Context, slug string, in io.Reader) (wi
 	about, format, err := image.DecodeConfig(bytes.NewReader(data))
 	switch {
 	case err != nil:
-		return d, fmt.Errorf("%w: this is neither PNG nor JPEG", ErrPicture)
+		return d, fmt.Errorf("%w: this is neither PNG nor JPEG: save it as one of these", ErrPicture)
 	case max(about.Width, about.Height) > maxSide:
-		return d, fmt.Errorf("%w: %d by %d pixels: the most is %d each way", ErrPicture, about.Width, about.Height, maxSide)
+		return d, fmt.Errorf("%w: %d by %d pixels: the most is %d each way: make it smaller first", ErrPicture, about.Width, about.Height, maxSide)
 	}
 	sum := sha256.Sum256(data)
 	return l.putPicture(ctx, d.Slug, hex.EncodeToString(sum[:8]), &store.Picture{Type: "image/" + format, Data: data})

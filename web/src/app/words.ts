@@ -317,7 +317,6 @@ export const words = {
     unit: 'unit',
     stretch: 'stretch',
     confidence: 'confidence',
-    frames: (n: number) => (n === 1 ? '1 frame' : `${n} frames`),
   },
   house: {
     title: 'House',
