@@ -4,11 +4,9 @@
 VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
 GO_SOURCES := $(shell find api cli cmd core figure service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*' -o -name shelf.json)
 WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
-# The binary needs no C. The race detector does, and then one dependency compiles a C library that is never called:
-# not optimizing that, nor the large packages that are, saves a minute and a half on a new machine. Vet and staticcheck look
-# at the same build as the binary, so it is made once.
+# The binary needs no C; the race detector does. Under it the large packages are compiled without optimization, which saves
+# a minute and a half on a new machine. Vet and staticcheck look at the same build as the binary, so it is made once.
 STATIC := CGO_ENABLED=0
-RACE := CGO_CFLAGS=-O0
 QUICK := '-gcflags=modernc.org/...=-N -l' '-gcflags=github.com/chromedp/...=-N -l' '-gcflags=gorm.io/...=-N -l' \
 	'-gcflags=gonum.org/...=-N -l' '-gcflags=codeberg.org/...=-N -l' '-gcflags=golang.org/x/image/...=-N -l' '-gcflags=golang.org/x/text/...=-N -l' \
 	'-gcflags=github.com/charmbracelet/...=-N -l' '-gcflags=github.com/danielgtaylor/...=-N -l' '-gcflags=github.com/jedib0t/...=-N -l'
@@ -36,18 +34,19 @@ $(MODULES): web/package.json web/package-lock.json
 test: build ## all tests
 	@scripts/need.sh cc chromium
 	cd web && npm test
-	$(RACE) URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -parallel 6 $(QUICK) ./... # make lint vets
+	URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -parallel 6 $(QUICK) ./... # make lint vets
 
 lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and style
 	@scripts/need.sh go
 	@unformatted=$$(gofmt -l api cli cmd core e2e figure service stage station store web/*.go wire); \
 	  if [ -n "$$unformatted" ]; then echo "not formatted by gofmt: $$unformatted"; exit 1; fi
+	@git ls-files '*.go' | go run scripts/lines.go
 	$(STATIC) go vet ./...
 	$(STATIC) go tool staticcheck ./...
 	cd web && npm run types:check && npm run lint
 
 bench: ## benchmarks beside the code
-	go test -run '^$$' -bench . -benchmem ./core/... ./service ./service/library
+	go test -run '^$$' -bench . -benchmem ./core/... ./service/... ./store
 
 FUZZTIME ?= 2m
 fuzz: ## each fuzz target for FUZZTIME

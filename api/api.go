@@ -39,7 +39,8 @@ type API struct {
 // New makes the handler that serves API, events and console.
 func New(house *service.House, o Options) http.Handler {
 	router := chi.NewRouter()
-	router.Use(middleware.Recoverer, headers, allowHosts(o.Hosts), http.NewCrossOriginProtection().Handler, middleware.Compress(5))
+	router.Use(middleware.Recoverer, headers, allowHosts(o.Hosts), http.NewCrossOriginProtection().Handler,
+		middleware.Compress(5))
 	router.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 		_, _ = w.Write([]byte("ok\n"))
@@ -55,10 +56,15 @@ func New(house *service.House, o Options) http.Handler {
 // register builds the typed operations on a router.
 func register(r chi.Router, house *service.House, o Options) *API {
 	huma.DefaultArrayNullable = false // answers have empty lists, never null
-	config := huma.DefaultConfig("Urbo", house.About().Version)
-	config.Info.Description = "Learns codes from existing infrared and 433 MHz handsets, keeps them device by device, and replays them."
-	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", "" // the document is served below, to callers only
-	config.CreateHooks = nil                                             // no $schema links in answers
+	config := huma.DefaultConfig("Urbo", house.Version)
+	config.Info.Description = "Learns codes from existing infrared and 433 MHz handsets, keeps them " +
+		"device by device, " +
+		"" +
+		"" +
+		"and replays them."
+	// the document is served below, to callers only
+	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
+	config.CreateHooks = nil // no $schema links in answers
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token":   {Type: "http", Scheme: "bearer"},
 		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie},
@@ -98,8 +104,10 @@ type operation struct {
 
 // describe turns an operation into huma's.
 func (o operation) describe(a *API) huma.Operation {
-	h := huma.Operation{Method: o.method, Path: "/api" + o.path, OperationID: o.id, Summary: o.summary, DefaultStatus: o.status, MaxBodyBytes: 1 << 20,
-		Errors: []int{http.StatusBadRequest, http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound, http.StatusConflict}}
+	h := huma.Operation{Method: o.method, Path: "/api" + o.path, OperationID: o.id, Summary: o.summary,
+		DefaultStatus: o.status, MaxBodyBytes: 1 << 20,
+		Errors: []int{http.StatusBadRequest, http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound,
+			http.StatusConflict}}
 	if o.scope != "" {
 		h.Description = "Needs the scope " + string(o.scope) + "."
 		h.Security = []map[string][]string{{"token": {}}, {"session": {}}}

@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/api"
+	"urbo/core/happening"
 	"urbo/service"
 	"urbo/service/access"
 	"urbo/stage"
@@ -38,7 +39,7 @@ func newSite(t *testing.T) *site {
 	s, err := stage.New(stage.Options{Pace: 20, Seed: 1})
 	require.NoError(t, err)
 	house, err := service.Open(t.Context(), service.Config{Dir: t.TempDir(), Version: "test",
-		Drivers: []station.Driver{onstage.New(s, "lecture")}, Extra: []service.Runner{s}})
+		Transports: []station.Transport{onstage.New(s, "lecture")}, Extra: []service.Runner{s}})
 	require.NoError(t, err)
 	handler := api.New(house, api.Options{Hosts: []string{"observatory.test"}, Faces: []api.Face{api.StageFace(s)}})
 	ctx, cancel := context.WithCancel(context.Background())
@@ -55,16 +56,16 @@ func newSite(t *testing.T) *site {
 		<-done
 		require.NoError(t, house.Close())
 	})
-	owner, err := house.Access.AddToken(t.Context(), wire.NewToken{Name: "test", Scope: "owner"})
+	_, secret, err := house.Access.AddToken(t.Context(), "test", access.Owner, "")
 	require.NoError(t, err)
-	return &site{t, house, server.URL, owner.Secret}
+	return &site{t, house, server.URL, secret}
 }
 
 // as is the same site for a caller with another scope.
 func (s *site) as(scope string) *site {
-	token, err := s.house.Access.AddToken(s.t.Context(), wire.NewToken{Name: "a " + scope, Scope: scope})
+	_, secret, err := s.house.Access.AddToken(s.t.Context(), "a "+scope, access.Scope(scope), "")
 	require.NoError(s.t, err)
-	return &site{s.t, s.house, s.url, token.Secret}
+	return &site{s.t, s.house, s.url, secret}
 }
 
 // call does a request and reads the answer into out, where given. It returns the status and the problem's detail.
@@ -190,7 +191,7 @@ func TestScopes_WatchLooksPressPressesOwnerChanges(t *testing.T) {
 	} {
 		status, detail := s.as(c.scope).call(c.method, c.path, c.in, nil)
 		assert.Equal(t, c.want, status, "%s: %s %s: %s", c.scope, c.method, c.path, detail)
-		require.NoError(t, s.house.Access.RemoveToken(t.Context(), "a "+c.scope))
+		require.NoError(t, s.house.Access.RemoveToken(t.Context(), "a "+c.scope, ""))
 	}
 }
 
@@ -273,10 +274,13 @@ func TestBadBodies_AreRefusedWithAReason(t *testing.T) {
 		{"POST", "/api/devices", wire.NewDevice{Name: "Lamp", Slug: "La Mp"}, "use a-z"},
 		{"POST", "/api/devices", wire.NewDevice{Name: "Lamp two", Kind: "lihgt"}, "nearest are light"},
 		{"POST", "/api/devices", map[string]any{"name": "x", "colour": "red"}, "unexpected property"},
-		{"PUT", "/api/devices/lamp/keys/on", []wire.Code{{Sheet: "nec", Fields: map[string]any{"address": 256, "command": 1}}}, "0 to 255"},
-		{"PUT", "/api/devices/lamp/keys/on", []wire.Code{{Sheet: "nec", Fields: map[string]any{"address": 1}}}, "command is missing"},
+		{"PUT", "/api/devices/lamp/keys/on", []wire.Code{{Sheet: "nec",
+			Fields: map[string]any{"address": 256, "command": 1}}}, "0 to 255"},
+		{"PUT", "/api/devices/lamp/keys/on", []wire.Code{{Sheet: "nec", Fields: map[string]any{"address": 1}}},
+			"command is missing"},
 		{"PUT", "/api/devices/lamp/keys/on", []wire.Code{{Sheet: "nex"}}, "unknown line code"},
-		{"PUT", "/api/devices/lamp/keys/on", []wire.Code{{Train: []int{500, 0, 500}, CarrierHz: 38000}}, "number 2 is 0"},
+		{"PUT", "/api/devices/lamp/keys/on", []wire.Code{{Train: []int{500, 0, 500}, CarrierHz: 38000}},
+			"number 2 is 0"},
 		{"POST", "/api/lessons", wire.NewLesson{Device: "lamp", Keys: []string{"on", "on"}}, "twice"},
 	} {
 		status, detail := s.call(c.method, c.path, c.in, nil)
@@ -286,7 +290,8 @@ func TestBadBodies_AreRefusedWithAReason(t *testing.T) {
 	status, detail := s.call("POST", "/api/devices", wire.NewDevice{Name: "Lamp"}, nil)
 	assert.Equal(t, http.StatusConflict, status)
 	assert.Contains(t, detail, "choose another slug")
-	status, _ = s.call("POST", "/api/devices", wire.NewDevice{Name: "x", Keys: []string{strings.Repeat("y", 2<<20)}}, nil)
+	status, _ = s.call("POST", "/api/devices", wire.NewDevice{Name: "x", Keys: []string{strings.Repeat("y", 2<<20)}},
+		nil)
 	assert.Equal(t, http.StatusRequestEntityTooLarge, status)
 }
 
@@ -298,7 +303,7 @@ func TestStory(t *testing.T) {
 	s.must("POST", "/api/lessons", wire.NewLesson{Device: "dew-a", Keys: []string{"on"}}, &l)
 	status, detail := s.call("POST", "/api/lessons", wire.NewLesson{Device: "dew-a"}, nil)
 	assert.Equal(t, http.StatusConflict, status)
-	assert.Contains(t, detail, "a lesson is running for dew-a")
+	assert.Contains(t, detail, "the lesson for dew-a")
 
 	for range 2 {
 		before := ""
@@ -330,7 +335,7 @@ func TestStory(t *testing.T) {
 
 	var p wire.Press
 	s.must("POST", "/api/devices/dew-a/keys/on/press", wire.PressRequest{Times: 1}, &p)
-	assert.Equal(t, wire.Sent, p.Outcome)
+	assert.Equal(t, happening.Sent, p.Outcome)
 	assert.Equal(t, "on", s.fact("dew-a", "power"))
 	s.eventually(func() bool {
 		var entries []wire.Entry
@@ -357,17 +362,21 @@ func TestEvents_StreamWhatHappensAndGoOnWhereTheyWere(t *testing.T) {
 		t.Cleanup(func() { _ = resp.Body.Close() })
 		return resp, func(want string) string { return nextEvent(t, resp.Body, want) }
 	}
-	resp, next := listen("0")
+	resp, next := listen("")
 	assert.Equal(t, "text/event-stream", resp.Header.Get("Content-Type"))
 	next("about")
 	s.must("POST", "/api/devices", wire.NewDevice{Name: "Lamp"}, nil)
-	id := next("device")
+	next("device")
+	id := next("entry") // what one happening says has its id at its end
 	s.must("POST", "/api/devices", wire.NewDevice{Name: "Fan"}, nil)
+	s.must("DELETE", "/api/devices/fan", nil, nil)
 
 	_, again := listen(id)
 	again("about")
-	assert.NotEqual(t, id, again("device"), "the second device comes after the first")
-	_, lost := listen("999999")
+	again("device")
+	assert.NotEqual(t, id, again("entry"), "the second device comes after the first")
+	again("device-removed")
+	_, lost := listen("0123-99")
 	lost("about")
 	lost("reset")
 }
@@ -405,7 +414,8 @@ func nextEvent(t *testing.T, body io.Reader, want string) string {
 func TestAway_PressSaysWhatIsInTheWay(t *testing.T) {
 	s := newSite(t)
 	s.must("POST", "/api/devices", wire.NewDevice{Name: "Lamp", Keys: []string{"on"}}, nil)
-	s.must("PUT", "/api/devices/lamp/keys/on", []wire.Code{{Train: []int{500, 500, 500}, FrequencyHz: 315_000_000}}, nil)
+	s.must("PUT", "/api/devices/lamp/keys/on", []wire.Code{{Train: []int{500, 500, 500}, FrequencyHz: 315_000_000}},
+		nil)
 	status, detail := s.call("POST", "/api/devices/lamp/keys/on/press", nil, nil)
 	assert.Equal(t, http.StatusConflict, status)
 	assert.Contains(t, detail, "sends from 433.67 MHz to 434.17 MHz")

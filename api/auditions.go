@@ -3,8 +3,13 @@ package api
 import (
 	"context"
 	"net/http"
+	"time"
 
+	"urbo/core/audition"
+	"urbo/core/device"
+	"urbo/core/happening"
 	"urbo/service/access"
+	"urbo/service/auditions"
 	"urbo/wire"
 )
 
@@ -15,22 +20,70 @@ type AuditionIn struct {
 
 // auditions registers the search for a code set.
 func (a *API) auditions() {
-	call(a, operation{"POST", "/auditions/plan", "plan-audition", "What an audition would play, and how long it would take; nothing is played", access.Watch, 0}, func(_ context.Context, in *struct{ Body wire.NewAudition }) (wire.AuditionPlan, error) {
-		return a.house.Auditions.Plan(in.Body)
+	all := a.house.Auditions
+	call(a, operation{"POST", "/auditions/plan", "plan-audition",
+		"What an audition would play, and how long it would take; nothing is played", access.Watch, 0},
+		func(ctx context.Context, in *struct{ Body wire.NewAudition }) (wire.AuditionPlan, error) {
+			n, err := newAudition(in.Body, Caller(ctx).Name)
+			if err != nil {
+				return wire.AuditionPlan{}, err
+			}
+			p, err := all.Plan(n)
+			return wire.AuditionPlan{Codes: p.Codes, Sets: p.Sets, Airtime: p.Airtime.Seconds(),
+				Seconds: p.Takes.Seconds(),
+				Text:    p.Text}, err
+		})
+	call(a, operation{"GET", "/auditions", "list-auditions", "The last auditions, the newest first", access.Watch, 0},
+		func(context.Context, *nothing) ([]wire.Audition, error) {
+			return list(all.List(), func(w happening.What) wire.Audition {
+				return auditionOf(w.(happening.AuditionChanged))
+			}), nil
+		})
+	call(a, operation{"POST", "/auditions", "start-audition", "Play codes until a device reacts", access.Owner,
+		http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewAudition }) (wire.Audition, error) {
+		n, err := newAudition(in.Body, Caller(ctx).Name)
+		if err != nil {
+			return wire.Audition{}, err
+		}
+		return as(auditionOf)(all.Start(ctx, n))
 	})
-	call(a, operation{"GET", "/auditions", "list-auditions", "The last auditions, the newest first", access.Watch, 0}, func(context.Context, *nothing) ([]wire.Audition, error) {
-		return a.house.Auditions.Auditions(), nil
-	})
-	call(a, operation{"POST", "/auditions", "start-audition", "Play codes until a device reacts", access.Owner, http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewAudition }) (wire.Audition, error) {
-		return a.house.Auditions.Start(ctx, in.Body, Caller(ctx).Name)
-	})
-	call(a, operation{"GET", "/auditions/{audition}", "get-audition", "One audition as it is now", access.Watch, 0}, func(_ context.Context, in *AuditionIn) (wire.Audition, error) {
-		return a.house.Auditions.Audition(in.ID)
-	})
-	call(a, operation{"POST", "/auditions/{audition}/steps", "step-audition", "Say that it reacted, answer what is asked, pause, resume, keep or finish", access.Owner, 0}, func(ctx context.Context, in *struct {
-		AuditionIn
-		Body wire.AuditionStep
-	}) (wire.Audition, error) {
-		return a.house.Auditions.Step(ctx, in.ID, in.Body.Do)
-	})
+	call(a, operation{"GET", "/auditions/{audition}", "get-audition", "One audition as it is now", access.Watch, 0},
+		func(_ context.Context, in *AuditionIn) (wire.Audition, error) {
+			return as(auditionOf)(all.Audition(in.ID))
+		})
+	call(a, operation{"POST", "/auditions/{audition}/steps", "step-audition",
+		"Say that it reacted, answer what is asked, pause, resume, keep or finish", access.Owner, 0},
+		func(ctx context.Context, in *struct {
+			AuditionIn
+			Body wire.AuditionStep
+		}) (wire.Audition, error) {
+			return as(auditionOf)(all.Step(ctx, in.ID, in.Body.Do))
+		})
+}
+
+func auditionOf(a happening.AuditionChanged) wire.Audition {
+	return wire.AuditionOf(a, auditions.Left(a.Audition, a.Pause))
+}
+
+func newAudition(n wire.NewAudition, by string) (auditions.New, error) {
+	out := auditions.New{Device: n.Device, Function: n.Function, Kind: n.Kind, Sets: n.Sets,
+		Pause: time.Duration(n.PauseMS) * time.Millisecond, By: by}
+	if n.Sweep == nil {
+		return out, nil
+	}
+	fields, err := wire.CoreFields(n.Sweep.Fields)
+	out.Sweep = &audition.Sweep{Code: device.Code{Sheet: n.Sweep.Sheet, Fields: fields, UnitUS: n.Sweep.Unit},
+		Field: n.Sweep.Field, From: n.Sweep.From, To: n.Sweep.To}
+	return out, err
+}
+
+// as makes a call's answer, where it did not fail, one that crosses the network.
+func as[From, To any](translate func(From) To) func(From, error) (To, error) {
+	return func(from From, err error) (To, error) {
+		if err != nil {
+			var none To
+			return none, err
+		}
+		return translate(from), nil
+	}
 }

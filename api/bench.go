@@ -9,8 +9,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"urbo/core/device"
 	"urbo/core/recording"
 	"urbo/service/access"
+	"urbo/service/workbench"
 	"urbo/wire"
 )
 
@@ -55,18 +57,21 @@ type file struct {
 }
 
 // types and ends of the files that are written.
-var fileTypes = map[string][2]string{"vcd": {"text/plain; charset=utf-8", ".vcd"}, "csv": {"text/csv; charset=utf-8", ".csv"}, "wav": {"audio/wav", ".wav"},
+var fileTypes = map[string][2]string{"vcd": {"text/plain; charset=utf-8", ".vcd"},
+	"csv": {"text/csv; charset=utf-8", ".csv"}, "wav": {"audio/wav", ".wav"},
 	"text": {"text/plain; charset=utf-8", ".txt"}, "c": {"text/plain; charset=utf-8", ".c"}}
 
 // download registers an operation that answers with a file of the asked format.
-func download[In any](a *API, o operation, format func(*In) string, name func(*In) string, write func(context.Context, *In, io.Writer) error) {
+func download[In any](a *API, o operation, format func(*In) string, name func(*In) string,
+	write func(context.Context, *In, io.Writer) error) {
 	huma.Register(a.huma, o.describe(a), func(ctx context.Context, in *In) (*file, error) {
 		var whole writer // small: at most one press
 		if err := write(ctx, in, &whole); err != nil {
 			return nil, problem(err)
 		}
 		t := fileTypes[format(in)]
-		return &file{ContentType: t[0], ContentDisposition: mime.FormatMediaType("attachment", map[string]string{"filename": name(in) + t[1]}),
+		return &file{ContentType: t[0], ContentDisposition: mime.FormatMediaType("attachment",
+			map[string]string{"filename": name(in) + t[1]}),
 			Body: func(ctx huma.Context) { _, _ = ctx.BodyWriter().Write(whole) }}, nil
 	})
 }
@@ -82,38 +87,54 @@ func (w *writer) Write(p []byte) (int, error) {
 // takes describes the body of an operation that reads it as a stream.
 func (a *API) takes(path, contentType, about string) {
 	a.huma.OpenAPI().Paths["/api"+path].Post.RequestBody = &huma.RequestBody{Required: true, Description: about,
-		Content: map[string]*huma.MediaType{contentType: {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}}}
+		Content: map[string]*huma.MediaType{contentType: {Schema: &huma.Schema{Type: huma.TypeString,
+			Format: "binary"}}}}
 }
 
 // bench registers what can be done with captures.
 func (a *API) bench() {
-	call(a, operation{"POST", "/bench/import", "import-recording", "Read a recording (the body): every signal in it becomes a capture", access.Owner, http.StatusCreated},
+	call(a, operation{"POST", "/bench/import", "import-recording",
+		"Read a recording (the body): every signal in it becomes a capture", access.Owner, http.StatusCreated},
 		func(ctx context.Context, in *ImportIn) (wire.Recording, error) {
-			o := recording.Options{Format: in.Format, Channel: in.Channel, RateHz: in.RateHz, Datatype: in.Datatype, FrequencyHz: in.Frequency}
-			return a.house.Bench.Import(ctx, in.Name, in.body, o, Caller(ctx).Name)
+			o := recording.Options{Format: in.Format, Channel: in.Channel, RateHz: in.RateHz, Datatype: in.Datatype,
+				FrequencyHz: in.Frequency}
+			return as(importedOf)(a.house.Workbench.Import(ctx, in.Name, in.body, o, Caller(ctx).Name))
 		})
 	a.takes("/bench/import", "application/octet-stream", "The recording as it is on disk")
-	call(a, operation{"GET", "/captures/{capture}", "get-capture", "One capture, its structure, and the code a key would send", access.Watch, 0},
+	call(a, operation{"GET", "/captures/{capture}", "get-capture",
+		"One capture, its structure, and the code a key would send", access.Watch, 0},
 		func(ctx context.Context, in *CaptureIn) (wire.CaptureDetail, error) {
-			return a.house.Bench.Detail(ctx, in.Capture)
+			c, err := a.house.Workbench.Capture(ctx, in.Capture)
+			if err != nil {
+				return wire.CaptureDetail{}, err
+			}
+			code, trouble := a.house.Workbench.Code(c)
+			if trouble != nil {
+				return wire.DetailOf(c, nil, trouble), nil
+			}
+			w := wire.CodeOf(code)
+			return wire.DetailOf(c, &w, nil), nil
 		})
-	call(a, operation{"GET", "/captures/{capture}/compare/{other}", "compare-captures", "Lay another capture over this one", access.Watch, 0},
+	call(a, operation{"GET", "/captures/{capture}/compare/{other}", "compare-captures",
+		"Lay another capture over this one", access.Watch, 0},
 		func(ctx context.Context, in *struct {
 			CaptureIn
 			Other string `path:"other" maxLength:"40"`
 		}) (wire.Comparison, error) {
-			return a.house.Bench.Compare(ctx, in.Capture, in.Other)
+			return as(wire.ComparisonOf)(a.house.Workbench.Compare(ctx, in.Capture, in.Other))
 		})
-	call(a, operation{"POST", "/captures/{capture}/send", "send-capture", "Send a capture again, clean, and wait for the receipt", access.Owner, 0},
+	call(a, operation{"POST", "/captures/{capture}/send", "send-capture",
+		"Send a capture again, clean, and wait for the receipt", access.Owner, 0},
 		func(ctx context.Context, in *CaptureIn) (wire.Press, error) {
-			return a.house.Bench.Send(ctx, in.Capture, Caller(ctx).Name)
+			return as(wire.PressOf)(a.house.Workbench.Send(ctx, in.Capture, Caller(ctx).Name))
 		})
-	call(a, operation{"POST", "/captures/{capture}/keep", "keep-capture", "Make a capture what a key sends", access.Owner, 0},
+	call(a, operation{"POST", "/captures/{capture}/keep", "keep-capture", "Make a capture what a key sends",
+		access.Owner, 0},
 		func(ctx context.Context, in *struct {
 			CaptureIn
 			Body wire.KeyRef
 		}) (wire.Device, error) {
-			return a.house.Bench.Keep(ctx, in.Capture, in.Body, Caller(ctx).Name)
+			return as(wire.DeviceOf)(a.house.Workbench.Keep(ctx, in.Capture, in.Body.Ref(), Caller(ctx).Name))
 		})
 	type captureFile struct {
 		CaptureIn
@@ -122,15 +143,27 @@ func (a *API) bench() {
 	download(a, operation{"GET", "/captures/{capture}/file", "export-capture", "A capture as a file", access.Watch, 0},
 		func(in *captureFile) string { return in.As }, func(in *captureFile) string { return "capture-" + in.Capture },
 		func(ctx context.Context, in *captureFile, w io.Writer) error {
-			return a.house.Bench.Export(ctx, in.Capture, in.As, w)
+			return a.house.Workbench.Export(ctx, in.Capture, in.As, w)
 		})
 	type keyFile struct {
 		KeyIn
 		FileIn
 	}
-	download(a, operation{"GET", "/devices/{device}/keys/{key}/file", "export-key", "What a key sends as a file", access.Watch, 0},
-		func(in *keyFile) string { return in.As }, func(in *keyFile) string { return fmt.Sprintf("%s-%s", in.Device, in.Key) },
+	download(a, operation{"GET", "/devices/{device}/keys/{key}/file", "export-key", "What a key sends as a file",
+		access.Watch, 0},
+		func(in *keyFile) string { return in.As }, func(in *keyFile) string {
+			return fmt.Sprintf("%s-%s", in.Device,
+				in.Key)
+		},
 		func(_ context.Context, in *keyFile, w io.Writer) error {
-			return a.house.Bench.ExportKey(wire.KeyRef{Device: in.Device, Key: in.Key}, in.As, w)
+			return a.house.Workbench.ExportKey(device.Ref{Device: in.Device, Key: in.Key}, in.As, w)
 		})
+}
+
+func importedOf(in workbench.Imported) wire.Recording {
+	out := wire.RecordingOf(in.Info, in.Gathered, in.Trouble)
+	for i, c := range in.Captures {
+		out.Findings[i].CaptureID, out.Findings[i].Keys = c.ID, wire.CaptureOf(c).Keys
+	}
+	return out
 }

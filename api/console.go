@@ -12,7 +12,8 @@ import (
 // console serves the built console. Its pages have addresses of their own, so what is no file is its index page.
 func console(w http.ResponseWriter, r *http.Request) {
 	if strings.HasPrefix(r.URL.Path, "/api/") {
-		writeProblem(w, http.StatusNotFound, "There is nothing at "+r.URL.Path+": /api/openapi.json lists what there is.")
+		writeProblem(w, http.StatusNotFound, "There is nothing at "+r.URL.Path+": /api/openapi.json lists what there "+
+			"is.")
 		return
 	}
 	if r.Method != http.MethodGet && r.Method != http.MethodHead {
@@ -25,7 +26,13 @@ func console(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	name := strings.TrimPrefix(path.Clean(r.URL.Path), "/")
-	if info, err := fs.Stat(files, name); err != nil || info.IsDir() {
+	info, err := fs.Stat(files, name)
+	missing := err != nil || info.IsDir()
+	if missing && strings.HasPrefix(name, "assets/") { // of another version: the page loads itself again
+		http.Error(w, "This part of the console is not there any more: load the page again.", http.StatusNotFound)
+		return
+	}
+	if missing {
 		name = "index.html"
 		w.Header().Set("Cache-Control", "no-cache")
 	} else if strings.HasPrefix(name, "assets/") {

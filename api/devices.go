@@ -2,12 +2,14 @@ package api
 
 import (
 	"context"
+	"fmt"
 	"net/http"
-	"time"
 
+	"urbo/core/device"
+	"urbo/core/notation"
 	"urbo/service/access"
-	"urbo/service/air"
 	"urbo/service/library"
+	"urbo/store"
 	"urbo/wire"
 )
 
@@ -22,76 +24,129 @@ type KeyIn struct {
 	Key    string `path:"key" maxLength:"60"`
 }
 
-// devices registers the library, and pressing its keys.
+func (in KeyIn) ref() device.Ref { return device.Ref{Device: in.Device, Key: in.Key} }
+
+// note is what the journal gets to know of a change.
+func note(ctx context.Context) library.Note { return library.Note{By: Caller(ctx).Name} }
+
+// changeDevice changes a device by its slug.
+func (a *API) changeDevice(ctx context.Context, slug string, f func(*device.Device) error) (wire.Device, error) {
+	return as(wire.DeviceOf)(a.house.Library.ChangeBySlug(ctx, slug, note(ctx), f))
+}
+
+// devices registers the library.
 func (a *API) devices() {
-	call(a, operation{"GET", "/kinds", "list-kinds", "Kinds of devices, with their usual keys", access.Watch, 0}, func(context.Context, *nothing) ([]wire.Kind, error) {
-		return library.Kinds(), nil
-	})
-	call(a, operation{"GET", "/devices", "list-devices", "List devices by room and name", access.Watch, 0}, func(_ context.Context, in *struct {
-		Search string `query:"search" maxLength:"100" doc:"Words that name, room, kind, maker or model have to have"`
-	}) ([]wire.DeviceLine, error) {
-		return a.house.Library.Devices(in.Search), nil
-	})
-	call(a, operation{"POST", "/devices", "add-device", "Add a device", access.Owner, http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewDevice }) (wire.Device, error) {
-		return a.house.Library.Add(ctx, in.Body)
-	})
-	call(a, operation{"GET", "/devices/{device}", "get-device", "One device with its keys and codes", access.Watch, 0}, func(_ context.Context, in *DeviceIn) (wire.Device, error) {
-		return a.house.Library.Device(in.Device)
-	})
-	call(a, operation{"PATCH", "/devices/{device}", "change-device", "Change what is given", access.Owner, 0}, func(ctx context.Context, in *struct {
-		DeviceIn
-		Body wire.DeviceChange
-	}) (wire.Device, error) {
-		return a.house.Library.Update(ctx, in.Device, in.Body)
-	})
-	remove(a, operation{method: "DELETE", path: "/devices/{device}", id: "remove-device", summary: "Remove a device with its keys and codes", scope: access.Owner}, func(ctx context.Context, in *DeviceIn) error {
-		return a.house.Library.Remove(ctx, in.Device)
-	})
-	call(a, operation{"PUT", "/devices/{device}/keys/{key}", "set-key", "Give a key codes by hand; earlier ones are kept", access.Owner, 0}, func(ctx context.Context, in *struct {
+	call(a, operation{"GET", "/kinds", "list-kinds", "Kinds of devices, with their usual keys", access.Watch, 0},
+		func(context.Context, *nothing) ([]wire.Kind, error) {
+			return list(device.Kinds(), func(k device.Kind) wire.Kind { return wire.Kind(k) }), nil
+		})
+	call(a, operation{"GET", "/devices", "list-devices", "List devices by room and name", access.Watch, 0},
+		func(_ context.Context, in *struct {
+			Search string `query:"search" maxLength:"100" doc:"Words that name, room, kind, maker or model have to have"`
+		}) ([]wire.DeviceLine, error) {
+			return list(a.house.Library.Lines(in.Search), lineOf), nil
+		})
+	call(a, operation{"POST", "/devices", "add-device", "Add a device", access.Owner, http.StatusCreated},
+		func(ctx context.Context, in *struct{ Body wire.NewDevice }) (wire.Device, error) {
+			d, err := in.Body.Core()
+			if err != nil {
+				return wire.Device{}, err
+			}
+			return as(wire.DeviceOf)(a.house.Library.Add(ctx, d, note(ctx)))
+		})
+	call(a, operation{"GET", "/devices/{device}", "get-device", "One device with its keys and codes", access.Watch, 0},
+		func(_ context.Context, in *DeviceIn) (wire.Device, error) {
+			return as(wire.DeviceOf)(a.house.Library.Device(in.Device))
+		})
+	call(a, operation{"PATCH", "/devices/{device}", "change-device", "Change what is given", access.Owner, 0},
+		func(ctx context.Context, in *struct {
+			DeviceIn
+			Body wire.DeviceChange
+		}) (wire.Device, error) {
+			return a.changeDevice(ctx, in.Device, func(d *device.Device) error {
+				in.Body.Apply(d)
+				return nil
+			})
+		})
+	remove(a, operation{method: "DELETE", path: "/devices/{device}", id: "remove-device",
+		summary: "Remove a device with its keys and codes", scope: access.Owner},
+		func(ctx context.Context, in *DeviceIn) error {
+			return a.house.Library.Remove(ctx, in.Device, note(ctx))
+		})
+	a.pictures()
+	a.keys()
+	a.presses()
+	call(a, operation{"GET", "/devices/{device}/advice", "get-advice", "What is odd about a device", access.Watch, 0},
+		func(_ context.Context, in *DeviceIn) ([]wire.Advice, error) {
+			advice, err := a.house.Advice(in.Device)
+			return list(advice, func(v library.Advice) wire.Advice { return wire.Advice(v) }), err
+		})
+}
+
+// keys registers single keys of devices.
+func (a *API) keys() {
+	call(a, operation{"PUT", "/devices/{device}/keys/{key}", "set-key",
+		"Give a key codes by hand; earlier ones are kept", access.Owner, 0}, func(ctx context.Context, in *struct {
 		KeyIn
 		Body []wire.Code `minItems:"1" maxItems:"8"`
 	}) (wire.Device, error) {
-		for i := range in.Body {
-			in.Body[i].Source = "hand"
+		var codes []device.Code
+		for _, w := range in.Body {
+			c, err := w.Core()
+			if err != nil {
+				return wire.Device{}, err
+			}
+			c.Source = "hand"
+			codes = append(codes, c)
 		}
-		return a.house.Library.SetCodes(ctx, wire.KeyRef{Device: in.Device, Key: in.Key}, in.Body)
+		return a.changeDevice(ctx, in.Device, func(d *device.Device) error { return d.SetCodes(in.Key, codes) })
 	})
-	call(a, operation{"POST", "/devices/{device}/keys/{key}/code", "write-key", "Give a key codes as somebody writes them; earlier ones are kept", access.Owner, 0}, func(ctx context.Context, in *struct {
-		KeyIn
-		Body wire.HandCode
-	}) (wire.Device, error) {
-		return a.house.Library.Write(ctx, wire.KeyRef{Device: in.Device, Key: in.Key}, in.Body)
-	})
-	call(a, operation{"PATCH", "/devices/{device}/keys/{key}", "change-key", "Rename a key, or say what holding it does", access.Owner, 0}, func(ctx context.Context, in *struct {
+	call(a, operation{"POST", "/devices/{device}/keys/{key}/code", "write-key",
+		"Give a key codes as somebody writes them; earlier ones are kept", access.Owner, 0},
+		func(ctx context.Context, in *struct {
+			KeyIn
+			Body wire.HandCode
+		}) (wire.Device, error) {
+			codes, err := notation.Parse(in.Body.Text, in.Body.Hz, a.house.Book)
+			if err != nil {
+				return wire.Device{}, fmt.Errorf("keep %s: %w", in.ref(), err)
+			}
+			for i := range codes {
+				codes[i].Source, codes[i].Repeats, codes[i].GapUS = "hand", in.Body.Repeats,
+					max(codes[i].GapUS, in.Body.GapUS)
+			}
+			return a.changeDevice(ctx, in.Device, func(d *device.Device) error { return d.SetCodes(in.Key, codes) })
+		})
+	call(a, operation{"PATCH", "/devices/{device}/keys/{key}", "change-key",
+		"Rename a key, or say what holding it does", access.Owner, 0}, func(ctx context.Context, in *struct {
 		KeyIn
 		Body wire.KeyChange
 	}) (wire.Device, error) {
-		return a.house.Library.ChangeKey(ctx, wire.KeyRef{Device: in.Device, Key: in.Key}, in.Body)
+		return a.changeDevice(ctx, in.Device, func(d *device.Device) error { return in.Body.Apply(d, in.Key) })
 	})
-	call(a, operation{"DELETE", "/devices/{device}/keys/{key}", "remove-key", "Remove a key with its codes", access.Owner, 0}, func(ctx context.Context, in *KeyIn) (wire.Device, error) {
-		return a.house.Library.RemoveKey(ctx, wire.KeyRef{Device: in.Device, Key: in.Key})
+	call(a, operation{"DELETE", "/devices/{device}/keys/{key}", "remove-key", "Remove a key with its codes",
+		access.Owner, 0}, func(ctx context.Context, in *KeyIn) (wire.Device, error) {
+		return a.changeDevice(ctx, in.Device, func(d *device.Device) error { return d.Remove(in.Key) })
 	})
-	a.pictures()
-	call(a, operation{"GET", "/devices/{device}/keys/{key}/versions", "list-key-versions", "What a key sends and sent, the newest first", access.Watch, 0}, func(_ context.Context, in *KeyIn) ([]wire.KeyVersion, error) {
-		return a.house.Library.Versions(wire.KeyRef{Device: in.Device, Key: in.Key})
-	})
-	call(a, operation{"POST", "/devices/{device}/keys/{key}/restore", "restore-key", "Make an earlier version of a key's codes its newest", access.Owner, 0}, func(ctx context.Context, in *struct {
-		KeyIn
-		Body wire.Restore
-	}) (wire.Device, error) {
-		return a.house.Library.Restore(ctx, wire.KeyRef{Device: in.Device, Key: in.Key}, in.Body.Version)
-	})
-	call(a, operation{"GET", "/devices/{device}/advice", "get-advice", "What is odd about a device", access.Watch, 0}, func(_ context.Context, in *DeviceIn) ([]wire.Advice, error) {
-		return a.house.Advice(in.Device)
-	})
-	call(a, operation{"POST", "/devices/{device}/keys/{key}/press", "press-key", "Press a key and wait for the receipt", access.Press, 0}, func(ctx context.Context, in *struct {
-		KeyIn
-		Body *wire.PressRequest `required:"false"`
-	}) (wire.Press, error) {
-		press := wire.PressRequest{Times: 1}
-		if in.Body != nil {
-			press = *in.Body
-		}
-		return a.house.Air.Press(ctx, air.Request{Key: wire.KeyRef{Device: in.Device, Key: in.Key}, Times: press.Times, Hold: time.Duration(press.HoldMS) * time.Millisecond, By: Caller(ctx).Name})
-	})
+	call(a, operation{"GET", "/devices/{device}/keys/{key}/versions", "list-key-versions",
+		"What a key sends and sent, the newest first", access.Watch, 0},
+		func(ctx context.Context, in *KeyIn) ([]wire.KeyVersion, error) {
+			versions, err := a.house.Library.Versions(ctx, in.ref())
+			return list(versions, func(v store.Version) wire.KeyVersion {
+				return wire.KeyVersion{Version: v.Number, At: v.At, Codes: wire.CodesOf(v.Codes)}
+			}), err
+		})
+	call(a, operation{"POST", "/devices/{device}/keys/{key}/restore", "restore-key",
+		"Put an earlier version of a key's codes in force again", access.Owner, 0},
+		func(ctx context.Context, in *struct {
+			KeyIn
+			Body wire.Restore
+		}) (wire.Device, error) {
+			return as(wire.DeviceOf)(a.house.Library.Restore(ctx, in.ref(), in.Body.Version, note(ctx)))
+		})
+}
+
+func lineOf(l library.Line) wire.DeviceLine {
+	return wire.DeviceLine{Slug: l.Slug, Name: l.Name, Room: l.Room, Kind: l.Kind, Maker: l.Maker, Model: l.Model,
+		KeysTotal: l.Keys, KeysLearned: l.Learned}
 }

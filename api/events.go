@@ -2,32 +2,158 @@ package api
 
 import (
 	"context"
-	"errors"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"net/http"
+	"reflect"
+	"slices"
+	"time"
 
-	"github.com/danielgtaylor/huma/v2/sse"
+	"github.com/danielgtaylor/huma/v2"
 
+	"urbo/core/happening"
 	"urbo/service/access"
+	"urbo/service/feed"
 	"urbo/wire"
 )
 
+// eventTypes are the events of the stream, by name.
+var eventTypes = map[string]any{
+	"about": wire.About{}, "capture": wire.Capture{}, "press": wire.Press{}, "entry": wire.Entry{},
+	"lesson": wire.Lesson{}, "audition": wire.Audition{},
+	"device": wire.DeviceEvent{}, "device-removed": wire.DeviceEvent{}, "set": wire.SetEvent{},
+	"station": wire.Station{}, "stage": wire.StageChanged{},
+	"reset": wire.Reset{},
+}
+
+// event is one server-sent event.
+type event struct {
+	name string
+	data any
+}
+
 // events registers the event stream.
 func (a *API) events() {
-	o := operation{method: "GET", path: "/events", id: "events", summary: "Everything that happens, as server-sent events", scope: access.Watch}
-	sse.Register(a.huma, o.describe(a), map[string]any{
-		"capture": wire.Capture{}, "press": wire.Press{}, "entry": wire.Entry{}, "lesson": wire.Lesson{}, "audition": wire.Audition{}, "device": wire.Device{},
-		"station": wire.Station{}, "stage": wire.StageChanged{}, "reset": wire.Reset{},
-		"about": wire.About{},
-	}, func(ctx context.Context, in *struct {
-		Last uint64 `header:"Last-Event-ID" doc:"Go on after this event; 0 begins now"`
-	}, send sse.Sender) {
-		_ = a.house.Events.Listen(ctx, in.Last, func(e wire.Event) error {
-			if e.Data == nil { // the first word, so that the listener knows it is listening
-				e.Data = a.about()
+	o := operation{method: "GET", path: "/events", id: "events",
+		summary: "Everything that happens, as server-sent events", scope: access.Watch}.describe(a)
+	o.Responses = map[string]*huma.Response{"200": {Description: "OK",
+		Content: map[string]*huma.MediaType{"text/event-stream": {Schema: a.eventSchema()}}}}
+	huma.Register(a.huma, o, func(_ context.Context, in *struct {
+		Last string `header:"Last-Event-ID" maxLength:"80" doc:"Go on after this event; without it, now"`
+	}) (*huma.StreamResponse, error) {
+		return &huma.StreamResponse{Body: func(ctx huma.Context) {
+			ctx.SetHeader("Content-Type", "text/event-stream")
+			w, ok := ctx.BodyWriter().(http.ResponseWriter)
+			if !ok {
+				return
 			}
-			if err := send(sse.Message{ID: int(e.ID), Data: e.Data}); err != nil {
-				return errors.Join(err, context.Canceled) // the listener is gone
-			}
-			return nil
-		})
+			_ = a.house.Feed.Listen(ctx.Context(), in.Last, func(i feed.Item) error {
+				return writeEvents(w, i.ID,
+					a.told(i))
+			})
+		}}, nil
 	})
+}
+
+// eventSchema describes the stream in the API's document.
+func (a *API) eventSchema() *huma.Schema {
+	var kinds []*huma.Schema
+	for _, name := range slices.Sorted(maps.Keys(eventTypes)) {
+		kinds = append(kinds, &huma.Schema{Title: "Event " + name, Type: huma.TypeObject,
+			Required: []string{"data", "event"}, Properties: map[string]*huma.Schema{
+				"id":    {Type: huma.TypeString, Description: "To go on after it (Last-Event-ID)"},
+				"event": {Type: huma.TypeString, Extensions: map[string]any{"const": name}},
+				"data":  a.huma.OpenAPI().Components.Schemas.Schema(reflect.TypeOf(eventTypes[name]), true, name),
+			}})
+	}
+	return &huma.Schema{Title: "Server-sent events", Type: huma.TypeArray,
+		Items: &huma.Schema{Extensions: map[string]any{"oneOf": kinds}}}
+}
+
+// writeTimeout is how long a listener may take for one event before it is given up.
+const writeTimeout = 5 * time.Second
+
+// writeEvents writes what one item says. Its id stands with the last event, so that none of them is skipped.
+func writeEvents(w http.ResponseWriter, id string, events []event) error {
+	if len(events) == 0 {
+		return nil
+	}
+	control := http.NewResponseController(w)
+	if err := control.SetWriteDeadline(time.Now().Add(writeTimeout)); err != nil {
+		return err
+	}
+	for i, e := range events {
+		data, err := json.Marshal(e.data)
+		if err != nil {
+			return err
+		}
+		head := ""
+		if i == len(events)-1 {
+			head = "id: " + id + "\n"
+		}
+		if _, err := fmt.Fprintf(w, "%sevent: %s\ndata: %s\n\n", head, e.name, data); err != nil {
+			return err
+		}
+	}
+	return control.Flush()
+}
+
+// told is what the network gets to know of an item of the feed. The first one, which has no happening, says that the
+// listener is listening.
+func (a *API) told(i feed.Item) []event {
+	switch {
+	case i.Reset:
+		return []event{{"reset", wire.Reset{}}}
+	case i.What.What == nil:
+		return []event{{"about", a.about()}}
+	}
+	out := a.changed(i.What)
+	if _, told := i.What.What.Tell(); told {
+		out = append(out, event{"entry", wire.EntryOf(i.What)})
+	}
+	return out
+}
+
+// changed is the new state of what a happening is about.
+func (a *API) changed(h happening.Happening) []event {
+	switch what := h.What.(type) {
+	case happening.Heard:
+		return []event{{"capture", wire.CaptureOf(what.Capture)}}
+	case happening.Stored:
+		return list(what.Captures, func(c happening.Capture) event { return event{"capture", wire.CaptureOf(c)} })
+	case happening.Pressed:
+		r := what.Receipt
+		r.ID, r.At, r.By = h.ID, h.At, h.By
+		return []event{{"press", wire.PressOf(r)}}
+	case happening.LessonChanged:
+		return []event{{"lesson", wire.LessonOf(what)}}
+	case happening.AuditionChanged:
+		return []event{{"audition", auditionOf(what)}}
+	case happening.DeviceChanged:
+		return []event{{"device", wire.DeviceEvent{Slug: what.Device, Was: what.Was}}}
+	case happening.DeviceRemoved:
+		return []event{{"device-removed", wire.DeviceEvent{Slug: what.Device}}}
+	case happening.SetChanged:
+		return []event{{"set", wire.SetEvent{Slug: what.Set}}}
+	case happening.StationHere:
+		return a.station(what.Station)
+	case happening.StationAway:
+		return a.station(what.Station)
+	case happening.StationUsed:
+		return a.station(what.Station)
+	case happening.StageChanged:
+		return []event{{"stage", wire.StageChanged{}}}
+	case happening.PackImported:
+		return []event{{"set", wire.SetEvent{}}}
+	}
+	return nil
+}
+
+func (a *API) station(name string) []event {
+	s, known := a.house.Stations.State(name)
+	if !known {
+		return nil
+	}
+	return []event{{"station", stationOf(s)}}
 }

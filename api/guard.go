@@ -86,7 +86,8 @@ func writeProblem(w http.ResponseWriter, status int, detail string) {
 func headers(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
+			"font-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
 		if strings.HasPrefix(r.URL.Path, "/api/") {
@@ -103,7 +104,8 @@ func allowHosts(hosts []string) func(http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			_, local := r.Context().Value(callerKey{}).(caller)
 			if !local && !allowedHost(r.Host, hosts) {
-				writeProblem(w, http.StatusMisdirectedRequest, "This service is not called "+strings.ToValidUTF8(r.Host, "?")+": add the name with --host when you start it.")
+				writeProblem(w, http.StatusMisdirectedRequest, "This service is not called "+strings.ToValidUTF8(r.Host,
+					"?")+": add the name with --host when you start it.")
 				return
 			}
 			next.ServeHTTP(w, r)

@@ -4,7 +4,9 @@ import (
 	"context"
 	"net/http"
 
+	"urbo/core/happening"
 	"urbo/service/access"
+	"urbo/service/lessons"
 	"urbo/wire"
 )
 
@@ -15,19 +17,29 @@ type LessonIn struct {
 
 // lessons registers guided learning.
 func (a *API) lessons() {
-	call(a, operation{"GET", "/lessons", "list-lessons", "The last lessons, the newest first", access.Watch, 0}, func(context.Context, *nothing) ([]wire.Lesson, error) {
-		return a.house.Lessons.Lessons(), nil
+	all := a.house.Lessons
+	call(a, operation{"GET", "/lessons", "list-lessons", "The last lessons, the newest first", access.Watch, 0},
+		func(context.Context, *nothing) ([]wire.Lesson, error) {
+			return list(all.List(), func(w happening.What) wire.Lesson {
+				return wire.LessonOf(w.(happening.LessonChanged))
+			}), nil
+		})
+	call(a, operation{"POST", "/lessons", "start-lesson", "Start a lesson for a device", access.Owner,
+		http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewLesson }) (wire.Lesson, error) {
+		n := lessons.New{Device: in.Body.Device, Keys: in.Body.Keys, Free: in.Body.Free, Needed: in.Body.Needed,
+			By: Caller(ctx).Name}
+		return as(wire.LessonOf)(all.Start(ctx, n))
 	})
-	call(a, operation{"POST", "/lessons", "start-lesson", "Start a lesson for a device", access.Owner, http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewLesson }) (wire.Lesson, error) {
-		return a.house.Lessons.Start(ctx, in.Body, Caller(ctx).Name)
-	})
-	call(a, operation{"GET", "/lessons/{lesson}", "get-lesson", "One lesson as it is now", access.Watch, 0}, func(_ context.Context, in *LessonIn) (wire.Lesson, error) {
-		return a.house.Lessons.Lesson(in.ID)
-	})
-	call(a, operation{"POST", "/lessons/{lesson}/steps", "step-lesson", "Skip, go back, redo or add a key, take a refused press, pause, resume, or finish", access.Owner, 0}, func(ctx context.Context, in *struct {
-		LessonIn
-		Body wire.LessonStep
-	}) (wire.Lesson, error) {
-		return a.house.Lessons.Step(ctx, in.ID, in.Body)
-	})
+	call(a, operation{"GET", "/lessons/{lesson}", "get-lesson", "One lesson as it is now", access.Watch, 0},
+		func(_ context.Context, in *LessonIn) (wire.Lesson, error) {
+			return as(wire.LessonOf)(all.Lesson(in.ID))
+		})
+	call(a, operation{"POST", "/lessons/{lesson}/steps", "step-lesson",
+		"Skip, go back, redo or add a key, take a refused press, pause, resume, or finish", access.Owner, 0},
+		func(ctx context.Context, in *struct {
+			LessonIn
+			Body wire.LessonStep
+		}) (wire.Lesson, error) {
+			return as(wire.LessonOf)(all.Step(ctx, in.ID, lessons.Step(in.Body)))
+		})
 }

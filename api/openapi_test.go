@@ -27,6 +27,7 @@ func TestOpenAPI_DocumentIsCurrent(t *testing.T) {
 	}
 	want, err := os.ReadFile("openapi.json")
 	require.NoError(t, err)
-	assert.Equal(t, string(want), got.String(), "the API changed: run go test ./api -update, then npm run types in web/")
+	assert.Equal(t, string(want), got.String(),
+		"the API changed: run go test ./api -update, then npm run types in web/")
 	assert.Contains(t, got.String(), `"openapi": "3.1`)
 }

@@ -7,6 +7,7 @@ import (
 
 	"urbo/core/pack"
 	"urbo/service/access"
+	"urbo/service/library"
 	"urbo/wire"
 )
 
@@ -18,7 +19,8 @@ type PackIn struct {
 
 // packs registers the exchange of devices.
 func (a *API) packs() {
-	call(a, operation{"GET", "/packs", "export-pack", "Devices and code sets as a pack; all devices where none is named", access.Owner, 0},
+	call(a, operation{"GET", "/packs", "export-pack",
+		"Devices and code sets as a pack; all devices where none is named", access.Owner, 0},
 		func(_ context.Context, in *struct {
 			Devices string `query:"devices" maxLength:"4000" doc:"Slugs, apart by commas"`
 			Sets    string `query:"sets" maxLength:"4000" doc:"Slugs of code sets, apart by commas"`
@@ -29,22 +31,32 @@ func (a *API) packs() {
 			}
 			return json.Marshal(p)
 		})
-	take := func(path, id, summary string, f func(context.Context, pack.Pack, string) (wire.PackPlan, error)) {
-		call(a, operation{"POST", path, id, summary, access.Owner, 0}, func(ctx context.Context, in *PackIn) (wire.PackPlan, error) {
+	take := func(path, id, summary string, f func(context.Context, pack.Pack, string) (library.PackPlan, error)) {
+		call(a, operation{"POST", path, id, summary, access.Owner, 0}, func(ctx context.Context,
+			in *PackIn) (wire.PackPlan, error) {
 			p, err := pack.Read(in.body, a.house.Book)
 			if err != nil {
 				return wire.PackPlan{}, err
 			}
-			return f(ctx, p, in.Conflict)
+			return as(planOf)(f(ctx, p, in.Conflict))
 		})
 		a.takes(path, "application/json", "A pack (docs/pack.schema.json)")
 	}
-	take("/packs/preview", "preview-pack", "What importing a pack would do; nothing is changed", func(_ context.Context, p pack.Pack, conflict string) (wire.PackPlan, error) {
-		return a.house.Library.Plan(p, conflict)
-	})
-	take("/packs", "import-pack", "Import a pack, all of it or nothing", a.house.Library.Import)
+	take("/packs/preview", "preview-pack", "What importing a pack would do; nothing is changed",
+		func(_ context.Context, p pack.Pack, conflict string) (library.PackPlan, error) {
+			return a.house.Library.Plan(p, conflict)
+		})
+	take("/packs", "import-pack", "Import a pack, all of it or nothing",
+		func(ctx context.Context, p pack.Pack, conflict string) (library.PackPlan, error) {
+			return a.house.Library.Import(ctx, p, conflict, note(ctx))
+		})
 }
 
 func slugs(list string) []string {
 	return strings.FieldsFunc(list, func(c rune) bool { return c == ',' })
+}
+
+func planOf(p library.PackPlan) wire.PackPlan {
+	return wire.PackPlan{Version: p.Version, Done: p.Done, Items: list(p.Items,
+		func(i library.PackItem) wire.PackItem { return wire.PackItem(i) })}
 }

@@ -1,12 +1,18 @@
 package api_test
 
 import (
+	"fmt"
 	"net/http"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/api"
+	"urbo/core/device"
+	"urbo/core/happening"
+	"urbo/service/lessons"
+	"urbo/store"
 	"urbo/wire"
 )
 
@@ -47,14 +53,16 @@ func TestLesson_StepsOverHTTP(t *testing.T) {
 		step wire.LessonStep
 		key  string
 	}{
-		{wire.LessonStep{Do: "skip"}, "off"}, {wire.LessonStep{Do: "back"}, "on"}, {wire.LessonStep{Do: "add", Key: "glow"}, "on"},
+		{wire.LessonStep{Do: "skip"}, "off"}, {wire.LessonStep{Do: "back"}, "on"},
+		{wire.LessonStep{Do: "add", Key: "glow"}, "on"},
 		{wire.LessonStep{Do: "redo", Key: "glow"}, "glow"},
 	} {
 		s.must("POST", steps, c.step, &l)
 		assert.Equal(t, c.key, l.Key, "%+v", c.step)
 	}
 	for says, step := range map[string]wire.LessonStep{
-		"no such key": {Do: "redo", Key: "x"}, "use a-z": {Do: "add", Key: "No!"}, "expected value to be one of": {Do: "dance"},
+		"no such key": {Do: "redo", Key: "x"}, "use a-z": {Do: "add", Key: "No!"},
+		"expected value to be one of": {Do: "dance"},
 	} {
 		status, detail := s.call("POST", steps, step, nil)
 		assert.Equal(t, http.StatusUnprocessableEntity, status)
@@ -66,7 +74,7 @@ func TestLesson_StepsOverHTTP(t *testing.T) {
 	assert.Equal(t, http.StatusConflict, status)
 	status, detail := s.call("GET", "/api/lessons/nothing", nil, nil)
 	assert.Equal(t, http.StatusNotFound, status)
-	assert.Contains(t, detail, "list the lessons")
+	assert.Contains(t, detail, "list them")
 }
 
 func TestDevice_IsChangedAndRemovedOverHTTP(t *testing.T) {
@@ -76,7 +84,8 @@ func TestDevice_IsChangedAndRemovedOverHTTP(t *testing.T) {
 	var d wire.Device
 	s.must("PATCH", "/api/devices/lamp", wire.DeviceChange{Name: &name, Transmitter: &transmitter}, &d)
 	assert.Equal(t, []string{name, transmitter}, []string{d.Name, d.Transmitter})
-	s.must("PUT", "/api/devices/lamp/keys/on", []wire.Code{{Sheet: "nec", Fields: map[string]any{"address": 1, "command": 2}, Repeats: 3}}, &d)
+	s.must("PUT", "/api/devices/lamp/keys/on", []wire.Code{{Sheet: "nec",
+		Fields: map[string]any{"address": 1, "command": 2}, Repeats: device.Repeated(3)}}, &d)
 	assert.Equal(t, "hand", d.Keys[0].Codes[0].Source)
 	var p wire.Press
 	s.must("POST", "/api/devices/lamp/keys/on/press", wire.PressRequest{Times: 2}, &p)
@@ -100,4 +109,52 @@ func TestStage_RefusesWhatIsNotThere(t *testing.T) {
 	var about wire.About
 	s.must("GET", "/api/about", nil, &about)
 	assert.Equal(t, []string{"stage"}, about.Parts)
+}
+
+// TestProblems_WhatTheDiskRefusesIsNobodysBadInput: it was answered as 422.
+func TestProblems_WhatTheDiskRefusesIsNobodysBadInput(t *testing.T) {
+	for err, want := range map[error]int{
+		store.ErrFull: http.StatusInsufficientStorage, store.ErrBusy: http.StatusServiceUnavailable,
+		store.ErrDisk: http.StatusInternalServerError,
+	} {
+		for _, around := range []error{lessons.ErrStep, device.ErrCode, device.ErrName} {
+			assert.Equal(t, want, api.Problem(fmt.Errorf("keep lamp/on: %w: %w", around, err)).GetStatus())
+		}
+	}
+}
+
+func TestConsole_AMissingPartIsNotThePageItself(t *testing.T) {
+	s := newSite(t)
+	resp, err := http.Get(s.url + "/assets/index-0123abcd.js")
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	assert.Equal(t, http.StatusNotFound, resp.StatusCode, "of another version: the page loads itself again")
+}
+
+func TestHold_AKeyIsHeldAndLetGoOverHTTP(t *testing.T) {
+	s := newSite(t)
+	s.must("POST", "/api/devices", wire.NewDevice{Name: "Lamp", Keys: []string{"on"}}, nil)
+	status, detail := s.call("POST", "/api/devices/lamp/keys/on/hold", nil, nil)
+	assert.Equal(t, http.StatusConflict, status)
+	assert.Contains(t, detail, "not learned yet")
+	s.must("PUT", "/api/devices/lamp/keys/on", []wire.Code{{Sheet: "nec",
+		Fields: map[string]any{"address": 1, "command": 2}}}, nil)
+	press := s.as("press")
+	var held wire.Held
+	press.must("POST", "/api/devices/lamp/keys/on/hold", wire.HoldRequest{LeaseMS: 5000}, &held)
+	press.must("POST", "/api/held/"+held.ID, wire.HoldRequest{LeaseMS: 5000}, &held)
+	var p wire.Press
+	press.must("DELETE", "/api/held/"+held.ID, nil, &p)
+	assert.Equal(t, happening.Sent, p.Outcome)
+	assert.Equal(t, held.ID, p.ID)
+	status, _ = press.call("POST", "/api/held/"+held.ID, nil, nil)
+	assert.Equal(t, http.StatusConflict, status, "it is not held any more")
+	status, _ = press.call("DELETE", "/api/held/nothing", nil, nil)
+	assert.Equal(t, http.StatusNotFound, status)
+	status, _ = s.as("watch").call("POST", "/api/devices/lamp/keys/on/hold", nil, nil)
+	assert.Equal(t, http.StatusForbidden, status)
+	status, detail = s.call("POST", "/api/devices/lamp/keys/on/press", wire.PressRequest{Times: 50, HoldMS: 20_000},
+		nil)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, detail, "fewer times, or hold it for less")
 }

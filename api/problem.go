@@ -8,58 +8,67 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	coreaudition "urbo/core/audition"
+	"urbo/core/audition"
 	"urbo/core/bench"
 	"urbo/core/device"
-	corelesson "urbo/core/lesson"
+	"urbo/core/lesson"
 	"urbo/core/line"
 	"urbo/core/notation"
 	"urbo/core/pack"
 	"urbo/core/recording"
 	"urbo/core/signal"
 	"urbo/service/access"
-	"urbo/service/air"
-	"urbo/service/audition"
-	"urbo/service/lesson"
+	"urbo/service/lessons"
 	"urbo/service/library"
-	"urbo/service/roster"
+	"urbo/service/session"
+	"urbo/service/stations"
+	"urbo/service/transmit"
 	"urbo/stage"
 	"urbo/station"
 	"urbo/store"
 )
 
-// statuses maps what went wrong to HTTP, the first that fits.
+// statuses maps what went wrong to HTTP, the first that fits: what the disk refuses is nobody's bad input.
 var statuses = []struct {
 	err    error
 	status int
 }{
+	{store.ErrFull, http.StatusInsufficientStorage},
+	{store.ErrBusy, http.StatusServiceUnavailable},
+	{store.ErrDisk, http.StatusInternalServerError},
+	{session.ErrEnding, http.StatusServiceUnavailable},
+	{transmit.ErrEnding, http.StatusServiceUnavailable},
 	{access.ErrNobody, http.StatusUnauthorized},
 	{access.ErrTicket, http.StatusUnauthorized},
 	{access.ErrScope, http.StatusForbidden},
 	{access.ErrUnknown, http.StatusNotFound},
 	{library.ErrUnknownDevice, http.StatusNotFound},
-	{library.ErrUnknownKey, http.StatusNotFound},
+	{device.ErrUnknownKey, http.StatusNotFound},
 	{library.ErrUnknownSet, http.StatusNotFound},
-	{lesson.ErrUnknown, http.StatusNotFound},
-	{audition.ErrUnknown, http.StatusNotFound},
+	{session.ErrUnknown, http.StatusNotFound},
+	{transmit.ErrUnknown, http.StatusNotFound},
 	{stage.ErrUnknownHandset, http.StatusNotFound},
 	{stage.ErrUnknownKey, http.StatusNotFound},
 	{store.ErrNotFound, http.StatusNotFound},
-	{library.ErrTaken, http.StatusConflict},
+	{device.ErrTaken, http.StatusConflict},
+	{store.ErrDuplicate, http.StatusConflict},
 	{library.ErrNotLearned, http.StatusConflict},
-	{lesson.ErrRunning, http.StatusConflict},
-	{corelesson.ErrIsOver, http.StatusConflict},
-	{corelesson.ErrTaken, http.StatusConflict},
-	{audition.ErrRunning, http.StatusConflict},
-	{coreaudition.ErrOver, http.StatusConflict},
-	{coreaudition.ErrStep, http.StatusConflict},
-	{coreaudition.ErrPlan, http.StatusUnprocessableEntity},
-	{lesson.ErrStep, http.StatusUnprocessableEntity},
-	{library.ErrName, http.StatusUnprocessableEntity},
+	{session.ErrRunning, http.StatusConflict},
+	{lesson.ErrIsOver, http.StatusConflict},
+	{lesson.ErrTaken, http.StatusConflict},
+	{audition.ErrOver, http.StatusConflict},
+	{audition.ErrStep, http.StatusConflict},
+	{transmit.ErrOver, http.StatusConflict},
+	{transmit.ErrLate, http.StatusConflict},
+	{transmit.ErrGivenUp, http.StatusConflict},
+	{audition.ErrPlan, http.StatusUnprocessableEntity},
+	{lessons.ErrStep, http.StatusUnprocessableEntity},
+	{device.ErrName, http.StatusUnprocessableEntity},
 	{library.ErrPicture, http.StatusUnprocessableEntity},
 	{notation.ErrNotation, http.StatusUnprocessableEntity},
 	{device.ErrTraits, http.StatusUnprocessableEntity},
-	{library.ErrCode, http.StatusUnprocessableEntity},
+	{device.ErrCode, http.StatusUnprocessableEntity},
+	{transmit.ErrMuch, http.StatusUnprocessableEntity},
 	{line.ErrFields, http.StatusUnprocessableEntity},
 	{line.ErrSheet, http.StatusUnprocessableEntity},
 	{signal.ErrMalformed, http.StatusUnprocessableEntity},
@@ -67,10 +76,10 @@ var statuses = []struct {
 	{recording.ErrRecording, http.StatusUnprocessableEntity},
 	{bench.ErrTooShort, http.StatusUnprocessableEntity},
 	{line.ErrNeverReplay, http.StatusConflict},
-	{roster.ErrNoTransmitter, http.StatusConflict},
+	{stations.ErrNoTransmitter, http.StatusConflict},
 	{station.ErrAway, http.StatusConflict},
-	{air.ErrTooLong, http.StatusConflict},
-	{air.ErrBusy, http.StatusTooManyRequests},
+	{transmit.ErrTooLong, http.StatusConflict},
+	{transmit.ErrBusy, http.StatusTooManyRequests},
 	{context.Canceled, 499},
 }
 

@@ -32,7 +32,8 @@ func TestShelf_OverHTTP(t *testing.T) {
 	require.Len(t, sets, 1)
 	assert.Len(t, sets[0].Keys, 3)
 	s.must("POST", "/api/devices", wire.NewDevice{Name: "Lights", Keys: []string{"on-off", "crimson"}}, nil)
-	for key, text := range map[string]string{"on-off": "nec address=57 command=1", "crimson": "nec address=0x39 command=0b10"} {
+	for key, text := range map[string]string{"on-off": "nec address=57 command=1",
+		"crimson": "nec address=0x39 command=0b10"} {
 		s.must("POST", "/api/devices/lights/keys/"+key+"/code", wire.HandCode{Text: text}, nil)
 	}
 	var m wire.Matches
@@ -65,11 +66,14 @@ func TestAudition_OverHTTP(t *testing.T) {
 		says   string
 	}{
 		{wire.NewAudition{Device: "moon"}, http.StatusNotFound, "unknown device"},
-		{wire.NewAudition{Device: "lights", Function: "blank"}, http.StatusUnprocessableEntity, "choose another function"},
+		{wire.NewAudition{Device: "lights", Function: "blank"}, http.StatusUnprocessableEntity,
+			"choose another function"},
 		{wire.NewAudition{Device: "lights", Sets: []string{"corvane-pier"}}, http.StatusNotFound, "unknown code set"},
 		{wire.NewAudition{Device: "lights", PauseMS: 31_000}, http.StatusUnprocessableEntity, "<= 30000"},
-		{wire.NewAudition{Device: "lights", Sweep: &wire.Sweep{Sheet: "nec", Fields: map[string]any{"command": 1}, Field: "address", To: 999}}, http.StatusUnprocessableEntity, "0 to 255"},
-		{wire.NewAudition{Device: "lights", Sweep: &wire.Sweep{Sheet: "hop66", Fields: map[string]any{}, Field: "serial"}}, http.StatusUnprocessableEntity, "pair a handset"},
+		{wire.NewAudition{Device: "lights", Sweep: &wire.Sweep{Sheet: "nec", Fields: map[string]any{"command": 1},
+			Field: "address", To: 999}}, http.StatusUnprocessableEntity, "0 to 255"},
+		{wire.NewAudition{Device: "lights", Sweep: &wire.Sweep{Sheet: "hop66", Fields: map[string]any{},
+			Field: "serial"}}, http.StatusUnprocessableEntity, "pair a handset"},
 	} {
 		status, detail := s.call("POST", "/api/auditions", c.in, nil)
 		assert.Equal(t, c.status, status, detail)
@@ -79,7 +83,7 @@ func TestAudition_OverHTTP(t *testing.T) {
 	s.must("POST", "/api/auditions", wire.NewAudition{Device: "lights", PauseMS: 500}, &a)
 	status, detail := s.call("POST", "/api/auditions", wire.NewAudition{Device: "strand"}, nil)
 	assert.Equal(t, http.StatusConflict, status)
-	assert.Contains(t, detail, "running for lights")
+	assert.Contains(t, detail, "the audition for lights")
 	status, detail = s.call("POST", "/api/auditions/"+a.ID+"/steps", wire.AuditionStep{Do: "keep"}, nil)
 	assert.Equal(t, http.StatusConflict, status)
 	assert.Contains(t, detail, "no key was confirmed")
@@ -95,7 +99,8 @@ func TestPictures_AreServedAsWhatTheyAre(t *testing.T) {
 	var drawn bytes.Buffer
 	require.NoError(t, png.Encode(&drawn, image.NewGray(image.Rect(0, 0, 40, 30))))
 	send := func(method string, body []byte) *http.Response {
-		req, err := http.NewRequestWithContext(t.Context(), method, s.url+"/api/devices/lamp/picture", bytes.NewReader(body))
+		req, err := http.NewRequestWithContext(t.Context(), method, s.url+"/api/devices/lamp/picture",
+			bytes.NewReader(body))
 		require.NoError(t, err)
 		req.Header.Set("Authorization", "Bearer "+s.token)
 		r, err := http.DefaultClient.Do(req)
@@ -132,11 +137,13 @@ func TestKeys_AreRenamedHeldAndRemovedOverHTTP(t *testing.T) {
 	for _, c := range []struct {
 		in     wire.KeyChange
 		status int
-	}{{wire.KeyChange{Name: &taken}, http.StatusConflict}, {wire.KeyChange{Name: new(string)}, http.StatusUnprocessableEntity}} {
+	}{{wire.KeyChange{Name: &taken}, http.StatusConflict}, {wire.KeyChange{Name: new(string)},
+		http.StatusUnprocessableEntity}} {
 		status, _ := s.call("PATCH", "/api/devices/strand/keys/white", c.in, nil)
 		assert.Equal(t, c.status, status)
 	}
-	status, detail := s.call("POST", "/api/devices/strand/keys/white/code", wire.HandCode{Text: "nec address=57 comand=1"}, nil)
+	status, detail := s.call("POST", "/api/devices/strand/keys/white/code",
+		wire.HandCode{Text: "nec address=57 comand=1"}, nil)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, detail, `no field "comand"`)
 	var found []wire.DeviceLine

@@ -5,6 +5,7 @@ import (
 
 	"urbo/service/access"
 	"urbo/service/journal"
+	"urbo/service/stations"
 	"urbo/wire"
 )
 
@@ -18,13 +19,30 @@ var _ = [1]int{}[journal.MaxPage-500] // the bound in PageIn is the journal's
 
 // signals registers what was heard, the journal and the stations.
 func (a *API) signals() {
-	call(a, operation{"GET", "/captures", "list-captures", "Presses as heard, the newest first", access.Watch, 0}, func(ctx context.Context, in *PageIn) ([]wire.Capture, error) {
-		return a.house.Captures(ctx, in.Before, in.Limit)
-	})
-	call(a, operation{"GET", "/journal", "list-journal", "The journal, the newest entry first", access.Watch, 0}, func(ctx context.Context, in *PageIn) ([]wire.Entry, error) {
-		return a.house.Journal.Entries(ctx, in.Before, in.Limit)
-	})
-	call(a, operation{"GET", "/stations", "list-stations", "Stations and their ports", access.Watch, 0}, func(context.Context, *nothing) ([]wire.Station, error) {
-		return a.house.Roster.Stations(), nil
-	})
+	call(a, operation{"GET", "/captures", "list-captures", "Presses as heard, the newest first", access.Watch, 0},
+		func(ctx context.Context, in *PageIn) ([]wire.Capture, error) {
+			return as(wire.CapturesOf)(a.house.Workbench.Captures(ctx, in.Before, in.Limit))
+		})
+	call(a, operation{"GET", "/journal", "list-journal", "The journal, the newest entry first", access.Watch, 0},
+		func(ctx context.Context, in *PageIn) ([]wire.Entry, error) {
+			entries, err := a.house.Journal.Entries(ctx, in.Before, in.Limit)
+			return list(entries, wire.EntryOf), err
+		})
+	call(a, operation{"GET", "/stations", "list-stations", "Stations and their ports", access.Watch, 0},
+		func(context.Context, *nothing) ([]wire.Station, error) {
+			return list(a.house.Stations.List(), stationOf), nil
+		})
+}
+
+func stationOf(s stations.State) wire.Station {
+	return wire.Station{Name: s.Name, Model: s.Model, Firmware: s.Firmware, Here: s.Here, Since: s.Since,
+		Ports: list(s.Ports, func(p stations.PortState) wire.PortState {
+			w := wire.PortState{ID: p.ID, Direction: string(p.Direction), Medium: p.Medium, FromHz: p.FromHz,
+				ToHz:  p.ToHz,
+				Count: p.Count}
+			if !p.Last.IsZero() {
+				w.Last = &p.Last
+			}
+			return w
+		})}
 }

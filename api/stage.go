@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"time"
 
+	"urbo/core/happening"
 	"urbo/service/access"
 	"urbo/stage"
 	"urbo/wire"
@@ -13,32 +14,36 @@ import (
 // StageFace adds the simulated surroundings: handsets to press and the true state of the appliances.
 func StageFace(s *stage.Stage) Face {
 	return Face{Part: "stage", Register: func(a *API) {
-		s.Change(func() { a.house.Events.Publish(wire.StageChanged{}) })
-		call(a, operation{"GET", "/stage", "get-stage", "Handsets and appliances on the stage", access.Watch, 0}, func(context.Context, *nothing) (wire.Stage, error) {
-			return stageNow(s), nil
-		})
-		remove(a, operation{"POST", "/stage/handsets/{handset}/keys/{key}/press", "press-handset", "Push a key of a handset on the stage", access.Press, http.StatusNoContent}, func(_ context.Context, in *struct {
-			Handset string             `path:"handset" maxLength:"60"`
-			Key     string             `path:"key" maxLength:"60"`
-			Body    *wire.HandsetPress `required:"false"`
-		}) error {
-			var how wire.HandsetPress
-			if in.Body != nil {
-				how = *in.Body
-			}
-			press := s.Press
-			if how.Far {
-				press = s.PressFar
-			}
-			return press(in.Handset, in.Key, time.Duration(how.HoldMS)*time.Millisecond)
-		})
+		s.Change(func() { a.house.Stream.Publish(happening.Happening{What: happening.StageChanged{}}) })
+		call(a, operation{"GET", "/stage", "get-stage", "Handsets and appliances on the stage", access.Watch, 0},
+			func(context.Context, *nothing) (wire.Stage, error) {
+				return stageNow(s), nil
+			})
+		remove(a, operation{"POST", "/stage/handsets/{handset}/keys/{key}/press", "press-handset",
+			"Push a key of a handset on the stage", access.Press, http.StatusNoContent},
+			func(_ context.Context, in *struct {
+				Handset string             `path:"handset" maxLength:"60"`
+				Key     string             `path:"key" maxLength:"60"`
+				Body    *wire.HandsetPress `required:"false"`
+			}) error {
+				var how wire.HandsetPress
+				if in.Body != nil {
+					how = *in.Body
+				}
+				press := s.Press
+				if how.Far {
+					press = s.PressFar
+				}
+				return press(in.Handset, in.Key, time.Duration(how.HoldMS)*time.Millisecond)
+			})
 	}}
 }
 
 func stageNow(s *stage.Stage) wire.Stage {
 	out := wire.Stage{Handsets: []wire.Handset{}, Appliances: []wire.Appliance{}}
 	for _, h := range s.Handsets() {
-		w := wire.Handset{Slug: h.Slug, Title: h.Title, Room: h.Room, Medium: string(h.Medium), Hz: h.Hz, WeakBattery: h.WeakBattery(), About: h.About, Keys: []string{}}
+		w := wire.Handset{Slug: h.Slug, Title: h.Title, Room: h.Room, Medium: string(h.Medium), Hz: h.Hz,
+			WeakBattery: h.WeakBattery(), About: h.About, Keys: []string{}}
 		for _, k := range h.Keys {
 			w.Keys = append(w.Keys, k.Name)
 		}

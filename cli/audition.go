@@ -21,7 +21,8 @@ func (a *app) audition() *cobra.Command {
 	var sweep string
 	var plan, resume bool
 	c := &cobra.Command{
-		Use: "audition DEVICE", Short: "Find the codes of a device that has no handset any more", Args: args(1, 1, "DEVICE"),
+		Use: "audition DEVICE", Short: "Find the codes of a device that has no handset any more",
+		Args: args(1, 1, "DEVICE"),
 		Long: `Find the codes of a device that has no handset any more: stand where you see it. Urbo plays the chosen function of
 one code set after another. Press Enter when the device reacts, and answer what it asks: it plays the last ones again
 to be sure, and then every other key of the set. Only confirmed keys are kept; a set that fits only half is refused.
@@ -29,7 +30,8 @@ to be sure, and then every other key of the set. Only confirmed keys are kept; a
 While it runs you can type: Enter (it reacted), yes, no, skip, back, again, switch (it is off now: play the
 function first), pause, resume, keep or finish.
 With --sweep it plays the values of one field of a line code instead. --plan says how long it takes, and plays nothing.`,
-		Example: "  urbo audition mixer --plan\n  urbo audition mixer --kind fan\n  urbo audition lamp --function on --sweep \"nec address=0..63 command=2\"",
+		Example: "  urbo audition mixer --plan\n  urbo audition mixer --kind fan\n  urbo audition lamp --function on " +
+			"--sweep \"nec address=0..63 command=2\"",
 		RunE: func(c *cobra.Command, argv []string) error {
 			n.Device, n.PauseMS = argv[0], int(pause/time.Millisecond)
 			if pause != 0 && n.PauseMS < 500 || n.PauseMS > 30_000 {
@@ -65,7 +67,8 @@ With --sweep it plays the values of one field of a line code instead. --plan say
 	f.StringVar(&n.Kind, "kind", "", "only sets of this kind of device")
 	f.StringSliceVar(&n.Sets, "set", nil, "only these code sets")
 	f.DurationVar(&pause, "pause", 2500*time.Millisecond, "between two codes")
-	f.StringVar(&sweep, "sweep", "", "a line code with its fields, one of them a range: \"nec address=0..255 command=2\"")
+	f.StringVar(&sweep, "sweep", "", "a line code with its fields, one of them a range: \"nec address=0..255 "+
+		"command=2\"")
 	f.BoolVar(&plan, "plan", false, "say what would be played and how long it takes")
 	f.BoolVar(&resume, "resume", false, "go on with the device's audition")
 	return c
@@ -75,7 +78,8 @@ With --sweep it plays the values of one field of a line code instead. --plan say
 func parseSweep(text string) (*wire.Sweep, error) {
 	words := strings.Fields(text)
 	if len(words) < 2 {
-		return nil, fmt.Errorf("--sweep %q: write a line code and its fields, like \"nec address=0..255 command=2\"", text)
+		return nil, fmt.Errorf("--sweep %q: write a line code and its fields, like \"nec address=0..255 command=2\"",
+			text)
 	}
 	s := &wire.Sweep{Sheet: words[0], Fields: map[string]any{}}
 	for _, w := range words[1:] {

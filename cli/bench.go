@@ -19,7 +19,8 @@ import (
 )
 
 func (a *app) bench() *cobra.Command {
-	c := &cobra.Command{Use: "bench", Short: "Look into signals, without a service", Args: args(0, 0, "decode, describe, compare, import or export"),
+	c := &cobra.Command{Use: "bench", Short: "Look into signals, without a service",
+		Args: args(0, 0, "decode, describe, compare, import or export"),
 		Long: `Look into signals, without a service.
 
 A FILE is a recording: VCD or CSV of a logic analyser, WAV of a sound card, SigMF or bare samples of a software
@@ -41,7 +42,8 @@ func recordingFlags(c *cobra.Command) *recording.Options {
 	f.StringVar(&o.Format, "format", "", "format, where it is not found by itself: "+strings.Join(formats, ", "))
 	f.StringVar(&o.Channel, "channel", "", "channel of a VCD, CSV or WAV; without it the first that changes, or left")
 	f.Float64Var(&o.RateHz, "rate", 0, "bare samples: how many a second")
-	f.StringVar(&o.Datatype, "datatype", "", "bare samples: cu8, ci8, ci16_le or cf32_le; by the file's name where it is left out")
+	f.StringVar(&o.Datatype, "datatype", "", "bare samples: cu8, ci8, ci16_le or cf32_le; by the file's name where it "+
+		"is left out")
 	f.Float64Var(&o.FrequencyHz, "frequency", 0, "bare samples: what the radio was tuned to, in Hz")
 	return o
 }
@@ -149,12 +151,14 @@ func (a *app) one(name string, o recording.Options) (recording.Press, error) {
 
 func (a *app) benchDecode() *cobra.Command {
 	c := &cobra.Command{
-		Use: "decode [FILE|-]", Short: "Say which line code the signals of a recording are", Args: args(0, 1, "a FILE, or - for standard input"),
+		Use: "decode [FILE|-]", Short: "Say which line code the signals of a recording are",
+		Args: args(0, 1, "a FILE, or - for standard input"),
 		Long: `Read signals and say which line code they are.
 
 Of text, a line is a press, unless a bracket is still open or the line ends in a comma. Numbers are µs, signed
 (+ mark, - space) or not, apart by spaces, commas or slashes. Recordings of other formats are read as well.`,
-		Example: "  echo 9024/4512 564/564 564/1692 … | urbo bench decode\n  urbo bench decode trains.txt --output json",
+		Example: "  echo 9024/4512 564/564 564/1692 … | urbo bench decode\n  urbo bench decode trains.txt --output " +
+			"json",
 	}
 	o := recordingFlags(c)
 	c.RunE = func(_ *cobra.Command, argv []string) error {
@@ -164,7 +168,8 @@ Of text, a line is a press, unless a bracket is still open or the line ends in a
 		}
 		r, err := a.openRecording(name, *o)
 		if err != nil {
-			if name == "-" && errors.Is(err, recording.ErrRecording) && strings.HasSuffix(err.Error(), "it is empty") && a.output == "json" {
+			if name == "-" && errors.Is(err, recording.ErrRecording) && strings.HasSuffix(err.Error(), "it is empty") &&
+				a.output == "json" {
 				return nil // no lines, no trains
 			}
 			return err
@@ -248,7 +253,9 @@ func (a *app) printReadings(d line.Decoded) {
 	}
 	var rows []table.Row
 	for _, r := range d.Readings {
-		rows = append(rows, table.Row{r.Sheet, r.Fields.String() + measured(r.Measured), r.Frames, r.Repeats, fmt.Sprintf("%.1f µs", r.Unit), fmt.Sprintf("%+.0f µs", r.Stretch), fmt.Sprintf("%.0f µs", r.Deviation), fmt.Sprintf("%.2f", r.Confidence)})
+		rows = append(rows, table.Row{r.Sheet, r.Fields.String() + measured(r.Measured), r.Frames, r.Repeats,
+			fmt.Sprintf("%.1f µs", r.Unit), fmt.Sprintf("%+.0f µs", r.Stretch), fmt.Sprintf("%.0f µs", r.Deviation),
+			fmt.Sprintf("%.2f", r.Confidence)})
 	}
 	a.table(table.Row{"SHEET", "FIELDS", "FRAMES", "REPEATS", "UNIT", "STRETCH", "DEVIATION", "CONFIDENCE"}, rows)
 }

@@ -21,7 +21,8 @@ func (a *app) benchDescribe() *cobra.Command {
 	var sheet string
 	var hz int
 	c := &cobra.Command{
-		Use: "describe FILE", Short: "Find the structure of a signal that has no name", Args: args(1, 1, "a FILE, or - for standard input"),
+		Use: "describe FILE", Short: "Find the structure of a signal that has no name",
+		Args: args(1, 1, "a FILE, or - for standard input"),
 		Long: `Find the structure of a signal: its frames, how bits become durations, the unit, the bits, and a clean frame.
 
 With --sheet NAME it prints a line sheet for it instead, whose fields are the bits: the start of a sheet of your own
@@ -30,7 +31,8 @@ With --sheet NAME it prints a line sheet for it instead, whose fields are the bi
 	}
 	o := recordingFlags(c)
 	c.Flags().StringVar(&sheet, "sheet", "", "print a line sheet of this name")
-	c.Flags().IntVar(&hz, "hz", 0, "for the sheet: carrier (38000) or radio channel (433920000); the measured one, or 38000, where it is left out")
+	c.Flags().IntVar(&hz, "hz", 0, "for the sheet: carrier (38000) or radio channel (433920000); the measured one, or "+
+		"38000, where it is left out")
 	c.RunE = func(_ *cobra.Command, argv []string) error {
 		p, err := a.one(argv[0], *o)
 		if err != nil {
@@ -96,7 +98,8 @@ func (a *app) printStructure(p recording.Press, s bench.Structure) {
 			if c.Units > 0 {
 				units = fmt.Sprintf("%g", c.Units)
 			}
-			rows = append(rows, table.Row{what, fmt.Sprintf("%.0f µs", c.Center), fmt.Sprintf("%d to %d", c.Low, c.High), c.Count, units})
+			rows = append(rows, table.Row{what, fmt.Sprintf("%.0f µs", c.Center),
+				fmt.Sprintf("%d to %d", c.Low, c.High), c.Count, units})
 		}
 	}
 	add("mark", s.Marks)
@@ -144,7 +147,10 @@ func (a *app) benchCompare() *cobra.Command {
 			if name == "" {
 				continue
 			}
-			if err := writeFile(name, func(w io.Writer) error { return figure.Comparison(w, format, found) }); err != nil {
+			if err := writeFile(name, func(w io.Writer) error {
+				return figure.Comparison(w, format,
+					found)
+			}); err != nil {
 				return err
 			}
 		}
@@ -173,7 +179,8 @@ func (a *app) printComparison(c bench.Comparison) {
 	}
 	rows := []table.Row{
 		{"frame", fmt.Sprintf("%d durations", len(c.A.Raw)), fmt.Sprintf("%d durations", len(c.B.Raw)), ""},
-		{"length", fmt.Sprintf("%.1f ms", float64(c.A.Raw.Length())/1000), fmt.Sprintf("%.1f ms", float64(c.B.Raw.Length())/1000), share(c.Length)},
+		{"length", fmt.Sprintf("%.1f ms", float64(c.A.Raw.Length())/1000),
+			fmt.Sprintf("%.1f ms", float64(c.B.Raw.Length())/1000), share(c.Length)},
 		{"unit", unit(c.A), unit(c.B), share(c.Unit)},
 		{"frames", c.A.Frames, c.B.Frames, ""},
 	}

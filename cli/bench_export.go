@@ -21,8 +21,13 @@ func (a *app) benchExport() *cobra.Command {
 	var as, out, code string
 	var clean bool
 	c := &cobra.Command{
-		Use: "export [FILE]", Short: "Write a signal as VCD, CSV, WAV, text or an array in C", Args: args(0, 1, "a FILE, or --code"),
-		Example: "  urbo bench export keys.wav#2 --as c --clean\n  urbo bench export --code 'nec address=4 command=8' --as vcd --out on.vcd",
+		Use: "export [FILE]", Short: "Write a signal as VCD, CSV, WAV, text or an array in C",
+		Args: args(0, 1, "a FILE, or --code"),
+		Example: "  urbo bench export keys.wav#2 --as c --clean\n" +
+			"  urbo bench export --code 'nec address=4 command=8' " +
+			"" +
+			"" +
+			"--as vcd --out on.vcd",
 	}
 	o := recordingFlags(c)
 	f := c.Flags()
@@ -58,7 +63,8 @@ func (a *app) recorded(name string, o recording.Options, clean bool) (recording.
 	if err != nil {
 		return recording.Signal{}, err
 	}
-	s := recording.Signal{Name: strings.TrimSuffix(filepath.Base(name), filepath.Ext(name)), Trains: p.Trains, CarrierHz: p.CarrierHz}
+	s := recording.Signal{Name: strings.TrimSuffix(filepath.Base(name), filepath.Ext(name)), Trains: p.Trains,
+		CarrierHz: p.CarrierHz}
 	if !clean {
 		return s, nil
 	}
@@ -86,5 +92,6 @@ func (a *app) coded(text string) (recording.Signal, error) {
 	if err != nil {
 		return recording.Signal{}, err
 	}
-	return recording.Signal{Name: sheet.Name, Trains: signal.Split(burst.Durations(), signal.UnknownGap), CarrierHz: sheet.CarrierHz, FrequencyHz: sheet.FrequencyHz}, nil
+	return recording.Signal{Name: sheet.Name, Trains: signal.Split(burst.Durations(), signal.UnknownGap),
+		CarrierHz: sheet.CarrierHz, FrequencyHz: sheet.FrequencyHz}, nil
 }

@@ -16,7 +16,8 @@ import (
 
 func (a *app) benchImport() *cobra.Command {
 	c := &cobra.Command{
-		Use: "import FILE", Short: "List the signals of a recording, equal ones together", Args: args(1, 1, "a FILE, or - for standard input"),
+		Use: "import FILE", Short: "List the signals of a recording, equal ones together",
+		Args:    args(1, 1, "a FILE, or - for standard input"),
 		Example: "  urbo bench import keys.wav\n  urbo bench import air.cu8 --rate 2400000 --frequency 433920000",
 	}
 	o := recordingFlags(c)
@@ -60,7 +61,8 @@ func (a *app) printRecording(f wire.Recording) {
 	if f.Understood != "" {
 		fmt.Fprintf(a.Out, ": %s", f.Understood)
 	}
-	fmt.Fprintf(a.Out, "\n%s, %d different; %s left out", plural(f.Presses, "press", "presses"), len(f.Findings), plural(f.Strays, "stray pulse", "stray pulses"))
+	fmt.Fprintf(a.Out, "\n%s, %d different; %s left out", plural(f.Presses, "press", "presses"), len(f.Findings),
+		plural(f.Strays, "stray pulse", "stray pulses"))
 	if f.LeftOut > 0 {
 		fmt.Fprintf(a.Out, ", %d more not kept apart (noise?)", f.LeftOut)
 	}
@@ -90,7 +92,8 @@ func (a *app) printRecording(f wire.Recording) {
 func named(x wire.Finding) string {
 	switch {
 	case len(x.Readings) > 0:
-		return fmt.Sprintf("%s %s%s (%.2f)", x.Readings[0].Sheet, fields(x.Readings[0].Fields), measured(x.Readings[0].Measured), x.Readings[0].Confidence)
+		return fmt.Sprintf("%s %s%s (%.2f)", x.Readings[0].Sheet, fields(x.Readings[0].Fields),
+			measured(x.Readings[0].Measured), x.Readings[0].Confidence)
 	case x.Held != "":
 		return "only repeat frames of " + x.Held
 	case x.Structure != nil:

@@ -79,12 +79,14 @@ func TestBadCalls_SayWhatToDo(t *testing.T) {
 		{[]string{"press", "boardwalk/power", "--tims", "0"}, "", 2, "unknown flag: --tims"},
 		{[]string{"press", "boardwalk/power"}, "", 1, "start one with urbo serve or urbo demo"},
 		{[]string{"device", "list", "--server", "nonsense"}, "", 2, "unix:PATH or http://HOST:PORT"},
-		{[]string{"device", "list", "--server", "http://127.0.0.1:1", "--token-file", "/nowhere"}, "", 1, "read the token"},
+		{[]string{"device", "list", "--server", "http://127.0.0.1:1", "--token-file", "/nowhere"}, "", 1,
+			"read the token"},
 		{[]string{"version", "--output", "xml"}, "", 2, "--output is table or json"},
 		{[]string{"listen", "--count", "-1"}, "", 2, "--count is 1 or more"},
 		{[]string{"demo", "--pace", "1000"}, "", 2, "--pace is 0.1 to 100"},
 		{[]string{"demo", "--unplug", "lamp"}, "", 2, "there are projector, boardwalk, dew-a"},
-		{[]string{"demo", "--data", filepath.Join(t.TempDir(), strings.Repeat("long", 30)), "--listen", "127.0.0.1:0"}, "", 1, "choose a shorter --data"},
+		{[]string{"demo", "--data", filepath.Join(t.TempDir(), strings.Repeat("long", 30)), "--listen", "127.0.0.1:0"},
+			"", 1, "choose a shorter --data"},
 	} {
 		code, _, errs := run(t, c.stdin, c.args...)
 		assert.Equal(t, c.code, code, "%v: %s", c.args, errs)
@@ -110,8 +112,13 @@ func TestSheet_ListShowAndCheck(t *testing.T) {
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, `unknown line code "nex": there are`)
 
-	good := "sheet: lamp\ntitle: A lamp\nmedium: infrared\ncarrier_hz: 38000\nunit_us: 500\ncode: {style: mark, zero: [1, 1], one: [2, 1]}\n" +
-		"fields: [{name: id, bits: 8}]\nframes:\n  message: [{lead: [8, 4]}, {field: id}]\npress: [{repeat: [message], repeats: 1, gap: 40}]\n"
+	good := "sheet: lamp\ntitle: A lamp\nmedium: infrared\ncarrier_hz: 38000\nunit_us: 500\n" +
+		"code: {style: mark, zero: " +
+		"" +
+		"" +
+		"[1, 1], one: [2, 1]}\n" +
+		"fields: [{name: id, bits: 8}]\nframes:\n  message: [{lead: [8, 4]}, {field: id}]\npress: [{repeat: " +
+		"[message], repeats: 1, gap: 40}]\n"
 	code, out, errs = run(t, good, "sheet", "check", "-")
 	require.Zero(t, code, errs)
 	assert.Contains(t, out, "Good. lamp sends id.")
@@ -138,7 +145,8 @@ func files(t *testing.T) (dir string) {
 	}
 	mine := key("370", "1110", "740", "2960/1480", "31000")
 	_, nec, _ := run(t, "", "bench", "export", "--code", "nec address=57 command=0x02")
-	for name, text := range map[string]string{"drawer.txt": nec + nec + mine, "mine.txt": mine, "theirs.txt": key("296", "888", "592", "2368/1184", "24800")} {
+	for name, text := range map[string]string{"drawer.txt": nec + nec + mine, "mine.txt": mine,
+		"theirs.txt": key("296", "888", "592", "2368/1184", "24800")} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
 	}
 	return dir
@@ -174,7 +182,8 @@ func TestBenchDescribe_WritesASheetThatReads(t *testing.T) {
 	_, out, errs := run(t, "", "bench", "decode", filepath.Join(dir, "mine.txt"))
 	assert.Empty(t, errs)
 	assert.Contains(t, out, "clicker  bits=101100100110000101       3")
-	require.NoError(t, os.WriteFile(filepath.Join(sheets, "nec.yaml"), []byte(strings.Replace(sheet, "clicker", "nec", 1)), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(sheets, "nec.yaml"), []byte(strings.Replace(sheet, "clicker", "nec",
+		1)), 0o600))
 	_, _, errs = run(t, "", "sheet", "list")
 	assert.Contains(t, errs, "there are two of this name", "a built-in line code is not replaced by accident")
 }
@@ -185,7 +194,8 @@ func TestBenchExport_EveryFormatReadsBack(t *testing.T) {
 		out := filepath.Join(dir, "out."+as)
 		code, _, errs := run(t, "", "bench", "export", filepath.Join(dir, "drawer.txt#3"), "--as", as, "--out", out)
 		require.Zero(t, code, errs)
-		code, said, errs := run(t, "", "bench", "compare", filepath.Join(dir, "mine.txt"), out, "--png", filepath.Join(dir, as+".png"))
+		code, said, errs := run(t, "", "bench", "compare", filepath.Join(dir, "mine.txt"), out, "--png",
+			filepath.Join(dir, as+".png"))
 		require.Zero(t, code, errs)
 		assert.Contains(t, said, "The same signal.", as)
 		assert.FileExists(t, filepath.Join(dir, as+".png"))

@@ -107,7 +107,8 @@ func (c *client) send(ctx context.Context, method, path string, body io.Reader) 
 		}
 		var op *net.OpError
 		if errors.As(err, &op) && op.Op == "dial" {
-			return nil, fmt.Errorf("no Urbo answers at %s: start one with urbo serve or urbo demo, or name it with --server", c.where)
+			return nil, fmt.Errorf("no Urbo answers at %s: start one with urbo serve or urbo demo, or name it with "+
+				"--server", c.where)
 		}
 		return nil, fmt.Errorf("call %s: %w", c.where, err)
 	}
@@ -191,7 +192,8 @@ func parseKey(s string) (wire.KeyRef, error) {
 
 func (c *client) pressKey(ctx context.Context, k wire.KeyRef, r wire.PressRequest) (wire.Press, error) {
 	var p wire.Press
-	err := c.do(ctx, http.MethodPost, "/devices/"+url.PathEscape(k.Device)+"/keys/"+url.PathEscape(k.Key)+"/press", r, &p)
+	err := c.do(ctx, http.MethodPost, "/devices/"+url.PathEscape(k.Device)+"/keys/"+url.PathEscape(k.Key)+"/press", r,
+		&p)
 	return p, err
 }
 

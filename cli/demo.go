@@ -19,7 +19,8 @@ func (a *app) demo() *cobra.Command {
 	var s stage.Options
 	var tour bool
 	c := &cobra.Command{
-		Use: "demo", Short: "Serve the demo: a made-up observatory with handsets and appliances", Args: args(0, 0, "none"),
+		Use: "demo", Short: "Serve the demo: a made-up observatory with handsets and appliances",
+		Args: args(0, 0, "none"),
 		Long: `Serve the demo: the Saltmarsh Observatory, with simulated handsets to press and appliances that obey.
 Everything it learns is in a scratch directory that goes when it ends, unless --data names one.
 With --tour it tells the whole story by itself, from a handset's press to a replay, and ends.`,
@@ -42,14 +43,16 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 	o.flags(c, "data directory; without it a scratch one that goes at the end")
 	c.Flags().Float64Var(&s.Pace, "pace", 1, "how many times faster than real time the stage runs")
 	c.Flags().Uint64Var(&s.Seed, "seed", 1, "of the stage's noise")
-	c.Flags().StringSliceVar(&s.Unplug, "unplug", nil, "appliances that are not plugged in, to see what Urbo makes of it")
-	c.Flags().BoolVar(&tour, "tour", false, "tell the story from press to replay, and end: 0 if every appliance ended as it should")
+	c.Flags().StringSliceVar(&s.Unplug, "unplug", nil,
+		"appliances that are not plugged in, to see what Urbo makes of it")
+	c.Flags().BoolVar(&tour, "tour", false, "tell the story from press to replay, and end: 0 if every appliance ended "+
+		"as it should")
 	return c
 }
 
 // stations are the simulated pieces of hardware of the observatory; the one outside is away.
-func stations(s *stage.Stage) []station.Driver {
-	return []station.Driver{
+func stations(s *stage.Stage) []station.Transport {
+	return []station.Transport{
 		onstage.New(s, "lecture"),
 		onstage.NewRadio(s, "dome", 433_420_000),
 		onstage.NewGone("outside"),
@@ -69,7 +72,7 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, tou
 		defer os.RemoveAll(dir)
 		o.data = dir
 	}
-	config := service.Config{Drivers: stations(s), Extra: []service.Runner{s}}
+	config := service.Config{Transports: stations(s), Extra: []service.Runner{s}}
 	started := func(ctx context.Context, house *service.House, at address) error {
 		if err := furnish(ctx, house.Library, !tour); err != nil {
 			return err
@@ -78,7 +81,8 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, tou
 			return a.tour(ctx, at)
 		}
 		a.announce(house, at)
-		fmt.Fprintf(a.Out, "Other terminal: export URBO_SERVER=%s\n                then: urbo listen, urbo learn projector, urbo press boardwalk/power\n", at.socket)
+		fmt.Fprintf(a.Out, "Other terminal: export URBO_SERVER=%s\n                then: urbo listen, urbo learn "+
+			"projector, urbo press boardwalk/power\n", at.socket)
 		return errServeOn
 	}
 	return a.run(ctx, o, config, []api.Face{api.StageFace(s)}, started)

@@ -16,36 +16,42 @@ import (
 )
 
 func (a *app) device() *cobra.Command {
-	c := &cobra.Command{Use: "device", Short: "Look after the devices of the library", Args: args(0, 0, "list, show, add, set, picture, set-key, code, undo, export or remove"),
+	c := &cobra.Command{Use: "device", Short: "Look after the devices of the library",
+		Args: args(0, 0, "list, show, add, set, picture, set-key, code, undo, export or remove"),
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
-	c.AddCommand(a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceSet(), a.devicePicture(), a.deviceSetKey(), a.deviceCode(), a.deviceUndo(), a.deviceExport(), a.deviceRemove())
+	c.AddCommand(a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceSet(), a.devicePicture(), a.deviceSetKey(),
+		a.deviceCode(), a.deviceUndo(), a.deviceExport(), a.deviceRemove())
 	return c
 }
 
 func (a *app) deviceList() *cobra.Command {
-	return &cobra.Command{Use: "list [WORD …]", Short: "List the devices: all, or those that have the words in their name, room, kind, maker or model", Args: args(0, -1, "WORDs"), RunE: func(c *cobra.Command, argv []string) error {
-		var devices []wire.DeviceLine
-		if err := a.call(c.Context(), http.MethodGet, "/devices?search="+url.QueryEscape(strings.Join(argv, " ")), nil, &devices); err != nil {
-			return err
-		}
-		if a.output == "json" {
-			return a.json(devices)
-		}
-		switch {
-		case len(devices) == 0 && len(argv) > 0:
-			fmt.Fprintln(a.Out, "No device has these words.")
+	return &cobra.Command{Use: "list [WORD …]",
+		Short: "List the devices: all, or those that have the words in their name, room, kind, maker or model",
+		Args:  args(0, -1, "WORDs"), RunE: func(c *cobra.Command, argv []string) error {
+			var devices []wire.DeviceLine
+			if err := a.call(c.Context(), http.MethodGet, "/devices?search="+url.QueryEscape(strings.Join(argv, " ")),
+				nil,
+				&devices); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(devices)
+			}
+			switch {
+			case len(devices) == 0 && len(argv) > 0:
+				fmt.Fprintln(a.Out, "No device has these words.")
+				return nil
+			case len(devices) == 0:
+				fmt.Fprintln(a.Out, "No devices yet. Add one: urbo device add \"Lecture projector\" --kind projector")
+				return nil
+			}
+			var rows []table.Row
+			for _, d := range devices {
+				rows = append(rows, table.Row{d.Slug, d.Name, d.Room, d.Kind, learned(d)})
+			}
+			a.table(table.Row{"DEVICE", "NAME", "ROOM", "KIND", "KEYS"}, rows)
 			return nil
-		case len(devices) == 0:
-			fmt.Fprintln(a.Out, "No devices yet. Add one: urbo device add \"Lecture projector\" --kind projector")
-			return nil
-		}
-		var rows []table.Row
-		for _, d := range devices {
-			rows = append(rows, table.Row{d.Slug, d.Name, d.Room, d.Kind, learned(d)})
-		}
-		a.table(table.Row{"DEVICE", "NAME", "ROOM", "KIND", "KEYS"}, rows)
-		return nil
-	}}
+		}}
 }
 
 // learned counts the keys of a device.
@@ -57,37 +63,41 @@ func learned(d wire.DeviceLine) string {
 }
 
 func (a *app) deviceShow() *cobra.Command {
-	return &cobra.Command{Use: "show DEVICE", Short: "Show a device and what its keys send", Args: args(1, 1, "DEVICE"), RunE: func(c *cobra.Command, argv []string) error {
-		cl, err := a.client()
-		if err != nil {
-			return err
-		}
-		var d wire.Device
-		if err := cl.do(c.Context(), http.MethodGet, "/devices/"+url.PathEscape(argv[0]), nil, &d); err != nil {
-			return err
-		}
-		if a.output == "json" {
-			return a.json(d)
-		}
-		a.printDevice(d)
-		var advice []wire.Advice
-		if err := cl.do(c.Context(), http.MethodGet, "/devices/"+url.PathEscape(d.Slug)+"/advice", nil, &advice); err != nil {
-			return err
-		}
-		if len(advice) > 0 {
-			fmt.Fprintln(a.Out, "\nWhat is odd here:")
-		}
-		for _, x := range advice {
-			fmt.Fprintln(a.Out, "  "+x.Text)
-		}
-		return nil
-	}}
+	return &cobra.Command{Use: "show DEVICE", Short: "Show a device and what its keys send", Args: args(1, 1, "DEVICE"),
+		RunE: func(c *cobra.Command, argv []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			var d wire.Device
+			if err := cl.do(c.Context(), http.MethodGet, "/devices/"+url.PathEscape(argv[0]), nil, &d); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(d)
+			}
+			a.printDevice(d)
+			var advice []wire.Advice
+			if err := cl.do(c.Context(), http.MethodGet, "/devices/"+url.PathEscape(d.Slug)+"/advice", nil,
+				&advice); err != nil {
+				return err
+			}
+			if len(advice) > 0 {
+				fmt.Fprintln(a.Out, "\nWhat is odd here:")
+			}
+			for _, x := range advice {
+				fmt.Fprintln(a.Out, "  "+x.Text)
+			}
+			return nil
+		}}
 }
 
 func (a *app) printDevice(d wire.Device) {
 	fmt.Fprintf(a.Out, "%s (%s)\n", d.Name, d.Slug)
-	for _, f := range [][2]string{{"room", d.Room}, {"kind", d.Kind}, {"maker", d.Maker}, {"model", d.Model}, {"transmitter", d.Transmitter},
-		{"type plate", plate(d)}, {"power", string(d.Power)}, {"inputs", string(d.Inputs)}, {"warms up", pause(d.WarmUpMS)}, {"gap", pause(d.GapMS)},
+	for _, f := range [][2]string{{"room", d.Room}, {"kind", d.Kind}, {"maker", d.Maker}, {"model", d.Model},
+		{"transmitter", d.Transmitter},
+		{"type plate", plate(d)}, {"power", string(d.Power)}, {"inputs", string(d.Inputs)},
+		{"warms up", pause(d.WarmUpMS)}, {"gap", pause(d.GapMS)},
 		{"notes", strings.ReplaceAll(d.Notes, "\n", "\n               ")}} {
 		if f[1] != "" {
 			fmt.Fprintf(a.Out, "  %-12s %s\n", f[0], f[1])
@@ -156,7 +166,8 @@ func (a *app) deviceAdd() *cobra.Command {
 func (a *app) deviceExport() *cobra.Command {
 	var as, out string
 	c := &cobra.Command{
-		Use: "export DEVICE/KEY", Short: "Write what a key sends as VCD, CSV, WAV, text or an array in C", Args: args(1, 1, "DEVICE/KEY"),
+		Use: "export DEVICE/KEY", Short: "Write what a key sends as VCD, CSV, WAV, text or an array in C",
+		Args:    args(1, 1, "DEVICE/KEY"),
 		Example: "  urbo device export boardwalk/power --as c --out power.h",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ref, err := parseKey(argv[0])
@@ -167,7 +178,9 @@ func (a *app) deviceExport() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			resp, err := cl.send(c.Context(), http.MethodGet, "/devices/"+url.PathEscape(ref.Device)+"/keys/"+url.PathEscape(ref.Key)+"/file?as="+url.QueryEscape(as), nil)
+			resp, err := cl.send(c.Context(), http.MethodGet,
+				"/devices/"+url.PathEscape(ref.Device)+"/keys/"+url.PathEscape(ref.Key)+"/file?as="+url.QueryEscape(as),
+				nil)
 			if err != nil {
 				return err
 			}

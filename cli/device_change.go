@@ -22,19 +22,23 @@ func (a *app) deviceSet() *cobra.Command {
 		to    **string
 		about string
 	}{
-		"name": {&change.Name, "its name"}, "room": {&change.Room, "the room it stands in"}, "kind": {&change.Kind, "projector, light, socket …"},
+		"name": {&change.Name, "its name"}, "room": {&change.Room, "the room it stands in"},
+		"kind":  {&change.Kind, "projector, light, socket …"},
 		"maker": {&change.Maker, "who made it"}, "model": {&change.Model, "which model it is"},
 		"transmitter": {&change.Transmitter, "preferred transmitter, STATION/PORT; empty is the first that fits"},
 		"slug":        {&change.Slug, "a new short name; the old one goes on working"},
-		"plate":       {&change.Plate, "regulatory id on its type plate"}, "notes": {&change.Notes, "whatever else is worth knowing"},
+		"plate":       {&change.Plate, "regulatory id on its type plate"},
+		"notes":       {&change.Notes, "whatever else is worth knowing"},
 	}
 	var power, inputs, face string
 	var plateHz int
 	var warmUp, gap time.Duration
 	c := &cobra.Command{
-		Use: "set DEVICE", Short: "Change a device: what it is called, where it stands, what it needs", Args: args(1, 1, "DEVICE"),
+		Use: "set DEVICE", Short: "Change a device: what it is called, where it stands, what it needs",
+		Args: args(1, 1, "DEVICE"),
 		Example: "  urbo device set projector --room \"Lecture room\" --transmitter lecture/ir-out --warm-up 20s\n" +
-			"  urbo device set amplifier --power toggle --inputs direct --face \"power . mute / volume-down . volume-up\"",
+			"  urbo device set amplifier --power toggle --inputs direct --face \"power . mute / volume-down . " +
+			"volume-up\"",
 	}
 	f := c.Flags()
 	values := map[string]*string{}
@@ -46,7 +50,8 @@ func (a *app) deviceSet() *cobra.Command {
 	f.IntVar(&plateHz, "plate-hz", 0, "frequency on its type plate")
 	f.DurationVar(&warmUp, "warm-up", 0, "how long it ignores keys after it was switched on")
 	f.DurationVar(&gap, "gap", 0, "least time between two presses")
-	f.StringVar(&face, "face", "", "rows of its handset's face, apart by /, keys by spaces, . for a gap; empty lays it out by itself")
+	f.StringVar(&face, "face", "", "rows of its handset's face, apart by /, keys by spaces, . for a gap; empty lays "+
+		"it out by itself")
 	c.RunE = func(c *cobra.Command, argv []string) error {
 		given := f.Changed
 		for name, t := range texts {
@@ -109,7 +114,11 @@ func (a *app) deviceSetKey() *cobra.Command {
 	var name, hold string
 	c := &cobra.Command{
 		Use: "set-key DEVICE/KEY", Short: "Rename a key, or say what holding it does", Args: args(1, 1, "DEVICE/KEY"),
-		Example: "  urbo device set-key boardwalk/dim --name dimmer\n  urbo device set-key amplifier/volume-up --hold repeat",
+		Example: "  urbo device set-key boardwalk/dim --name dimmer\n" +
+			"  urbo device set-key amplifier/volume-up --hold " +
+			"" +
+			"" +
+			"repeat",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ref, err := parseKey(argv[0])
 			if err != nil {
@@ -134,14 +143,16 @@ func (a *app) deviceSetKey() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&name, "name", "", "its new name")
-	c.Flags().StringVar(&hold, "hold", "", "once: held or not, it is sent once; repeat: it goes on while it is held; empty: as its line code says")
+	c.Flags().StringVar(&hold, "hold", "", "once: held or not, it is sent once; repeat: it goes on while it is held; "+
+		"empty: as its line code says")
 	return c
 }
 
 func (a *app) devicePicture() *cobra.Command {
 	var remove bool
 	c := &cobra.Command{
-		Use: "picture DEVICE [FILE]", Short: "Give a device a picture: PNG or JPEG, at most 2 MB", Args: args(1, 2, "DEVICE and a FILE, or - for standard input"),
+		Use: "picture DEVICE [FILE]", Short: "Give a device a picture: PNG or JPEG, at most 2 MB",
+		Args: args(1, 2, "DEVICE and a FILE, or - for standard input"),
 		RunE: func(c *cobra.Command, argv []string) error {
 			path := "/devices/" + url.PathEscape(argv[0]) + "/picture"
 			if remove == (len(argv) == 2) {
@@ -182,17 +193,18 @@ func (a *app) call(ctx context.Context, method, path string, in, out any) error 
 }
 
 func (a *app) deviceRemove() *cobra.Command {
-	return &cobra.Command{Use: "remove DEVICE[/KEY]", Short: "Remove a device with its keys and codes, or one key", Args: args(1, 1, "DEVICE or DEVICE/KEY"), RunE: func(c *cobra.Command, argv []string) error {
-		path := "/devices/" + url.PathEscape(argv[0])
-		if strings.Contains(argv[0], "/") {
-			ref, err := parseKey(argv[0])
-			if err != nil {
-				return err
+	return &cobra.Command{Use: "remove DEVICE[/KEY]", Short: "Remove a device with its keys and codes, or one key",
+		Args: args(1, 1, "DEVICE or DEVICE/KEY"), RunE: func(c *cobra.Command, argv []string) error {
+			path := "/devices/" + url.PathEscape(argv[0])
+			if strings.Contains(argv[0], "/") {
+				ref, err := parseKey(argv[0])
+				if err != nil {
+					return err
+				}
+				path = keyPath(ref)
 			}
-			path = keyPath(ref)
-		}
-		return a.call(c.Context(), http.MethodDelete, path, nil, nil)
-	}}
+			return a.call(c.Context(), http.MethodDelete, path, nil, nil)
+		}}
 }
 
 // keyPath is where a key is in the API.
@@ -201,17 +213,18 @@ func keyPath(k wire.KeyRef) string {
 }
 
 func (a *app) deviceUndo() *cobra.Command {
-	return &cobra.Command{Use: "undo DEVICE/KEY", Short: "Undo the last change of what a key sends", Args: args(1, 1, "DEVICE/KEY"), RunE: func(c *cobra.Command, argv []string) error {
-		ref, err := parseKey(argv[0])
-		if err != nil {
-			return err
-		}
-		var d wire.Device
-		if err := a.call(c.Context(), http.MethodPost, keyPath(ref)+"/restore", wire.Restore{}, &d); err != nil {
-			return err
-		}
-		return a.printKey(d, ref.Key)
-	}}
+	return &cobra.Command{Use: "undo DEVICE/KEY", Short: "Undo the last change of what a key sends",
+		Args: args(1, 1, "DEVICE/KEY"), RunE: func(c *cobra.Command, argv []string) error {
+			ref, err := parseKey(argv[0])
+			if err != nil {
+				return err
+			}
+			var d wire.Device
+			if err := a.call(c.Context(), http.MethodPost, keyPath(ref)+"/restore", wire.Restore{}, &d); err != nil {
+				return err
+			}
+			return a.printKey(d, ref.Key)
+		}}
 }
 
 // printKey says what a key sends now.
@@ -231,9 +244,11 @@ func (a *app) printKey(d wire.Device, name string) error {
 func (a *app) deviceCode() *cobra.Command {
 	var capture string
 	var hand wire.HandCode
+	var repeats int
 	var gap time.Duration
 	c := &cobra.Command{
-		Use: "code DEVICE/KEY [CODE …]", Short: "Say by hand what a key sends", Args: args(1, -1, "DEVICE/KEY and a CODE"),
+		Use: "code DEVICE/KEY [CODE …]", Short: "Say by hand what a key sends",
+		Args: args(1, -1, "DEVICE/KEY and a CODE"),
 		Long: `Say by hand what a key sends, instead of learning it. A CODE is one of
   a line code with its fields    nec address=57 command=0x02    (decimal, 0x or 0b; with a bits count: 0x02/8)
   the positions of a socket's coding switches, up (1) or down (0), five for the house and five for the unit,
@@ -241,8 +256,10 @@ func (a *app) deviceCode() *cobra.Command {
   durations in µs, mark first    "2000/1000 350/700 350"        (--hz says the carrier or channel)
 
 A key may send several codes: write "then" between them. What it sent before is kept (urbo device undo).`,
-		Example: "  urbo device code boardwalk/power nec address=57 command=0x02\n  urbo device code lamp/up nec address=57 command=2 then nec address=57 command=3 --gap 60ms\n" +
-			"  urbo device code lamp/on switches 11010 01000 on\n  urbo device code lamp/odd \"2000/1000 350/700 350\" --hz 433920000",
+		Example: "  urbo device code boardwalk/power nec address=57 command=0x02\n  urbo device code lamp/up nec " +
+			"address=57 command=2 then nec address=57 command=3 --gap 60ms\n" +
+			"  urbo device code lamp/on switches 11010 01000 on\n  urbo device code lamp/odd \"2000/1000 350/700 " +
+			"350\" --hz 433920000",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ref, err := parseKey(argv[0])
 			if err != nil {
@@ -255,6 +272,9 @@ A key may send several codes: write "then" between them. What it sent before is 
 			if capture != "" {
 				err = a.call(c.Context(), http.MethodPost, "/captures/"+url.PathEscape(capture)+"/keep", ref, &d)
 			} else {
+				if c.Flags().Changed("repeats") {
+					hand.Repeats = &repeats
+				}
 				hand.Text, hand.GapUS = strings.Join(argv[1:], " "), int(gap/time.Microsecond)
 				err = a.call(c.Context(), http.MethodPost, keyPath(ref)+"/code", hand, &d)
 			}
@@ -267,7 +287,7 @@ A key may send several codes: write "then" between them. What it sent before is 
 	f := c.Flags()
 	f.StringVar(&capture, "capture", "", "id of a capture: the key sends what was heard, clean")
 	f.IntVar(&hand.Hz, "hz", 0, "of durations: carrier (38000) or channel (433920000)")
-	f.IntVar(&hand.Repeats, "repeats", 0, "how often the repeating part is sent; 0 is as the line code says")
+	f.IntVar(&repeats, "repeats", 0, "how often the repeating part is sent; without it, as the line code says")
 	f.DurationVar(&gap, "gap", 0, "least silence after each code")
 	return c
 }

@@ -19,7 +19,8 @@ func (a *app) learn() *cobra.Command {
 	var takes int
 	var resume, free bool
 	c := &cobra.Command{
-		Use: "learn DEVICE [KEY …]", Short: "Learn keys of a device from its handset", Args: args(1, -1, "DEVICE and perhaps KEYs"),
+		Use: "learn DEVICE [KEY …]", Short: "Learn keys of a device from its handset",
+		Args: args(1, -1, "DEVICE and perhaps KEYs"),
 		Long: `Learn keys of a device from its handset, one after another: press, release, press again.
 Without keys it asks for all that are not learned yet. While it runs you can type
 skip, back, redo KEY, add KEY, accept (take a refused press after all), pause or finish.
@@ -112,7 +113,8 @@ func (a *app) followByLine(ctx context.Context, cl *client, l *wire.Lesson, begi
 }
 
 // lessonEvents keeps l as it is now until it does not run any more, and shows each change.
-func (a *app) lessonEvents(ctx context.Context, cl *client, l *wire.Lesson, start func() error, show func(wire.Lesson)) error {
+func (a *app) lessonEvents(ctx context.Context, cl *client, l *wire.Lesson, start func() error,
+	show func(wire.Lesson)) error {
 	return cl.events(ctx, start, func(name string, data []byte) error {
 		var now wire.Lesson
 		if name != "lesson" {

@@ -229,7 +229,8 @@ func (a *app) followOnScreen(ctx context.Context, cl *client, l *wire.Lesson, be
 		if err := begin(l); err != nil {
 			return err
 		}
-		screen = tea.NewProgram(lessonScreen{lesson: *l, step: step, width: 80}, tea.WithInput(a.In), tea.WithOutput(a.Out), tea.WithAltScreen(), tea.WithoutSignalHandler())
+		screen = tea.NewProgram(lessonScreen{lesson: *l, step: step, width: 80}, tea.WithInput(a.In),
+			tea.WithOutput(a.Out), tea.WithAltScreen(), tea.WithoutSignalHandler())
 		go func() {
 			_, err := screen.Run()
 			ended <- err

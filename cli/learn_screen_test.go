@@ -36,7 +36,8 @@ func TestLessonScreen_ShowsTheLessonAndTakesSteps(t *testing.T) {
 	}
 	take := &wire.Take{Key: "off", Allowable: true, Text: `That is the code of "on".`, Train: []int{900, 450, 100, 100}, Reading: &wire.Reading{Sheet: "nec", Fields: map[string]any{"command": 1}}}
 	send(wire.Lesson{Device: "projector", State: "running", Key: "off", Prompt: `Press "off" on the handset.`, Needed: 2, Last: take,
-		Keys: []wire.LessonKey{{Name: "on", State: "settled", Code: &wire.Code{Sheet: "nec"}}, {Name: "off", State: "asked"}, {Name: "ok", State: "skipped"}}})
+		Keys: []wire.LessonKey{{Name: "on", State: "settled", Code: &wire.Code{Sheet: "nec"}},
+			{Name: "off", State: "asked"}, {Name: "ok", State: "skipped"}}})
 	for _, want := range []string{`Press "off" on the handset.`, `✕ That is the code of "on".`, "nec command=1", "On purpose? t takes it.", "✓ on", "▸ off", "– ok  left out", "s skip"} {
 		assert.Contains(t, m.View(), want)
 	}
@@ -51,7 +52,8 @@ func TestLessonScreen_ShowsTheLessonAndTakesSteps(t *testing.T) {
 	assert.Contains(t, m.View(), "this is the first", "a refusal is said")
 	assert.Equal(t, tea.Quit(), send(wire.Lesson{State: "done"}), "it ends with the lesson")
 
-	send(wire.Lesson{State: "running", Free: true, Needed: 2, Keys: []wire.LessonKey{{Name: "key-1", State: "waiting", Takes: 1}}})
+	send(wire.Lesson{State: "running", Free: true, Needed: 2, Keys: []wire.LessonKey{{Name: "key-1", State: "waiting",
+		Takes: 1}}})
 	assert.Contains(t, m.View(), "pressed 1 of 2 times")
 	assert.Contains(t, m.View(), "n name")
 	keys("nkey-1")

@@ -15,7 +15,8 @@ func (a *app) listen() *cobra.Command {
 	var asJSON bool
 	c := &cobra.Command{
 		Use: "listen", Short: "Show what the receivers hear", Args: args(0, 0, "none"),
-		Long: "Show every press that the receivers hear: when, where, the most trusted reading, and the key it belongs to.",
+		Long: "Show every press that the receivers hear: when, where, the most trusted reading, and the key it " +
+			"belongs to.",
 		RunE: func(c *cobra.Command, _ []string) error {
 			if count < 0 {
 				return usageError{fmt.Errorf("--count is 1 or more, not %d", count)}

@@ -9,7 +9,6 @@ import (
 	"urbo/core/line"
 	"urbo/core/pack"
 	"urbo/service/library"
-	"urbo/wire"
 )
 
 // shelf is the made-up code sets of the demo.
@@ -20,60 +19,62 @@ var shelf []byte
 // furnish puts the observatory's devices and the code sets into an empty library. With learned, those that the demo
 // starts with have their codes; the projector always waits for its lesson, and the mixer for its audition.
 func furnish(ctx context.Context, l *library.Library, learned bool) error {
-	if len(l.Devices("")) > 0 {
+	if len(l.Lines("")) > 0 {
 		return nil
 	}
 	sets, err := pack.Read(bytes.NewReader(shelf), line.Builtin())
 	if err != nil {
 		return err
 	}
-	if _, err := l.Import(ctx, sets, library.Skip); err != nil {
+	note := library.Note{By: "demo"}
+	if _, err := l.Import(ctx, sets, library.Skip, note); err != nil {
 		return err
 	}
-	lights := map[string]wire.Code{}
-	for i, key := range library.UsualKeys("light") {
-		lights[key] = wire.Code{Sheet: "nec", Fields: map[string]any{"address": 57, "command": 2 + 3*i}}
-	}
-	amplifier := map[string]wire.Code{}
-	for i, key := range library.UsualKeys("amplifier") {
-		amplifier[key] = wire.Code{Sheet: "sirc15", Fields: map[string]any{"address": 107, "command": 21 + i}}
-	}
-	dew := map[string]wire.Code{
-		"on":  {Sheet: "pt2262", Fields: map[string]any{"values": "F01F10F00F1F"}, Unit: 340},
-		"off": {Sheet: "pt2262", Fields: map[string]any{"values": "F01F10F00FF1"}, Unit: 340},
-	}
-	warmUp, twoKeys, toggle, cycling, direct := 20_000, device.TwoKeys, device.Toggles, device.Cycling, device.Direct
-	traits := map[string]wire.DeviceChange{
-		"projector": {Power: &twoKeys, Inputs: &cycling, WarmUpMS: &warmUp},
-		"amplifier": {Power: &toggle, Inputs: &direct},
-		"boardwalk": {Power: &toggle},
-		"dew-a":     {Power: &twoKeys},
-	}
-	for _, d := range []struct {
-		wire.NewDevice
-		codes map[string]wire.Code
-	}{
-		{wire.NewDevice{Slug: "projector", Name: "Lecture projector", Room: "Lecture room", Kind: "projector", Maker: "Velopt", Model: "VX-40"}, nil},
-		{wire.NewDevice{Slug: "amplifier", Name: "Lecture amplifier", Room: "Lecture room", Kind: "amplifier", Maker: "Brasswick", Model: "A-3"}, amplifier},
-		{wire.NewDevice{Slug: "boardwalk", Name: "Boardwalk lights", Room: "Outside", Kind: "light", Maker: "Corvane", Model: "Strand"}, lights},
-		{wire.NewDevice{Slug: "dew-a", Name: "Dew heater A", Room: "Dome", Kind: "socket", Maker: "Pellow", Model: "P3"}, dew},
-		{wire.NewDevice{Slug: "mixer", Name: "Air mixer", Room: "Dome", Kind: "fan"}, nil},
-	} {
-		if _, err := l.Add(ctx, d.NewDevice); err != nil {
-			return err
-		}
-		if _, err := l.Update(ctx, d.Slug, traits[d.Slug]); err != nil {
-			return err
-		}
-		if !learned {
-			continue
-		}
-		for key, c := range d.codes {
-			c.Source = "demo"
-			if _, err := l.SetCodes(ctx, wire.KeyRef{Device: d.Slug, Key: key}, []wire.Code{c}); err != nil {
-				return err
+	for _, d := range observatory() {
+		for i := range d.Keys {
+			if !learned {
+				d.Keys[i].Codes = nil
 			}
+		}
+		if _, err := l.Add(ctx, d, note); err != nil {
+			return err
 		}
 	}
 	return nil
+}
+
+// observatory is the devices of the demo, with what their keys send.
+func observatory() []device.Device {
+	lights := numbered("light", "nec", line.Fields{"address": line.Number(57)}, 2, 3)
+	amplifier := numbered("amplifier", "sirc15", line.Fields{"address": line.Number(107)}, 21, 1)
+	dew := []device.Key{
+		{Name: "on", Codes: []device.Code{{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("F01F10F00F1F")},
+			UnitUS: 340, Source: "demo"}}},
+		{Name: "off", Codes: []device.Code{{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("F01F10F00FF1")},
+			UnitUS: 340, Source: "demo"}}},
+	}
+	return []device.Device{
+		{Slug: "projector", Name: "Lecture projector", Room: "Lecture room", Kind: "projector", Maker: "Velopt",
+			Model:  "VX-40",
+			Traits: device.Traits{Power: device.PowerTwoKeys, Inputs: device.InputsCycling, WarmUpMS: 20_000}},
+		{Slug: "amplifier", Name: "Lecture amplifier", Room: "Lecture room", Kind: "amplifier", Maker: "Brasswick",
+			Model:  "A-3",
+			Traits: device.Traits{Power: device.PowerToggles, Inputs: device.InputsDirect}, Keys: amplifier},
+		{Slug: "boardwalk", Name: "Boardwalk lights", Room: "Outside", Kind: "light", Maker: "Corvane", Model: "Strand",
+			Traits: device.Traits{Power: device.PowerToggles}, Keys: lights},
+		{Slug: "dew-a", Name: "Dew heater A", Room: "Dome", Kind: "socket", Maker: "Pellow", Model: "P3",
+			Traits: device.Traits{Power: device.PowerTwoKeys}, Keys: dew},
+		{Slug: "mixer", Name: "Air mixer", Room: "Dome", Kind: "fan"},
+	}
+}
+
+// numbered are the usual keys of a kind, whose commands count from first in steps.
+func numbered(kind, sheet string, shared line.Fields, first, step int64) []device.Key {
+	var out []device.Key
+	for i, name := range device.UsualKeys(kind) {
+		c := device.Code{Sheet: sheet, Source: "demo"}.Turn(shared)
+		c.Fields["command"] = line.Number(first + step*int64(i))
+		out = append(out, device.Key{Name: name, Codes: []device.Code{c}})
+	}
+	return out
 }

@@ -19,7 +19,8 @@ import (
 )
 
 func (a *app) pack() *cobra.Command {
-	c := &cobra.Command{Use: "pack", Short: "Exchange devices and code sets as files", Args: args(0, 0, "export, import or check"),
+	c := &cobra.Command{Use: "pack", Short: "Exchange devices and code sets as files",
+		Args: args(0, 0, "export, import or check"),
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
 	c.AddCommand(a.packExport(), a.packImport(), a.packCheck())
 	return c
@@ -29,11 +30,13 @@ func (a *app) packExport() *cobra.Command {
 	var out string
 	var sets []string
 	c := &cobra.Command{
-		Use: "export [DEVICE …]", Short: "Write devices and code sets; all devices where none is named", Args: args(0, -1, "DEVICEs"),
+		Use: "export [DEVICE …]", Short: "Write devices and code sets; all devices where none is named",
+		Args:    args(0, -1, "DEVICEs"),
 		Example: "  urbo pack export boardwalk amplifier --out lights.json",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var p pack.Pack
-			if err := a.call(c.Context(), http.MethodGet, "/packs?devices="+url.QueryEscape(strings.Join(argv, ","))+"&sets="+url.QueryEscape(strings.Join(sets, ",")), nil, &p); err != nil {
+			if err := a.call(c.Context(), http.MethodGet, "/packs?devices="+url.QueryEscape(strings.Join(argv,
+				","))+"&sets="+url.QueryEscape(strings.Join(sets, ",")), nil, &p); err != nil {
 				return err
 			}
 			return a.writeTo(out, func(w io.Writer) error {
@@ -49,35 +52,38 @@ func (a *app) packExport() *cobra.Command {
 }
 
 func (a *app) packCheck() *cobra.Command {
-	return &cobra.Command{Use: "check FILE", Short: "Say whether a pack is good, without a service", Args: args(1, 1, "a FILE, or - for standard input"), RunE: func(_ *cobra.Command, argv []string) error {
-		data, err := a.readFile(argv[0], pack.MaxSize)
-		if err != nil {
-			return err
-		}
-		p, err := pack.Read(bytes.NewReader(data), a.book())
-		if err != nil {
-			return fmt.Errorf("%s: %w", argv[0], err)
-		}
-		keys, what := 0, []string{}
-		for _, d := range slices.Concat(p.Devices, p.Sets) {
-			keys += len(d.Keys)
-		}
-		if n := len(p.Devices); n > 0 {
-			what = append(what, plural(n, "device", "devices"))
-		}
-		if n := len(p.Sets); n > 0 {
-			what = append(what, plural(n, "code set", "code sets"))
-		}
-		fmt.Fprintf(a.Out, "Good. Version %s: %s with %s.\n", p.Version, strings.Join(what, " and "), plural(keys, "key", "keys"))
-		return nil
-	}}
+	return &cobra.Command{Use: "check FILE", Short: "Say whether a pack is good, without a service",
+		Args: args(1, 1, "a FILE, or - for standard input"), RunE: func(_ *cobra.Command, argv []string) error {
+			data, err := a.readFile(argv[0], pack.MaxSize)
+			if err != nil {
+				return err
+			}
+			p, err := pack.Read(bytes.NewReader(data), a.book())
+			if err != nil {
+				return fmt.Errorf("%s: %w", argv[0], err)
+			}
+			keys, what := 0, []string{}
+			for _, d := range slices.Concat(p.Devices, p.Sets) {
+				keys += len(d.Keys)
+			}
+			if n := len(p.Devices); n > 0 {
+				what = append(what, plural(n, "device", "devices"))
+			}
+			if n := len(p.Sets); n > 0 {
+				what = append(what, plural(n, "code set", "code sets"))
+			}
+			fmt.Fprintf(a.Out, "Good. Version %s: %s with %s.\n", p.Version, strings.Join(what, " and "),
+				plural(keys, "key", "keys"))
+			return nil
+		}}
 }
 
 func (a *app) packImport() *cobra.Command {
 	var conflict string
 	var yes bool
 	c := &cobra.Command{
-		Use: "import FILE", Short: "Read devices from a pack: first what would happen, then, with --yes, it happens", Args: args(1, 1, "a FILE, or - for standard input"),
+		Use: "import FILE", Short: "Read devices from a pack: first what would happen, then, with --yes, it happens",
+		Args:    args(1, 1, "a FILE, or - for standard input"),
 		Example: "  urbo pack import lights.json\n  urbo pack import lights.json --conflict copy --yes",
 		RunE: func(c *cobra.Command, argv []string) error {
 			data, err := a.readFile(argv[0], pack.MaxSize)
@@ -93,7 +99,8 @@ func (a *app) packImport() *cobra.Command {
 				path = "/packs"
 			}
 			var plan wire.PackPlan
-			if err := a.call(c.Context(), http.MethodPost, path+"?conflict="+url.QueryEscape(conflict), json.RawMessage(data), &plan); err != nil {
+			if err := a.call(c.Context(), http.MethodPost, path+"?conflict="+url.QueryEscape(conflict),
+				json.RawMessage(data), &plan); err != nil {
 				return err
 			}
 			if a.output == "json" {
@@ -119,14 +126,16 @@ func (a *app) printPlan(plan wire.PackPlan, done bool) error {
 		case i.Taken:
 			note = "its slug is taken"
 		}
-		rows = append(rows, table.Row{i.Slug, i.Name, map[string]string{"device": "device", "set": "code set"}[i.What], i.Keys, i.Action, note})
+		rows = append(rows, table.Row{i.Slug, i.Name, map[string]string{"device": "device", "set": "code set"}[i.What],
+			i.Keys, i.Action, note})
 	}
 	if len(rows) == 0 {
 		return errors.New("the pack is empty")
 	}
 	a.table(table.Row{"SLUG", "NAME", "WHAT", "KEYS", "ACTION", ""}, rows)
 	if !done {
-		fmt.Fprintln(a.Out, "\nNothing was changed. Do it with --yes; --conflict replace or copy for slugs that are taken.")
+		fmt.Fprintln(a.Out, "\nNothing was changed. Do it with --yes; --conflict replace or copy for slugs that are "+
+			"taken.")
 	}
 	return nil
 }

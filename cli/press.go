@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"urbo/core/happening"
 	"urbo/wire"
 )
 
@@ -31,7 +32,8 @@ func (a *app) press() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			p, err := cl.pressKey(c.Context(), key, wire.PressRequest{Times: times, HoldMS: int(hold / time.Millisecond)})
+			p, err := cl.pressKey(c.Context(), key, wire.PressRequest{Times: times,
+				HoldMS: int(hold / time.Millisecond)})
 			if err != nil {
 				return err
 			}
@@ -39,13 +41,14 @@ func (a *app) press() *cobra.Command {
 				if err := a.json(p); err != nil {
 					return err
 				}
-			} else if p.Outcome == wire.Sent {
-				fmt.Fprintf(a.Out, "Sent %s through %s/%s, %.0f ms on the air.%s\n", key, p.Station, p.Port, p.TookMS, strings.TrimRight(" "+p.Note, " "))
+			} else if p.Outcome == happening.Sent {
+				fmt.Fprintf(a.Out, "Sent %s through %s/%s, %.0f ms on the air.%s\n", key, p.Station, p.Port, p.TookMS,
+					strings.TrimRight(" "+p.Note, " "))
 			}
 			switch p.Outcome {
-			case wire.Failed:
+			case happening.Failed:
 				return fmt.Errorf("%s failed, nothing went out: %s", key, p.Reason)
-			case wire.Unknown:
+			case happening.Unknown:
 				return fmt.Errorf("%s: the outcome is unknown: %s", key, p.Reason)
 			}
 			return nil

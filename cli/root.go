@@ -82,9 +82,11 @@ func (a *app) root() *cobra.Command {
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	flags := root.PersistentFlags()
 	flags.StringVar(&a.output, "output", "table", "how results are printed: table or json")
-	flags.StringVar(&a.server, "server", os.Getenv("URBO_SERVER"), "the service: unix:PATH or http://HOST:PORT (URBO_SERVER); without it the one on this machine")
+	flags.StringVar(&a.server, "server", os.Getenv("URBO_SERVER"),
+		"the service: unix:PATH or http://HOST:PORT (URBO_SERVER); without it the one on this machine")
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds a token for --server http://…; or set URBO_TOKEN")
-	root.AddCommand(a.serve(), a.demo(), a.listen(), a.which(), a.learn(), a.press(), a.device(), a.shelf(), a.audition(), a.token(), a.pack(), a.bench(), a.sheet(), a.versionCommand())
+	root.AddCommand(a.serve(), a.demo(), a.listen(), a.which(), a.learn(), a.press(), a.device(), a.shelf(),
+		a.audition(), a.token(), a.pack(), a.bench(), a.sheet(), a.versionCommand())
 	return root
 }
 
@@ -99,13 +101,14 @@ func args(least, most int, wanted string) cobra.PositionalArgs {
 }
 
 func (a *app) versionCommand() *cobra.Command {
-	return &cobra.Command{Use: "version", Short: "Print the version", Args: args(0, 0, "none"), RunE: func(*cobra.Command, []string) error {
-		if a.output == "json" {
-			return a.json(map[string]string{"version": a.version})
-		}
-		fmt.Fprintln(a.Out, "urbo", a.version)
-		return nil
-	}}
+	return &cobra.Command{Use: "version", Short: "Print the version", Args: args(0, 0, "none"),
+		RunE: func(*cobra.Command, []string) error {
+			if a.output == "json" {
+				return a.json(map[string]string{"version": a.version})
+			}
+			fmt.Fprintln(a.Out, "urbo", a.version)
+			return nil
+		}}
 }
 
 // dataDir is the data directory where none is named: URBO_DATA, or the user's place for data.

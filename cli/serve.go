@@ -61,7 +61,8 @@ func (a *app) serve() *cobra.Command {
 
 // run opens the house and serves it until ctx ends. started, where given, is called once it serves; when it
 // returns, the house is closed.
-func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces []api.Face, started func(context.Context, *service.House, address) error) (err error) {
+func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces []api.Face,
+	started func(context.Context, *service.House, address) error) (err error) {
 	slog.SetDefault(slog.New(slog.NewTextHandler(a.Err, &slog.HandlerOptions{Level: slog.LevelWarn})))
 	if o.data, err = filepath.Abs(o.data); err != nil {
 		return fmt.Errorf("data directory: %w", err)
@@ -151,13 +152,15 @@ func (o *serveOptions) address(bound net.Addr) address {
 // announce prints where the service is; the address is the first line.
 func (a *app) announce(house *service.House, at address) {
 	ticket, _ := house.Access.Ticket()
-	fmt.Fprintf(a.Out, "%s\nSign in:        %s\n                (works once, for %d minutes; urbo token link prints another)\n",
+	fmt.Fprintf(a.Out, "%s\nSign in:        %s\n                (works once, for %d minutes; urbo token link prints "+
+		"another)\n",
 		at.url, api.SignInLink(at.url, ticket), int(access.TicketLife.Minutes()))
 }
 
 func listenError(listen string, err error) error {
 	if errors.Is(err, syscall.EADDRINUSE) {
-		return fmt.Errorf("%s is in use by another program: choose another with --listen, or --listen 127.0.0.1:0 for a free one", listen)
+		return fmt.Errorf("%s is in use by another program: choose another with --listen, or --listen 127.0.0.1:0 for "+
+			"a free one", listen)
 	}
 	return fmt.Errorf("listen on %s: %w: choose another address with --listen", listen, err)
 }
@@ -173,7 +176,8 @@ func listenSocket(path string) (net.Listener, error) {
 	syscall.Umask(old)
 	if err != nil {
 		if len(path) > 100 {
-			return nil, fmt.Errorf("open socket %s: its path has %d characters, the most is about 100: choose a shorter --data", path, len(path))
+			return nil, fmt.Errorf("open socket %s: its path has %d characters, the most is about 100: choose a "+
+				"shorter --data", path, len(path))
 		}
 		return nil, fmt.Errorf("open socket %s: %w", path, err)
 	}
@@ -192,7 +196,10 @@ func peerContext(ctx context.Context, c net.Conn) context.Context {
 	}
 	var cred *unix.Ucred
 	var credErr error
-	if err := raw.Control(func(fd uintptr) { cred, credErr = unix.GetsockoptUcred(int(fd), unix.SOL_SOCKET, unix.SO_PEERCRED) }); err != nil || credErr != nil {
+	if err := raw.Control(func(fd uintptr) {
+		cred, credErr = unix.GetsockoptUcred(int(fd), unix.SOL_SOCKET,
+			unix.SO_PEERCRED)
+	}); err != nil || credErr != nil {
 		return ctx
 	}
 	if int(cred.Uid) != os.Getuid() && cred.Uid != 0 {

@@ -14,7 +14,8 @@ import (
 )
 
 func (a *app) sheet() *cobra.Command {
-	c := &cobra.Command{Use: "sheet", Short: "Look into line sheets, without a service", Args: args(0, 0, "list, show or check"),
+	c := &cobra.Command{Use: "sheet", Short: "Look into line sheets, without a service",
+		Args: args(0, 0, "list, show or check"),
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
 	c.AddCommand(a.sheetList(), a.sheetShow(), a.sheetCheck())
 	return c
@@ -45,8 +46,9 @@ type fieldInfo struct {
 }
 
 func describeSheet(s *line.Sheet) sheetInfo {
-	out := sheetInfo{Sheet: s.Name, Title: s.Title, About: s.About, Medium: string(s.Medium), CarrierHz: s.CarrierHz, FrequencyHz: s.FrequencyHz,
-		UnitFrom: s.UnitFrom, UnitTo: s.UnitTo, NeverReplay: s.NeverReplay, Fields: []fieldInfo{}}
+	out := sheetInfo{Sheet: s.Name, Title: s.Title, About: s.About, Medium: string(s.Medium), CarrierHz: s.CarrierHz,
+		FrequencyHz: s.FrequencyHz,
+		UnitFrom:    s.UnitFrom, UnitTo: s.UnitTo, NeverReplay: s.NeverReplay, Fields: []fieldInfo{}}
 	for _, f := range s.Fields() {
 		out.Fields = append(out.Fields, fieldInfo{f.Name, f.Bits, f.Digits, f.Of, f.Min, f.Max, f.Toggle})
 	}
@@ -81,30 +83,32 @@ func (f fieldInfo) wants() string {
 }
 
 func (a *app) sheetList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List the line codes that Urbo knows", Args: args(0, 0, "none"), RunE: func(*cobra.Command, []string) error {
-		var infos []sheetInfo
-		var rows []table.Row
-		for _, s := range a.book().Sheets() {
-			i := describeSheet(s)
-			infos = append(infos, i)
-			rows = append(rows, table.Row{i.Sheet, i.Title, i.Medium, i.on(), i.unit()})
-		}
-		if a.output == "json" {
-			return a.json(infos)
-		}
-		a.table(table.Row{"SHEET", "TITLE", "MEDIUM", "ON", "UNIT"}, rows)
-		return nil
-	}}
+	return &cobra.Command{Use: "list", Short: "List the line codes that Urbo knows", Args: args(0, 0, "none"),
+		RunE: func(*cobra.Command, []string) error {
+			var infos []sheetInfo
+			var rows []table.Row
+			for _, s := range a.book().Sheets() {
+				i := describeSheet(s)
+				infos = append(infos, i)
+				rows = append(rows, table.Row{i.Sheet, i.Title, i.Medium, i.on(), i.unit()})
+			}
+			if a.output == "json" {
+				return a.json(infos)
+			}
+			a.table(table.Row{"SHEET", "TITLE", "MEDIUM", "ON", "UNIT"}, rows)
+			return nil
+		}}
 }
 
 func (a *app) sheetShow() *cobra.Command {
-	return &cobra.Command{Use: "show SHEET", Short: "Show a line code and its fields", Args: args(1, 1, "a SHEET's name"), RunE: func(_ *cobra.Command, argv []string) error {
-		s, err := a.book().Sheet(argv[0])
-		if err != nil {
-			return err
-		}
-		return a.printSheet(s)
-	}}
+	return &cobra.Command{Use: "show SHEET", Short: "Show a line code and its fields",
+		Args: args(1, 1, "a SHEET's name"), RunE: func(_ *cobra.Command, argv []string) error {
+			s, err := a.book().Sheet(argv[0])
+			if err != nil {
+				return err
+			}
+			return a.printSheet(s)
+		}}
 }
 
 func (a *app) printSheet(s *line.Sheet) error {
@@ -112,7 +116,8 @@ func (a *app) printSheet(s *line.Sheet) error {
 	if a.output == "json" {
 		return a.json(i)
 	}
-	fmt.Fprintf(a.Out, "%s: %s\n%s\n\n  %-10s %s, %s\n  %-10s %s\n", i.Sheet, i.Title, i.About, "medium", i.Medium, i.on(), "unit", i.unit())
+	fmt.Fprintf(a.Out, "%s: %s\n%s\n\n  %-10s %s, %s\n  %-10s %s\n", i.Sheet, i.Title, i.About, "medium", i.Medium,
+		i.on(), "unit", i.unit())
 	if i.NeverReplay != "" {
 		fmt.Fprintf(a.Out, "  %-10s %s\n", "replay", "never: "+i.NeverReplay)
 	}
@@ -128,7 +133,8 @@ func (a *app) printSheet(s *line.Sheet) error {
 func (a *app) sheetCheck() *cobra.Command {
 	return &cobra.Command{
 		Use: "check FILE", Short: "Check a line sheet of your own", Args: args(1, 1, "a FILE, or - for standard input"),
-		Long: "Check a line sheet: a mistake is named with its line, and with what to write instead. docs/line-sheets.md describes the language.",
+		Long: "Check a line sheet: a mistake is named with its line, and with what to write instead. " +
+			"docs/line-sheets.md describes the language.",
 		RunE: func(_ *cobra.Command, argv []string) error {
 			data, err := a.readFile(argv[0], line.MaxSheet)
 			if err != nil {

@@ -13,7 +13,8 @@ import (
 )
 
 func (a *app) shelf() *cobra.Command {
-	c := &cobra.Command{Use: "shelf", Short: "Look after code sets: the codes of types of devices", Args: args(0, 0, "list, show, match, adopt, keep or remove"),
+	c := &cobra.Command{Use: "shelf", Short: "Look after code sets: the codes of types of devices",
+		Args: args(0, 0, "list, show, match, adopt, keep or remove"),
 		Long: `Look after code sets: the codes of types of devices. They come in packs (urbo pack import), or from devices of your own
 (urbo shelf keep), and go in packs (urbo pack export --set).`,
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
@@ -22,39 +23,43 @@ func (a *app) shelf() *cobra.Command {
 }
 
 func (a *app) shelfList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List the code sets", Args: args(0, 0, "none"), RunE: func(c *cobra.Command, _ []string) error {
-		var sets []wire.CodeSet
-		if err := a.call(c.Context(), http.MethodGet, "/sets", nil, &sets); err != nil {
-			return err
-		}
-		if a.output == "json" {
-			return a.json(sets)
-		}
-		if len(sets) == 0 {
-			fmt.Fprintln(a.Out, "The shelf is empty. Import a pack of code sets (urbo pack import FILE), or keep a device's: urbo shelf keep DEVICE")
-			return nil
-		}
-		var rows []table.Row
-		for _, s := range sets {
-			sheet := ""
-			if len(s.Keys) > 0 && len(s.Keys[0].Codes) > 0 {
-				sheet = s.Keys[0].Codes[0].Sheet
+	return &cobra.Command{Use: "list", Short: "List the code sets", Args: args(0, 0, "none"),
+		RunE: func(c *cobra.Command, _ []string) error {
+			var sets []wire.CodeSet
+			if err := a.call(c.Context(), http.MethodGet, "/sets", nil, &sets); err != nil {
+				return err
 			}
-			rows = append(rows, table.Row{s.Slug, s.Name, s.Kind, len(s.Keys), sheet})
-		}
-		a.table(table.Row{"SET", "NAME", "KIND", "KEYS", "LINE CODE"}, rows)
-		return nil
-	}}
+			if a.output == "json" {
+				return a.json(sets)
+			}
+			if len(sets) == 0 {
+				fmt.Fprintln(a.Out, "The shelf is empty. Import a pack of code sets (urbo pack import FILE), or keep "+
+					"a "+
+					"device's: urbo shelf keep DEVICE")
+				return nil
+			}
+			var rows []table.Row
+			for _, s := range sets {
+				sheet := ""
+				if len(s.Keys) > 0 && len(s.Keys[0].Codes) > 0 {
+					sheet = s.Keys[0].Codes[0].Sheet
+				}
+				rows = append(rows, table.Row{s.Slug, s.Name, s.Kind, len(s.Keys), sheet})
+			}
+			a.table(table.Row{"SET", "NAME", "KIND", "KEYS", "LINE CODE"}, rows)
+			return nil
+		}}
 }
 
 func (a *app) shelfShow() *cobra.Command {
-	return &cobra.Command{Use: "show SET", Short: "Show a code set", Args: args(1, 1, "SET"), RunE: func(c *cobra.Command, argv []string) error {
-		var s wire.CodeSet
-		if err := a.call(c.Context(), http.MethodGet, "/sets/"+url.PathEscape(argv[0]), nil, &s); err != nil {
-			return err
-		}
-		return a.printSet(s)
-	}}
+	return &cobra.Command{Use: "show SET", Short: "Show a code set", Args: args(1, 1, "SET"),
+		RunE: func(c *cobra.Command, argv []string) error {
+			var s wire.CodeSet
+			if err := a.call(c.Context(), http.MethodGet, "/sets/"+url.PathEscape(argv[0]), nil, &s); err != nil {
+				return err
+			}
+			return a.printSet(s)
+		}}
 }
 
 func (a *app) printSet(s wire.CodeSet) error {
@@ -71,36 +76,43 @@ func (a *app) printSet(s wire.CodeSet) error {
 }
 
 func (a *app) shelfMatch() *cobra.Command {
-	return &cobra.Command{Use: "match DEVICE", Short: "Find the code sets and devices that send what a device's keys send", Args: args(1, 1, "DEVICE"), RunE: func(c *cobra.Command, argv []string) error {
-		var m wire.Matches
-		if err := a.call(c.Context(), http.MethodGet, "/devices/"+url.PathEscape(argv[0])+"/matches", nil, &m); err != nil {
-			return err
-		}
-		if a.output == "json" {
-			return a.json(m)
-		}
-		for _, s := range m.Sets {
-			fmt.Fprintln(a.Out, s.Text)
-			if len(s.More) > 0 {
-				fmt.Fprintf(a.Out, "  Adopt them: urbo shelf adopt %s %s\n", argv[0], s.Slug)
+	return &cobra.Command{Use: "match DEVICE",
+		Short: "Find the code sets and devices that send what a device's keys send", Args: args(1, 1, "DEVICE"),
+		RunE: func(c *cobra.Command, argv []string) error {
+			var m wire.Matches
+			if err := a.call(c.Context(), http.MethodGet, "/devices/"+url.PathEscape(argv[0])+"/matches", nil,
+				&m); err != nil {
+				return err
 			}
-		}
-		for _, d := range m.Devices {
-			fmt.Fprintf(a.Out, "%s obeys %s of these keys too: one press moves both.\n", d.Device, plural(len(d.Keys), "one", "keys"))
-		}
-		if len(m.Sets)+len(m.Devices) == 0 {
-			fmt.Fprintln(a.Out, "Nothing else sends what its keys send.")
-		}
-		return nil
-	}}
+			if a.output == "json" {
+				return a.json(m)
+			}
+			for _, s := range m.Sets {
+				fmt.Fprintln(a.Out, s.Text)
+				if len(s.More) > 0 {
+					fmt.Fprintf(a.Out, "  Adopt them: urbo shelf adopt %s %s\n", argv[0], s.Slug)
+				}
+			}
+			for _, d := range m.Devices {
+				fmt.Fprintf(a.Out, "%s obeys %s of these keys too: one press moves both.\n", d.Device,
+					plural(len(d.Keys), "one", "keys"))
+			}
+			if len(m.Sets)+len(m.Devices) == 0 {
+				fmt.Fprintln(a.Out, "Nothing else sends what its keys send.")
+			}
+			return nil
+		}}
 }
 
 func (a *app) shelfAdopt() *cobra.Command {
-	return &cobra.Command{Use: "adopt DEVICE SET [KEY …]", Short: "Give a device keys of a code set: the named ones, or all that it has not learned", Args: args(2, -1, "DEVICE, SET and perhaps KEYs"),
+	return &cobra.Command{Use: "adopt DEVICE SET [KEY …]",
+		Short:   "Give a device keys of a code set: the named ones, or all that it has not learned",
+		Args:    args(2, -1, "DEVICE, SET and perhaps KEYs"),
 		Example: "  urbo shelf adopt boardwalk corvane-strand\n  urbo shelf adopt boardwalk corvane-strand candle",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var d wire.Device
-			if err := a.call(c.Context(), http.MethodPost, "/devices/"+url.PathEscape(argv[0])+"/adopt", wire.Adopt{Set: argv[1], Keys: argv[2:]}, &d); err != nil {
+			if err := a.call(c.Context(), http.MethodPost, "/devices/"+url.PathEscape(argv[0])+"/adopt",
+				wire.Adopt{Set: argv[1], Keys: argv[2:]}, &d); err != nil {
 				return err
 			}
 			if a.output == "json" {
@@ -113,21 +125,23 @@ func (a *app) shelfAdopt() *cobra.Command {
 
 func (a *app) shelfKeep() *cobra.Command {
 	var n wire.NewSet
-	c := &cobra.Command{Use: "keep DEVICE", Short: "Put a copy of a device's learned keys on the shelf", Args: args(1, 1, "DEVICE"), RunE: func(c *cobra.Command, argv []string) error {
-		n.Device = argv[0]
-		var s wire.CodeSet
-		if err := a.call(c.Context(), http.MethodPost, "/sets", n, &s); err != nil {
-			return err
-		}
-		return a.printSet(s)
-	}}
+	c := &cobra.Command{Use: "keep DEVICE", Short: "Put a copy of a device's learned keys on the shelf",
+		Args: args(1, 1, "DEVICE"), RunE: func(c *cobra.Command, argv []string) error {
+			n.Device = argv[0]
+			var s wire.CodeSet
+			if err := a.call(c.Context(), http.MethodPost, "/sets", n, &s); err != nil {
+				return err
+			}
+			return a.printSet(s)
+		}}
 	c.Flags().StringVar(&n.Slug, "slug", "", "short name of the set; the device's where it is left out")
 	c.Flags().StringVar(&n.Name, "name", "", "name of the set; maker and model where it is left out")
 	return c
 }
 
 func (a *app) shelfRemove() *cobra.Command {
-	return &cobra.Command{Use: "remove SET", Short: "Take a code set off the shelf; devices keep what they adopted", Args: args(1, 1, "SET"), RunE: func(c *cobra.Command, argv []string) error {
-		return a.call(c.Context(), http.MethodDelete, "/sets/"+url.PathEscape(argv[0]), nil, nil)
-	}}
+	return &cobra.Command{Use: "remove SET", Short: "Take a code set off the shelf; devices keep what they adopted",
+		Args: args(1, 1, "SET"), RunE: func(c *cobra.Command, argv []string) error {
+			return a.call(c.Context(), http.MethodDelete, "/sets/"+url.PathEscape(argv[0]), nil, nil)
+		}}
 }

@@ -12,96 +12,102 @@ import (
 )
 
 func (a *app) token() *cobra.Command {
-	c := &cobra.Command{Use: "token", Short: "Let browsers and programs in", Args: args(0, 0, "link, list, add or remove"),
+	c := &cobra.Command{Use: "token", Short: "Let browsers and programs in",
+		Args: args(0, 0, "link, list, add or remove"),
 		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
 	c.AddCommand(a.tokenLink(), a.tokenList(), a.tokenAdd(), a.tokenRemove())
 	return c
 }
 
 func (a *app) tokenLink() *cobra.Command {
-	return &cobra.Command{Use: "link", Short: "Print a sign-in link for a browser", Args: args(0, 0, "none"), RunE: func(c *cobra.Command, _ []string) error {
-		cl, err := a.client()
-		if err != nil {
-			return err
-		}
-		var t wire.Ticket
-		if err := cl.do(c.Context(), http.MethodPost, "/tickets", nil, &t); err != nil {
-			return err
-		}
-		if a.output == "json" {
-			return a.json(t)
-		}
-		fmt.Fprintln(a.Out, t.Link)
-		fmt.Fprintf(a.Err, "Works once, until %s.\n", clock(t.Expires))
-		return nil
-	}}
+	return &cobra.Command{Use: "link", Short: "Print a sign-in link for a browser", Args: args(0, 0, "none"),
+		RunE: func(c *cobra.Command, _ []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			var t wire.Ticket
+			if err := cl.do(c.Context(), http.MethodPost, "/tickets", nil, &t); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(t)
+			}
+			fmt.Fprintln(a.Out, t.Link)
+			fmt.Fprintf(a.Err, "Works once, until %s.\n", clock(t.Expires))
+			return nil
+		}}
 }
 
 func (a *app) tokenList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List the tokens", Args: args(0, 0, "none"), RunE: func(c *cobra.Command, _ []string) error {
-		cl, err := a.client()
-		if err != nil {
-			return err
-		}
-		var tokens []wire.Token
-		if err := cl.do(c.Context(), http.MethodGet, "/tokens", nil, &tokens); err != nil {
-			return err
-		}
-		if a.output == "json" {
-			return a.json(tokens)
-		}
-		if len(tokens) == 0 {
-			fmt.Fprintln(a.Out, "No tokens yet. Make one: urbo token add NAME --scope press")
-			return nil
-		}
-		var rows []table.Row
-		for _, t := range tokens {
-			used := "never"
-			if t.Used != nil {
-				used = clock(*t.Used)
+	return &cobra.Command{Use: "list", Short: "List the tokens", Args: args(0, 0, "none"),
+		RunE: func(c *cobra.Command, _ []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
 			}
-			rows = append(rows, table.Row{t.Name, t.Scope, clock(t.Created), used})
-		}
-		a.table(table.Row{"TOKEN", "SCOPE", "MADE", "USED"}, rows)
-		return nil
-	}}
+			var tokens []wire.Token
+			if err := cl.do(c.Context(), http.MethodGet, "/tokens", nil, &tokens); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(tokens)
+			}
+			if len(tokens) == 0 {
+				fmt.Fprintln(a.Out, "No tokens yet. Make one: urbo token add NAME --scope press")
+				return nil
+			}
+			var rows []table.Row
+			for _, t := range tokens {
+				used := "never"
+				if t.Used != nil {
+					used = clock(*t.Used)
+				}
+				rows = append(rows, table.Row{t.Name, t.Scope, clock(t.Created), used})
+			}
+			a.table(table.Row{"TOKEN", "SCOPE", "MADE", "USED"}, rows)
+			return nil
+		}}
 }
 
 func (a *app) tokenAdd() *cobra.Command {
 	var n wire.NewToken
-	c := &cobra.Command{Use: "add NAME", Short: "Make a token for a program; it is shown once", Args: args(1, 1, "a NAME for the token"), RunE: func(c *cobra.Command, argv []string) error {
-		cl, err := a.client()
-		if err != nil {
-			return err
-		}
-		n.Name = argv[0]
-		var t wire.Token
-		if err := cl.do(c.Context(), http.MethodPost, "/tokens", n, &t); err != nil {
-			return err
-		}
-		if a.output == "json" {
-			return a.json(t)
-		}
-		fmt.Fprintln(a.Out, t.Secret)
-		fmt.Fprintln(a.Err, "Keep it now: it is not shown again.")
-		return nil
-	}}
-	c.Flags().StringVar(&n.Scope, "scope", "press", "owner (everything), press (press and watch), watch (look only), station (hardware)")
+	c := &cobra.Command{Use: "add NAME", Short: "Make a token for a program; it is shown once",
+		Args: args(1, 1, "a NAME for the token"), RunE: func(c *cobra.Command, argv []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			n.Name = argv[0]
+			var t wire.Token
+			if err := cl.do(c.Context(), http.MethodPost, "/tokens", n, &t); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(t)
+			}
+			fmt.Fprintln(a.Out, t.Secret)
+			fmt.Fprintln(a.Err, "Keep it now: it is not shown again.")
+			return nil
+		}}
+	c.Flags().StringVar(&n.Scope, "scope", "press",
+		"owner (everything), press (press and watch), watch (look only), station (hardware)")
 	return c
 }
 
 func (a *app) tokenRemove() *cobra.Command {
-	return &cobra.Command{Use: "remove NAME", Short: "Make a token worthless", Args: args(1, 1, "the token's NAME"), RunE: func(c *cobra.Command, argv []string) error {
-		cl, err := a.client()
-		if err != nil {
-			return err
-		}
-		if err := cl.do(c.Context(), http.MethodDelete, "/tokens/"+url.PathEscape(argv[0]), nil, nil); err != nil {
-			return err
-		}
-		if a.output == "table" {
-			fmt.Fprintf(a.Out, "Removed token %s.\n", argv[0])
-		}
-		return nil
-	}}
+	return &cobra.Command{Use: "remove NAME", Short: "Make a token worthless", Args: args(1, 1, "the token's NAME"),
+		RunE: func(c *cobra.Command, argv []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			if err := cl.do(c.Context(), http.MethodDelete, "/tokens/"+url.PathEscape(argv[0]), nil, nil); err != nil {
+				return err
+			}
+			if a.output == "table" {
+				fmt.Fprintf(a.Out, "Removed token %s.\n", argv[0])
+			}
+			return nil
+		}}
 }

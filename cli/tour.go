@@ -159,7 +159,8 @@ func (g *guide) dewHeater() error {
 func (g *guide) learn(device string, keys ...string) error {
 	g.rest()
 	var l wire.Lesson
-	if err := g.client.do(g.ctx, http.MethodPost, "/lessons", wire.NewLesson{Device: device, Keys: keys}, &l); err != nil {
+	if err := g.client.do(g.ctx, http.MethodPost, "/lessons", wire.NewLesson{Device: device, Keys: keys},
+		&l); err != nil {
 		return err
 	}
 	told := ""
@@ -172,7 +173,8 @@ func (g *guide) learn(device string, keys ...string) error {
 			g.say("   Learn: %s", l.Prompt)
 			told = asked
 		}
-		if err := g.client.do(g.ctx, http.MethodPost, "/stage/handsets/"+device+"/keys/"+asked+"/press", nil, nil); err != nil {
+		if err := g.client.do(g.ctx, http.MethodPost, "/stage/handsets/"+device+"/keys/"+asked+"/press", nil,
+			nil); err != nil {
 			return err
 		}
 		now, ok := g.heard(l)

@@ -14,7 +14,8 @@ import (
 func (a *app) which() *cobra.Command {
 	var within time.Duration
 	c := &cobra.Command{
-		Use: "which", Short: "Say which key is pressed: press anything, and see the device and key it belongs to", Args: args(0, 0, "none"),
+		Use: "which", Short: "Say which key is pressed: press anything, and see the device and key it belongs to",
+		Args: args(0, 0, "none"),
 		RunE: func(c *cobra.Command, _ []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -60,7 +61,8 @@ func whose(c wire.Capture) string {
 		what = c.Readings[0].Sheet + " " + fields(c.Readings[0].Fields)
 	}
 	if c.Held != "" && len(c.Keys) == 0 {
-		return fmt.Sprintf("Only the end of a press was heard (repeat frames of %s). Let go, and press once more.", c.Held)
+		return fmt.Sprintf("Only the end of a press was heard (repeat frames of %s). Let go, and press once more.",
+			c.Held)
 	}
 	switch {
 	case len(c.Keys) == 1:
@@ -72,7 +74,8 @@ func whose(c wire.Capture) string {
 		}
 		return fmt.Sprintf("%s: they send the same, %s.", out, what)
 	case len(c.Sets) > 0:
-		return fmt.Sprintf("No device here has it. It is %s of the code set %s (%s): %s.", c.Sets[0].Key, c.Sets[0].Name, c.Sets[0].Set, what)
+		return fmt.Sprintf("No device here has it. It is %s of the code set %s (%s): %s.", c.Sets[0].Key,
+			c.Sets[0].Name, c.Sets[0].Set, what)
 	}
 	return fmt.Sprintf("No device here has it: %s. Make it a key: urbo device code DEVICE/KEY --capture %s", what, c.ID)
 }

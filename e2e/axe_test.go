@@ -35,8 +35,10 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 		}
 		pages := [][2]string{{"/devices", "Air mixer"}, {"/bench", "Open a recording"}}
 		if size.name == "desk" { // these are the same on a phone
-			pages = append(pages, [][2]string{{"/devices/boardwalk", "What it may be"}, {"/devices/projector/lesson", "Start the lesson"}, {"/shelf", "Corvane Strand"},
-				{"/devices/mixer/audition", "29 codes"}, {"/house/stage", "Weather radio"}, {"/which", "Listening"}, {"/house/journal", "started"}, {"/house/stations", "ir-out"}}...)
+			pages = append(pages, [][2]string{{"/devices/boardwalk", "What it may be"},
+				{"/devices/projector/lesson", "Start the lesson"}, {"/shelf", "Corvane Strand"},
+				{"/devices/mixer/audition", "29 codes"}, {"/house/stage", "Weather radio"}, {"/which", "Listening"},
+				{"/house/journal", "started"}, {"/house/stations", "ir-out"}}...)
 		}
 		for _, page := range pages {
 			b.visit(r, page[0])

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/happening"
 	"urbo/wire"
 )
 
@@ -73,7 +74,8 @@ func TestBench_AnUnknownSignalFromARecordingToARecognisedKey(t *testing.T) {
 
 	r.ok(nil, "device", "add", "Old handset", "--slug", "clicker", "--keys", "a")
 	var d wire.Device
-	require.Equal(t, 200, r.http(token, "POST", "/api/captures/"+captures[0].ID+"/keep", wire.KeyRef{Device: "clicker", Key: "a"}, &d))
+	require.Equal(t, 200, r.http(token, "POST", "/api/captures/"+captures[0].ID+"/keep",
+		wire.KeyRef{Device: "clicker", Key: "a"}, &d))
 	require.NotEmpty(t, d.Keys[0].Codes)
 	assert.Contains(t, d.Keys[0].Codes[0].Inline, "style: mark")
 	assert.Equal(t, "101100100110000101", d.Keys[0].Codes[0].Fields["bits"])
@@ -83,13 +85,15 @@ func TestBench_AnUnknownSignalFromARecordingToARecognisedKey(t *testing.T) {
 		return captures[0]
 	}
 	r.ok(nil, "press", "clicker/a")
-	require.Eventually(t, func() bool { return heard().Echo }, patience, tick, "it went out onto the stage, and a receiver heard it")
+	require.Eventually(t, func() bool { return heard().Echo }, patience, tick,
+		"it went out onto the stage, and a receiver heard it")
 	assert.Equal(t, "clicker/a", heard().Keys[0].String())
 
 	for _, key := range []string{"b", "a"} {
 		require.Equal(t, 204, r.http(token, "POST", "/api/stage/handsets/clicker/keys/"+key+"/press", nil, nil))
 		before := len(captures)
-		require.Eventually(t, func() bool { heard(); return len(captures) > before && !captures[0].Echo }, patience, tick)
+		require.Eventually(t, func() bool { heard(); return len(captures) > before && !captures[0].Echo }, patience,
+			tick)
 		if key == "a" {
 			require.Len(t, captures[0].Keys, 1, "its own handset is recognised")
 			assert.Equal(t, "clicker/a", captures[0].Keys[0].String())
@@ -128,14 +132,15 @@ func TestBench_SendsComparesAndRefuses(t *testing.T) {
 	}
 	var p wire.Press
 	require.Equal(t, 200, r.http(token, "POST", "/api/captures/"+ids[0]+"/send", nil, &p))
-	assert.Equal(t, wire.Sent, p.Outcome)
+	assert.Equal(t, happening.Sent, p.Outcome)
 	r.becomes(token, "boardwalk", "power", "on")
 	var c wire.Comparison
 	require.Equal(t, 200, r.http(token, "GET", "/api/captures/"+ids[0]+"/compare/"+ids[1], nil, &c))
 	assert.Equal(t, "bits", c.Verdict)
 	assert.Contains(t, c.Words, "6 of 32 differ")
 	assert.Equal(t, 404, r.http(token, "GET", "/api/captures/nowhere", nil, nil))
-	assert.Equal(t, 422, r.http(token, "POST", "/api/captures/"+ids[0]+"/keep", wire.KeyRef{Device: "boardwalk", Key: "Not A Key"}, nil))
+	assert.Equal(t, 422, r.http(token, "POST", "/api/captures/"+ids[0]+"/keep",
+		wire.KeyRef{Device: "boardwalk", Key: "Not A Key"}, nil))
 
 	for _, bad := range []struct{ name, data, query, want string }{
 		{"a.wav", "\x89PNG\r\n\x1a\n", "", "this is a picture"},
@@ -158,7 +163,8 @@ func TestSheets_OfOnesOwnAreReadFromTheDataDirectory(t *testing.T) {
 	res := run(t, "", nil, "bench", "describe", file, "--sheet", "clicker")
 	require.Zero(t, res.code, res.err)
 	require.NoError(t, os.WriteFile(filepath.Join(data, "sheets", "clicker.yaml"), []byte(res.out), 0o600))
-	require.NoError(t, os.WriteFile(filepath.Join(data, "sheets", "broken.yaml"), []byte("sheet: nec\nmedium: smoke\n"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(data, "sheets", "broken.yaml"), []byte("sheet: nec\nmedium: smoke\n"),
+		0o600))
 
 	r := start(t, data, "demo")
 	token := r.owner()

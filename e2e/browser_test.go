@@ -25,9 +25,11 @@ func open(t *testing.T, r *running, width, height int64) *browser {
 	path, err := exec.LookPath("chromium")
 	require.NoError(t, err, "the console's tests need Debian's chromium: make test installs it")
 	flags := append([]chromedp.ExecAllocatorOption{},
-		chromedp.ExecPath(path), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck,
+		chromedp.ExecPath(path), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
+		chromedp.NoDefaultBrowserCheck,
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true), chromedp.Flag("hide-scrollbars", true),
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true),
+		chromedp.Flag("hide-scrollbars", true),
 		chromedp.UserDataDir(t.TempDir()), chromedp.Env("HOME="+t.TempDir(), "PATH="+os.Getenv("PATH")))
 	alloc, cancelAlloc := chromedp.NewExecAllocator(t.Context(), flags...)
 	ctx, cancel := chromedp.NewContext(alloc, chromedp.WithListener(func(e any) {

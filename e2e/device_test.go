@@ -7,6 +7,7 @@ import (
 	"image/png"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -52,14 +53,22 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 
 	b.eval(`(e => {
 		e.dispatchEvent(new PointerEvent('pointerdown', {bubbles: true}));
+		window.since = performance.now();
 		window.up = () => e.dispatchEvent(new PointerEvent('pointerup', {bubbles: true}));
 	})([...document.querySelectorAll('button')].find(e => e.innerText === 'brighter'))`)
-	require.Eventually(t, func() bool {
-		var entries []wire.Entry
-		require.Equal(t, 200, r.http(token, "GET", "/api/journal", nil, &entries))
-		return strings.Count(fmt.Sprint(entries), "Pressed boardwalk/brighter") > 2
-	}, patience, tick, "a held key goes on")
+	b.until(`performance.now() > window.since + 1800`)
 	b.eval(`up()`)
+	require.Eventually(t, func() bool {
+		var captures []wire.Capture
+		require.Equal(t, 200, r.http(token, "GET", "/api/captures", nil, &captures))
+		return slices.ContainsFunc(captures, func(c wire.Capture) bool {
+			return c.Echo && len(c.Readings) > 0 &&
+				c.Readings[0].Repeats >= 8
+		})
+	}, patience, tick, "a held key goes on")
+	var entries []wire.Entry
+	require.Equal(t, 200, r.http(token, "GET", "/api/journal", nil, &entries))
+	assert.Equal(t, 1, strings.Count(fmt.Sprint(entries), "Pressed boardwalk/brighter"), "and is one press")
 
 	b.click("Arrange")
 	b.click("power")
@@ -90,12 +99,15 @@ func TestDevice_IsLookedAfterInTheTerminal(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo", "--pace", "4")
 	token := r.owner()
-	assert.Contains(t, r.ok(nil, "device", "set", "projector", "--warm-up", "20s", "--plate-hz", "433920000", "--face", "on . off / ok"), "warms up     20s")
-	assert.Contains(t, r.ok(nil, "device", "set-key", "boardwalk/dim", "--name", "dimmer", "--hold", "repeat"), "boardwalk/dimmer sends nec")
+	assert.Contains(t, r.ok(nil, "device", "set", "projector", "--warm-up", "20s", "--plate-hz", "433920000", "--face",
+		"on . off / ok"), "warms up     20s")
+	assert.Contains(t, r.ok(nil, "device", "set-key", "boardwalk/dim", "--name", "dimmer", "--hold", "repeat"),
+		"boardwalk/dimmer sends nec")
 	r.ok(nil, "press", "boardwalk/power")
 	r.becomes(token, "boardwalk", "power", "on")
 	assert.Regexp(t, `20\d\d ms on the air`, r.ok(nil, "press", "boardwalk/dimmer", "--hold", "2s"))
-	assert.Contains(t, r.ok(nil, "device", "code", "boardwalk/both", "nec", "address=57", "command=2", "then", "nec", "address=57", "command=5", "--gap", "60ms"), ", then nec")
+	assert.Contains(t, r.ok(nil, "device", "code", "boardwalk/both", "nec", "address=57", "command=2", "then", "nec",
+		"address=57", "command=5", "--gap", "60ms"), ", then nec")
 	r.ok(nil, "press", "boardwalk/both")
 	r.becomes(token, "boardwalk", "power", "off")
 	r.ok(nil, "device", "remove", "boardwalk/both")

@@ -47,7 +47,7 @@ func TestFreeLesson_KeysAreNamedAfterTheyWerePressed(t *testing.T) {
 	r.touch(token, "mixer", "speed-2", 0)
 	b.see("It is speed 2 of the code set Aldergate Swirl")
 	b.click("Look at it on the bench, or make it a key")
-	b.see("samsung32")
+	b.see("twin32")
 }
 
 // TestWhich_SaysWhoseKeyWasPressed asks in the terminal, and learns freely there.
@@ -69,9 +69,11 @@ func TestWhich_SaysWhoseKeyWasPressed(t *testing.T) {
 		require.NoError(t, cmd.Wait())
 		return text.String()
 	}
-	assert.Equal(t, "boardwalk/red, which sends nec address=57 command=5.\n", asking([]string{"which"}, func() { r.touch(token, "boardwalk", "red", 0) }))
+	assert.Equal(t, "boardwalk/red, which sends nec address=57 command=5.\n",
+		asking([]string{"which"}, func() { r.touch(token, "boardwalk", "red", 0) }))
 	strange := asking([]string{"which"}, func() { r.touch(token, "clicker", "b", 0) })
-	require.Contains(t, strange, "No device here has it: a signal without a known line code. Make it a key: urbo device code DEVICE/KEY --capture ")
+	require.Contains(t, strange, "No device here has it: a signal without a known line code. Make it a key: urbo "+
+		"device code DEVICE/KEY --capture ")
 	id := strings.TrimSpace(strange[strings.LastIndex(strange, " "):])
 	assert.Contains(t, r.ok(nil, "device", "code", "mixer/extra", "--capture", id), "mixer/extra sends")
 	res := r.urbo("which", "--within", "100ms")
@@ -88,7 +90,8 @@ func TestWhich_SaysWhoseKeyWasPressed(t *testing.T) {
 	require.NoError(t, cmd.Start())
 	device := func() (d wire.Device) { r.ok(&d, "device", "show", "radio"); return d }
 	var l []wire.Lesson
-	require.Eventually(t, func() bool { r.http(token, "GET", "/api/lessons", nil, &l); return len(l) > 0 }, patience, tick)
+	require.Eventually(t, func() bool { r.http(token, "GET", "/api/lessons", nil, &l); return len(l) > 0 }, patience,
+		tick)
 	r.touch(token, "radio", "power", 0)
 	require.Eventually(t, func() bool { return len(device().Keys) == 1 }, patience, tick)
 	_, err = io.WriteString(in, "name key-1 power\nfinish\n")

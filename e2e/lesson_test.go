@@ -20,7 +20,8 @@ const far = -1
 func (r *running) touch(token, handset, key string, holdMS int) {
 	r.t.Helper()
 	how := wire.HandsetPress{HoldMS: max(holdMS, 0), Far: holdMS == far}
-	require.Equal(r.t, http.StatusNoContent, r.http(token, "POST", "/api/stage/handsets/"+handset+"/keys/"+key+"/press", how, nil))
+	require.Equal(r.t, http.StatusNoContent, r.http(token, "POST", "/api/stage/handsets/"+handset+"/keys/"+key+"/press",
+		how, nil))
 }
 
 // lesson reads a lesson.
@@ -59,7 +60,7 @@ func TestLesson_EveryDeviceOfTheDemoIsLearned(t *testing.T) {
 		{"amplifier", []string{"power", "input-4"}, "sirc15"},
 		{"radio", []string{"power", "7", "channel-up"}, "rc5"},
 		{"heat-pump", []string{"on-off", "warmer"}, ""},
-		{"mixer", []string{"power", "speed-4", "sweep"}, "samsung32"},
+		{"mixer", []string{"power", "speed-4", "sweep"}, "twin32"},
 		{"boardwalk", []string{"power", "red"}, "nec"},
 		{"dew-a", []string{"on"}, "pt2262"},
 		{"dew-b", []string{"on", "off"}, "pt2262"},
@@ -70,10 +71,12 @@ func TestLesson_EveryDeviceOfTheDemoIsLearned(t *testing.T) {
 	} {
 		var known wire.Device
 		if r.http(token, "GET", "/api/devices/"+d.slug, nil, &known) == http.StatusNotFound {
-			require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/devices", wire.NewDevice{Slug: d.slug, Name: "Learned " + d.slug, Keys: d.keys}, nil))
+			require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/devices",
+				wire.NewDevice{Slug: d.slug, Name: "Learned " + d.slug, Keys: d.keys}, nil))
 		}
 		var l wire.Lesson
-		require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: d.slug, Keys: d.keys}, &l))
+		require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons",
+			wire.NewLesson{Device: d.slug, Keys: d.keys}, &l))
 		for presses := 0; l.State == "running" && presses < 12*len(d.keys); presses++ {
 			l = r.take(token, l.ID, d.slug, l.Key, 0)
 		}
@@ -84,7 +87,8 @@ func TestLesson_EveryDeviceOfTheDemoIsLearned(t *testing.T) {
 		}
 	}
 	// The shutter's handset counts: it is refused, with what can be done instead.
-	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/devices", wire.NewDevice{Slug: "shutter", Name: "Dome shutter", Kind: "shutter"}, nil))
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/devices",
+		wire.NewDevice{Slug: "shutter", Name: "Dome shutter", Kind: "shutter"}, nil))
 	var l wire.Lesson
 	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "shutter"}, &l))
 	l = r.take(token, l.ID, "shutter", "up", 0)
@@ -98,7 +102,8 @@ func TestLesson_TheFaultsThatPeopleMake(t *testing.T) {
 	r := start(t, "", "demo", "--pace", "5")
 	token := r.owner()
 	var l wire.Lesson
-	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "projector", Keys: []string{"on", "off"}}, &l))
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons",
+		wire.NewLesson{Device: "projector", Keys: []string{"on", "off"}}, &l))
 	for _, fault := range []struct {
 		handset, key string
 		hold         int
@@ -126,7 +131,8 @@ func TestLesson_GoesOnAfterAPowerCut(t *testing.T) {
 	r := start(t, data, "demo", "--pace", "3")
 	token := r.owner()
 	var l wire.Lesson
-	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "projector", Keys: []string{"on", "off", "menu"}}, &l))
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons",
+		wire.NewLesson{Device: "projector", Keys: []string{"on", "off", "menu"}}, &l))
 	r.take(token, l.ID, "projector", "on", 0)
 	r.take(token, l.ID, "projector", "on", 0)
 	l = r.take(token, l.ID, "projector", "off", 0)
@@ -188,14 +194,19 @@ func TestDevice_IsChangedByHandAndBack(t *testing.T) {
 	r := start(t, "", "demo")
 	token := r.owner()
 	r.ok(nil, "device", "add", "Spare socket", "--slug", "spare", "--kind", "socket")
-	assert.Contains(t, r.ok(nil, "device", "code", "spare/on", "switches", "01101", "10100", "on"), "spare/on sends pt2262 values=F00F00F0FF0F")
-	assert.Contains(t, r.ok(nil, "device", "code", "spare/on", "nec", "address=0x39", "command=0b10"), "nec address=57 command=2")
-	assert.Contains(t, r.ok(nil, "device", "show", "spare"), "on sends what boardwalk/power sends: one press moves both devices.")
+	assert.Contains(t, r.ok(nil, "device", "code", "spare/on", "switches", "01101", "10100", "on"),
+		"spare/on sends pt2262 values=F00F00F0FF0F")
+	assert.Contains(t, r.ok(nil, "device", "code", "spare/on", "nec", "address=0x39", "command=0b10"),
+		"nec address=57 command=2")
+	assert.Contains(t, r.ok(nil, "device", "show", "spare"),
+		"on sends what boardwalk/power sends: one press moves both devices.")
 	r.ok(nil, "press", "spare/on")
 	r.becomes(token, "boardwalk", "power", "on")
 	assert.Contains(t, r.ok(nil, "device", "undo", "spare/on"), "pt2262")
-	assert.Contains(t, r.ok(nil, "device", "code", "spare/off", "2000/1000 350/700 350", "--hz", "38000"), "train of 5 durations")
-	assert.Contains(t, r.ok(nil, "device", "set", "spare", "--slug", "porch", "--room", "Outside"), "Spare socket (porch)")
+	assert.Contains(t, r.ok(nil, "device", "code", "spare/off", "2000/1000 350/700 350", "--hz", "38000"),
+		"train of 5 durations")
+	assert.Contains(t, r.ok(nil, "device", "set", "spare", "--slug", "porch", "--room", "Outside"),
+		"Spare socket (porch)")
 	assert.Contains(t, r.ok(nil, "device", "show", "spare"), "Outside", "the old slug goes on working")
 	for _, wrong := range [][]string{
 		{"device", "code", "porch/on"},

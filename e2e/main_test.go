@@ -218,6 +218,7 @@ func (r *running) fact(token, appliance, name string) string {
 func (r *running) becomes(token, appliance, name, want string) {
 	r.t.Helper()
 	got := ""
-	require.Eventually(r.t, func() bool { got = r.fact(token, appliance, name); return got == want }, patience, 20*time.Millisecond,
+	require.Eventually(r.t, func() bool { got = r.fact(token, appliance, name); return got == want }, patience,
+		20*time.Millisecond,
 		"%s: %s should become %s", appliance, name, want)
 }

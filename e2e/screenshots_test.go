@@ -15,7 +15,8 @@ import (
 
 var (
 	screenshots = flag.String("screenshots", "", "directory to write the README's screenshots to")
-	every       = flag.Bool("every", false, "with -screenshots: each page in each size, also those that the README does not show")
+	every       = flag.Bool("every", false, "with -screenshots: each page in each size, also those that the README "+
+		"does not show")
 )
 
 // sizes are the two windows that pages are looked at in.
@@ -46,7 +47,8 @@ func TestScreenshots(t *testing.T) {
 			}
 			handset := func(device, key string) {
 				t.Helper()
-				require.Equal(t, 204, r.http(token, "POST", "/api/stage/handsets/"+device+"/keys/"+key+"/press", nil, nil))
+				require.Equal(t, 204, r.http(token, "POST", "/api/stage/handsets/"+device+"/keys/"+key+"/press", nil,
+					nil))
 			}
 			b.see("Lecture projector")
 			shot("devices")
@@ -149,7 +151,8 @@ func TestScreenshots(t *testing.T) {
 			shot("stations", "none")
 			b.visit(r, "/bench")
 			b.see("Open a recording")
-			b.drop("drawer.txt", strings.Repeat(strings.TrimSpace(clicker())+"\n", 10)+codeText(t, "nec address=57 command=2")+codeText(t, "sirc15 address=107 command=22"))
+			b.drop("drawer.txt", strings.Repeat(strings.TrimSpace(clicker())+"\n", 10)+codeText(t,
+				"nec address=57 command=2")+codeText(t, "sirc15 address=107 command=22"))
 			b.see("3 different")
 			shot("import", "desk")
 			b.eval(`[...document.querySelectorAll('a')].find(e => e.innerText.includes('18 bits')).click()`)

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/happening"
 	"urbo/wire"
 )
 
@@ -21,7 +22,8 @@ func TestTour_TellsTheStoryAndEndsWell(t *testing.T) {
 	t.Parallel()
 	res := run(t, "", nil, "demo", "--tour")
 	require.Zero(t, res.code, res.out+res.err)
-	for _, part := range []string{"projector/on sends nec-wide", "boardwalk/red sends nec ", "dew-a/off sends pt2262", "Every appliance ended as it should", "command line"} {
+	for _, part := range []string{"projector/on sends nec-wide", "boardwalk/red sends nec ", "dew-a/off sends pt2262",
+		"Every appliance ended as it should", "command line"} {
 		assert.Contains(t, res.out, part)
 	}
 	assert.NotContains(t, res.out, "✗")
@@ -60,7 +62,8 @@ func TestConsole_FromAHandsetsPressToAReplay(t *testing.T) {
 	b.fact("projector", "power", "on")
 	token := r.owner()
 	b.visit(r, "/devices/projector")
-	for n := 0; n < 8 && r.fact(token, "projector", "power") != "off"; n++ { // on a busy machine the second may come too late
+	// on a busy machine the second may come too late
+	for n := 0; n < 8 && r.fact(token, "projector", "power") != "off"; n++ {
 		b.click("off")
 		b.see("off: sent")
 	}
@@ -117,7 +120,7 @@ func TestPress_TheSameFromConsoleCommandLineAndHTTP(t *testing.T) {
 
 	var p wire.Press
 	require.Equal(t, 200, r.http(token, "POST", "/api/devices/boardwalk/keys/power/press", nil, &p))
-	assert.Equal(t, wire.Sent, p.Outcome)
+	assert.Equal(t, happening.Sent, p.Outcome)
 	r.becomes(token, "boardwalk", "power", "on")
 
 	r.ok(&p, "press", "boardwalk/power")
@@ -265,7 +268,8 @@ func TestKill_LosesNothingThatWasSettledOrStored(t *testing.T) {
 	r := start(t, data, "demo", "--pace", "3")
 	token := r.owner()
 	var l wire.Lesson
-	require.Equal(t, 201, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "projector", Keys: []string{"on", "menu", "ok"}}, &l))
+	require.Equal(t, 201, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "projector",
+		Keys: []string{"on", "menu", "ok"}}, &l))
 	var stored []wire.Capture
 	for n, key := range []string{"on", "on", "menu"} {
 		require.Equal(t, 204, r.http(token, "POST", "/api/stage/handsets/projector/keys/"+key+"/press", nil, nil))
@@ -333,7 +337,8 @@ func TestCommandLine_DevicesTokensAndErrors(t *testing.T) {
 	r := start(t, "", "demo")
 	assert.Contains(t, r.ok(nil, "device", "list"), "waiting for a lesson")
 	assert.Contains(t, r.ok(nil, "device", "show", "boardwalk"), "nec address=57 command=2")
-	assert.Contains(t, r.ok(nil, "device", "add", "Warm lamp", "--kind", "light", "--room", "Warm room"), "Added warm-lamp with 7 keys to learn")
+	assert.Contains(t, r.ok(nil, "device", "add", "Warm lamp", "--kind", "light", "--room", "Warm room"),
+		"Added warm-lamp with 7 keys to learn")
 	res := r.urbo("device", "show", "boardwlk")
 	assert.Equal(t, 1, res.code)
 	assert.Contains(t, res.err, "nearest are boardwalk")

@@ -41,12 +41,14 @@ func (r row) Plot(c draw.Canvas, p *plot.Plot) {
 	for i, d := range r.train {
 		if i%2 == 0 {
 			box := []vg.Point{{X: x(at / 1000), Y: y(r.bottom)}, {X: x(at / 1000), Y: y(r.bottom + r.height)},
-				{X: x((at + float64(d)) / 1000), Y: y(r.bottom + r.height)}, {X: x((at + float64(d)) / 1000), Y: y(r.bottom)}}
+				{X: x((at + float64(d)) / 1000), Y: y(r.bottom + r.height)},
+				{X: x((at + float64(d)) / 1000), Y: y(r.bottom)}}
 			c.FillPolygon(r.fill, c.ClipPolygonXY(box))
 		}
 		at += float64(d)
 	}
-	c.StrokeLine2(draw.LineStyle{Color: r.fill, Width: vg.Points(0.7)}, x(r.start/1000), y(r.bottom), x(at/1000), y(r.bottom))
+	c.StrokeLine2(draw.LineStyle{Color: r.fill, Width: vg.Points(0.7)}, x(r.start/1000), y(r.bottom), x(at/1000),
+		y(r.bottom))
 }
 
 // DataRange is what the axes must show: ms, and rows.
@@ -74,7 +76,8 @@ func Comparison(w io.Writer, format string, c bench.Comparison) error {
 	p.Add(row{c.A.Raw, 0, 2.4, 0.8, teal}, row{c.B.Raw, 0, 1.2, 0.8, coral},
 		row{c.A.Raw, 0, 0, 0.8, half(teal)}, row{c.Scaled, start, 0, 0.8, half(coral)})
 	p.X.Min, p.Y.Min, p.Y.Max = 0, -0.2, 3.4
-	p.Y.Tick.Marker = plot.ConstantTicks{{Value: 0.4, Label: "laid over"}, {Value: 1.6, Label: "second"}, {Value: 2.8, Label: "first"}}
+	p.Y.Tick.Marker = plot.ConstantTicks{{Value: 0.4, Label: "laid over"}, {Value: 1.6, Label: "second"},
+		{Value: 2.8, Label: "first"}}
 	p.Y.Tick.Length, p.Y.LineStyle.Width = 0, 0
 
 	width := vg.Length(9+3*math.Min(float64(max(len(c.A.Raw), len(c.B.Raw)))/150, 4)) * vg.Inch

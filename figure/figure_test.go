@@ -34,7 +34,8 @@ func TestComparison_DrawsBothSignals(t *testing.T) {
 	}
 	teal, coral := count[color.NRGBA{0x0F, 0x76, 0x6E, 0xff}], count[color.NRGBA{0xC2, 0x41, 0x0C, 0xff}]
 	assert.Greater(t, teal, 5000, "marks of the first")
-	assert.InDelta(t, 0.8, float64(coral)/float64(teal), 0.05, "those of the second are a fifth shorter on the same axis")
+	assert.InDelta(t, 0.8, float64(coral)/float64(teal), 0.05,
+		"those of the second are a fifth shorter on the same axis")
 
 	out.Reset()
 	require.NoError(t, figure.Comparison(&out, "svg", c))

@@ -8,32 +8,34 @@ import (
 	"fmt"
 	"log/slog"
 	"path/filepath"
+	"slices"
 	"sync"
 	"time"
 
+	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/service/access"
-	"urbo/service/air"
-	"urbo/service/audition"
-	"urbo/service/bench"
-	"urbo/service/ear"
-	"urbo/service/event"
+	"urbo/service/auditions"
+	"urbo/service/feed"
 	"urbo/service/journal"
-	"urbo/service/lesson"
+	"urbo/service/lessons"
 	"urbo/service/library"
-	"urbo/service/roster"
+	"urbo/service/receive"
+	"urbo/service/stations"
+	"urbo/service/stream"
+	"urbo/service/transmit"
+	"urbo/service/workbench"
 	"urbo/station"
 	"urbo/store"
-	"urbo/wire"
 )
 
 // Config of a house.
 type Config struct {
-	Dir     string           // data directory; it must exist
-	Drivers []station.Driver // stations
-	Extra   []Runner         // what else lives as long as the house, such as the stage
-	Now     func() time.Time // nil is time.Now
-	Version string
+	Dir        string              // data directory; it must exist
+	Transports []station.Transport // ways that stations come in
+	Extra      []Runner            // what else lives as long as the stations, such as the stage
+	Now        func() time.Time    // nil is time.Now
+	Version    string
 }
 
 // Runner is anything that runs until its context ends.
@@ -43,23 +45,24 @@ type Runner interface {
 
 // House is the running service.
 type House struct {
-	Events    *event.Hub
+	Stream    *stream.Stream
+	Feed      *feed.Feed
 	Journal   *journal.Journal
 	Library   *library.Library
-	Roster    *roster.Roster
-	Air       *air.Air
-	Ear       *ear.Ear
-	Lessons   *lesson.Lessons
-	Auditions *audition.Auditions
-	Bench     *bench.Bench
+	Stations  *stations.Stations
+	Transmit  *transmit.Transmit
+	Receive   *receive.Receive
+	Lessons   *lessons.Lessons
+	Auditions *auditions.Auditions
+	Workbench *workbench.Workbench
 	Access    *access.Access
 	Book      *line.Book
+	Version   string
+	Started   time.Time
 
-	store   *store.Store
-	lock    *dirLock
-	extra   []Runner
-	version string
-	started time.Time
+	store *store.Store
+	lock  *dirLock
+	extra []Runner
 }
 
 // Open locks the data directory, opens the database and builds the house. Close it when Run has returned.
@@ -75,66 +78,93 @@ func Open(ctx context.Context, c Config) (*House, error) {
 	if err != nil {
 		return nil, errors.Join(err, lock.release())
 	}
-	book, trouble := library.ReadBook(filepath.Join(c.Dir, library.SheetDir))
-	h := &House{store: s, lock: lock, Events: &event.Hub{}, Book: book, extra: c.Extra, version: c.Version, started: c.Now()}
-	h.Journal = journal.New(s, h.Events, c.Now)
-	if trouble != nil { // the others count, and the house runs
-		slog.Error("line sheets of your own", "error", trouble)
-		h.Journal.Write(wire.Entry{Kind: "house", Outcome: "error", Text: "Left out of the line sheets: " + trouble.Error()})
-	}
-	if h.Library, err = library.Open(ctx, s, h.Events, h.Book, c.Now); err != nil {
+	h := &House{store: s, lock: lock, extra: c.Extra, Version: c.Version, Started: c.Now()}
+	if err := h.build(ctx, c); err != nil {
 		return nil, errors.Join(err, h.Close())
 	}
-	h.Access = access.New(s, c.Now)
-	h.Roster = roster.New(c.Drivers, h.Events, h.Journal, c.Now)
-	h.Air = air.New(s, h.Library, h.Roster, h.Journal, h.Book, c.Now)
-	if h.Lessons, err = lesson.Open(ctx, s, h.Library, h.Journal, h.Roster, h.Events, h.Book, c.Now); err != nil {
-		return nil, errors.Join(err, h.Close())
-	}
-	if h.Auditions, err = audition.Open(ctx, s, h.Library, h.Air, h.Journal, h.Events, h.Book, c.Now); err != nil {
-		return nil, errors.Join(err, h.Close())
-	}
-	h.Ear = ear.New(h.Book, h.Library, h.Air, h.Roster, h.Journal, c.Now, h.Lessons.Hear)
-	h.Bench = bench.New(h.Book, h.Library, h.Journal, h.Air, c.Now)
-	h.Roster.OnHeard, h.Roster.OnAnswer = h.Ear.Hear, h.Air.Answer
 	return h, nil
 }
 
-// Run runs the house until the context ends. What brings news ends first, then the ear, which closes what it has
-// half heard, and the journal last, so that it keeps what the others had to say.
-func (h *House) Run(ctx context.Context) error {
-	h.Journal.Write(wire.Entry{Kind: "house", Text: "Urbo " + h.version + " started"})
-	endJournal := background(ctx, "journal", h.Journal)
-	endEar := background(ctx, "ear", h.Ear)
-	var news sync.WaitGroup
-	for _, r := range append([]Runner{h.Roster, h.Lessons, h.Auditions}, h.extra...) {
-		news.Go(func() { logged(fmt.Sprintf("%T", r), r.Run(ctx)) })
+// build makes the parts of the house, each from those before it.
+func (h *House) build(ctx context.Context, c Config) error {
+	s := h.store
+	last, err := s.Happenings().LastSeq(ctx)
+	if err != nil {
+		return fmt.Errorf("read the journal: %w", err)
 	}
-	news.Wait()
-	endEar()
-	h.Journal.Write(wire.Entry{Kind: "house", Text: "Urbo stopped"})
-	endJournal()
+	h.Stream = stream.New(last, c.Now)
+	h.Journal, h.Feed = journal.New(s, h.Stream), feed.New(h.Stream)
+	var trouble error
+	// the others count, and the house runs
+	if h.Book, trouble = library.ReadBook(filepath.Join(c.Dir, library.SheetDir)); trouble != nil {
+		slog.Error("line sheets of your own", "error", trouble)
+		h.say("error", "Left out of the line sheets: "+trouble.Error())
+	}
+	if h.Library, err = library.Open(ctx, s, h.Stream, h.Book, c.Now); err != nil {
+		return err
+	}
+	h.Access = access.New(s, h.Stream, c.Now)
+	echoes := transmit.NewEchoes(h.Book, c.Now)
+	h.Receive = receive.New(h.Book, h.Library, echoes, h.Stream, c.Now)
+	h.Stations = stations.New(c.Transports, h.Receive, h.Stream, c.Now)
+	h.Transmit = transmit.New(s, h.Stations, echoes, h.Stream, h.Book, c.Now)
+	if h.Lessons, err = lessons.Open(ctx, s, h.Library, h.Stations, h.Stream, h.Book, c.Now); err != nil {
+		return err
+	}
+	if h.Auditions, err = auditions.Open(ctx, s, h.Library, h.Transmit, h.Stream, h.Book, c.Now); err != nil {
+		return err
+	}
+	h.Workbench = workbench.New(h.Book, h.Library, h.Journal, h.Transmit, h.Stream, c.Now)
 	return nil
 }
 
-// background runs something beyond the end of ctx, until the function it returns is called, which waits for it.
-func background(ctx context.Context, name string, r Runner) (end func()) {
-	lasting, cancel := context.WithCancel(context.WithoutCancel(ctx))
-	done := make(chan struct{})
-	go func() {
-		defer close(done)
-		logged(name, r.Run(lasting))
-	}()
-	return func() {
-		cancel()
-		<-done
-	}
+func (h *House) say(severity, text string) {
+	h.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: severity, Text: text}})
 }
 
-func logged(what string, err error) {
-	if err != nil {
-		slog.Error(what+" ended", "error", err)
+// Run runs the house until the context ends. Then its parts end in the order in which they feed each other: what sends
+// and has on the air what the stations must still be told to end, the stations, what was half heard, the lessons that
+// are about it, and the journal last, so that it keeps what all others had to say.
+func (h *House) Run(ctx context.Context) error {
+	h.say("", "Urbo "+h.Version+" started")
+	followers := background(ctx, h.Journal, h.Feed)
+	var parts []*group
+	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
+		{h.Transmit}, {h.Auditions}} {
+		parts = append(parts, background(ctx, p...))
 	}
+	<-ctx.Done()
+	for _, p := range slices.Backward(parts) {
+		p.end()
+		p.wait()
+	}
+	h.say("", "Urbo stopped")
+	h.Stream.Close() // the journal and the feed end by themselves when they have had all of it
+	followers.wait()
+	followers.end()
+	return nil
+}
+
+// group is some parts that run together.
+type group struct {
+	end     context.CancelFunc
+	running sync.WaitGroup
+}
+
+func (g *group) wait() { g.running.Wait() }
+
+// background runs some parts, beyond the end of ctx, until their group is ended.
+func background(ctx context.Context, parts ...Runner) *group {
+	lasting, cancel := context.WithCancel(context.WithoutCancel(ctx))
+	g := &group{end: cancel}
+	for _, r := range parts {
+		g.running.Go(func() {
+			if err := r.Run(lasting); err != nil {
+				slog.Error("a part ended", "part", fmt.Sprintf("%T", r), "error", err)
+			}
+		})
+	}
+	return g
 }
 
 // Close closes the database and gives the data directory back.
@@ -142,28 +172,7 @@ func (h *House) Close() error {
 	return errors.Join(h.store.Close(), h.lock.release())
 }
 
-// About says what is running.
-func (h *House) About() wire.About {
-	return wire.About{Version: h.version, Started: h.started, Sheets: len(h.Book.Sheets())}
-}
-
-// Captures lists captures, the newest first.
-func (h *House) Captures(ctx context.Context, before string, limit int) ([]wire.Capture, error) {
-	rows, stored, err := h.Journal.Captures(ctx, before, limit)
-	if err != nil {
-		return nil, err
-	}
-	out := make([]wire.Capture, len(rows))
-	for i, r := range rows {
-		out[i] = ear.FromRow(r, h.Library).Wire(stored[r.ID])
-	}
-	return out, nil
-}
-
 // Advice lists what is odd about a device.
-func (h *House) Advice(device string) ([]wire.Advice, error) {
-	return h.Library.Advice(device, func(medium string, hz int, preferred string) error {
-		_, err := h.Roster.Transmitter(medium, hz, preferred)
-		return err
-	})
+func (h *House) Advice(slug string) ([]library.Advice, error) {
+	return h.Library.Advice(slug, h.Stations.Reaches)
 }

@@ -30,7 +30,8 @@ func lockDir(dir string) (*dirLock, error) {
 			holder = "process " + strings.TrimSpace(string(text))
 		}
 		_ = f.Close()
-		return nil, fmt.Errorf("%w: %s is held by %s: stop that one, or name another directory with --data", ErrLocked, dir, holder)
+		return nil, fmt.Errorf("%w: %s is held by %s: stop that one, or name another directory with --data", ErrLocked,
+			dir, holder)
 	}
 	if err := errors.Join(f.Truncate(0), write(f, strconv.Itoa(os.Getpid())+"\n")); err != nil {
 		_ = f.Close()

@@ -72,5 +72,6 @@ func (b *Boardwalk) State(time.Duration) []Fact {
 	if b.breathes {
 		effect = "breathing"
 	}
-	return []Fact{{"power", power}, {"colour", b.colour}, {"brightness", strconv.Itoa(b.level) + " of " + strconv.Itoa(boardwalkSteps)}, {"effect", effect}}
+	return []Fact{{"power", power}, {"colour", b.colour}, {"brightness", strconv.Itoa(b.level) + " of " +
+		strconv.Itoa(boardwalkSteps)}, {"effect", effect}}
 }

@@ -72,7 +72,8 @@ func (h *HeatPump) Hear(_ time.Duration, runs []int) {
 				b[bit/8] |= 1 << (bit % 8)
 			}
 		}
-		if b[0] == 0x9C && b[4] == b[0]+b[1]+b[2]+b[3] && within(int(b[2]), 16, 30) && b[1]>>4 < 4 && b[3]>>4 < 4 && b[3]&15 <= 5 {
+		if b[0] == 0x9C && b[4] == b[0]+b[1]+b[2]+b[3] && within(int(b[2]), 16, 30) && b[1]>>4 < 4 && b[3]>>4 < 4 &&
+			b[3]&15 <= 5 {
 			h.state = climate{on: b[1]&1 == 1, mode: b[1] >> 4, celsius: b[2], fan: b[3] >> 4, vane: b[3] & 15}
 		}
 	}
@@ -88,7 +89,8 @@ func (h *HeatPump) State(time.Duration) []Fact {
 	if h.state.vane > 0 {
 		vane = fmt.Sprintf("step %d", h.state.vane)
 	}
-	return []Fact{{"power", power}, {"mode", climateModes[h.state.mode]}, {"temperature", fmt.Sprintf("%d °C", h.state.celsius)},
+	return []Fact{{"power", power}, {"mode", climateModes[h.state.mode]},
+		{"temperature", fmt.Sprintf("%d °C", h.state.celsius)},
 		{"fan", climateFans[h.state.fan]}, {"vane", vane}}
 }
 

@@ -65,7 +65,8 @@ func (s *Stage) unplug(slug string) error {
 func (s *Stage) projector() {
 	h := &Handset{Slug: "projector", Title: "Projector handset", Room: "Lecture room", Medium: Infrared, Hz: carrier38,
 		clock: 1.004, jitter: 14, strength: 0.8, least: 1}
-	for i, name := range []string{"on", "off", "source", "menu", "up", "down", "left", "right", "ok", "freeze", "blank"} {
+	for i, name := range []string{"on", "off", "source", "menu", "up", "down", "left", "right", "ok", "freeze",
+		"blank"} {
 		command := projectorOn + byte(i)
 		frame := [4]byte{projectorAddress[0], projectorAddress[1], command, ^command}
 		h.Keys = append(h.Keys, HandsetKey{Name: name, first: distanceFrame(frame), then: distanceHeld()})
@@ -76,7 +77,8 @@ func (s *Stage) projector() {
 }
 
 func (s *Stage) boardwalk() {
-	h := &Handset{Slug: "boardwalk", Title: "Boardwalk lights handset", Room: "Outside", Medium: Infrared, Hz: carrier38,
+	h := &Handset{Slug: "boardwalk", Title: "Boardwalk lights handset", Room: "Outside", Medium: Infrared,
+		Hz:    carrier38,
 		clock: 0.985, jitter: 38, strength: 0.25, weak: true, least: 1}
 	for i, name := range []string{"power", "red", "amber", "white", "dim", "brighter", "breathe"} {
 		command := boardwalkPower + 3*byte(i)
@@ -105,7 +107,8 @@ func (s *Stage) infrared(h *Handset, a Appliance, title string) {
 	h.Medium = Infrared
 	s.handsets = append(s.handsets, h)
 	if a != nil {
-		s.place(&placed{Appliance: a, slug: h.Slug, title: title, room: h.Room, medium: Infrared, hz: h.Hz, width: irWidth, plugged: true})
+		s.place(&placed{Appliance: a, slug: h.Slug, title: title, room: h.Room, medium: Infrared, hz: h.Hz,
+			width: irWidth, plugged: true})
 	}
 }
 
@@ -114,13 +117,16 @@ func (s *Stage) radio(h *Handset, a Appliance, title string) {
 	h.Medium = Radio
 	s.handsets = append(s.handsets, h)
 	if a != nil {
-		s.place(&placed{Appliance: a, slug: h.Slug, title: title, room: h.Room, medium: Radio, hz: h.Hz, width: radioWidth, plugged: true})
+		s.place(&placed{Appliance: a, slug: h.Slug, title: title, room: h.Room, medium: Radio, hz: h.Hz,
+			width: radioWidth, plugged: true})
 	}
 }
 
 func (s *Stage) amplifier() {
-	h := &Handset{Slug: "amplifier", Title: "Amplifier handset", Room: "Lecture room", Hz: carrier40, clock: 0.994, jitter: 12, strength: 0.7, least: 3}
-	for i, name := range []string{"power", "volume-up", "volume-down", "mute", "input-1", "input-2", "input-3", "input-4"} {
+	h := &Handset{Slug: "amplifier", Title: "Amplifier handset", Room: "Lecture room", Hz: carrier40, clock: 0.994,
+		jitter: 12, strength: 0.7, least: 3}
+	for i, name := range []string{"power", "volume-up", "volume-down", "mute", "input-1", "input-2", "input-3",
+		"input-4"} {
 		frame := widthFrame(amplifierAddress<<7|(amplifierPower+uint32(i)), 15)
 		h.Keys = append(h.Keys, HandsetKey{Name: name, first: frame, then: frame})
 	}
@@ -128,7 +134,8 @@ func (s *Stage) amplifier() {
 }
 
 func (s *Stage) weatherRadio() {
-	h := &Handset{Slug: "radio", Title: "Weather radio handset", Room: "Warm room", Hz: carrier36, clock: 1.01, jitter: 15, strength: 0.6, least: 1}
+	h := &Handset{Slug: "radio", Title: "Weather radio handset", Room: "Warm room", Hz: carrier36, clock: 1.01,
+		jitter: 15, strength: 0.6, least: 1}
 	toggle := uint32(0)
 	add := func(name string, command uint32) {
 		h.Keys = append(h.Keys, HandsetKey{Name: name, fresh: func() (first, then []int) {
@@ -149,7 +156,8 @@ func (s *Stage) weatherRadio() {
 }
 
 func (s *Stage) heatPump() {
-	h := &Handset{Slug: "heat-pump", Title: "Heat pump handset", Room: "Warm room", Hz: carrier38, clock: 1.002, jitter: 10, strength: 0.7, least: 1}
+	h := &Handset{Slug: "heat-pump", Title: "Heat pump handset", Room: "Warm room", Hz: carrier38, clock: 1.002,
+		jitter: 10, strength: 0.7, least: 1}
 	shown := &climate{mode: 3, celsius: 18}
 	for _, name := range []string{"on-off", "mode", "warmer", "cooler", "fan", "vane"} {
 		h.Keys = append(h.Keys, HandsetKey{Name: name, fresh: func() (first, then []int) {
@@ -161,7 +169,8 @@ func (s *Stage) heatPump() {
 }
 
 func (s *Stage) mixer() {
-	h := &Handset{Slug: "mixer", Title: "Air mixer handset", Room: "Dome", Hz: carrier38, clock: 0.99, jitter: 16, strength: 0.6, least: 1}
+	h := &Handset{Slug: "mixer", Title: "Air mixer handset", Room: "Dome", Hz: carrier38, clock: 0.99, jitter: 16,
+		strength: 0.6, least: 1}
 	for i, name := range []string{"power", "speed-1", "speed-2", "speed-3", "speed-4", "sweep"} {
 		frame := mixerFrame(mixerPower + byte(i))
 		h.Keys = append(h.Keys, HandsetKey{Name: name, first: frame, then: frame})
@@ -170,7 +179,8 @@ func (s *Stage) mixer() {
 }
 
 func (s *Stage) screen() {
-	h := &Handset{Slug: "screen", Title: "Projection screen handset", Room: "Lecture room", Hz: channel433, clock: 0.97, jitter: 10, strength: 0.6, least: 4}
+	h := &Handset{Slug: "screen", Title: "Projection screen handset", Room: "Lecture room", Hz: channel433, clock: 0.97,
+		jitter: 10, strength: 0.6, least: 4}
 	for _, k := range []struct {
 		name string
 		key  uint32
@@ -185,7 +195,8 @@ func (s *Stage) shutter() {
 	shutter := newShutter()
 	s.radio(rollHandset("shutter", "Dome shutter handset", shutterHandset), shutter, "Dome shutter")
 	own := HandsetKey{Name: "pair-next", push: shutter.PairNext, of: s.appliances[len(s.appliances)-1]}
-	s.radio(&Handset{Slug: "shutter-box", Title: "Button on the shutter's motor", Room: "Dome", Hz: channel43342, Keys: []HandsetKey{own},
+	s.radio(&Handset{Slug: "shutter-box", Title: "Button on the shutter's motor", Room: "Dome", Hz: channel43342,
+		Keys:  []HandsetKey{own},
 		About: "Held for a while, it lets the shutter take the next handset that sends pair."}, nil, "")
 	spare := rollHandset("shutter-spare", "Spare shutter handset", 0x51C07E)
 	spare.About = "The shutter obeys it once it is paired: press the button on the motor, then pair here."
@@ -194,7 +205,8 @@ func (s *Stage) shutter() {
 
 // rollHandset is a handset of the shutter's make, with a counter of its own.
 func rollHandset(slug, title string, number uint32) *Handset {
-	h := &Handset{Slug: slug, Title: title, Room: "Dome", Hz: channel43342, clock: 1.0, jitter: 12, strength: 0.5, least: 3}
+	h := &Handset{Slug: slug, Title: title, Room: "Dome", Hz: channel43342, clock: 1.0, jitter: 12, strength: 0.5,
+		least: 3}
 	counter := uint16(0)
 	for _, k := range []struct {
 		name   string
@@ -213,7 +225,8 @@ func rollHandset(slug, title string, number uint32) *Handset {
 const doorID = 0x1C3A9
 
 func (s *Stage) door() {
-	h := &Handset{Slug: "door", Title: "Dome door contact", Room: "Dome", Hz: channel433, clock: 1.03, jitter: 10, strength: 0.5, least: 4}
+	h := &Handset{Slug: "door", Title: "Dome door contact", Room: "Dome", Hz: channel433, clock: 1.03, jitter: 10,
+		strength: 0.5, least: 4}
 	for key, name := range []string{"opened", "closed"} {
 		frame := ratioFrame(doorID<<4 | uint32(1+key))
 		h.Keys = append(h.Keys, HandsetKey{Name: name, first: frame, then: frame})
@@ -222,7 +235,8 @@ func (s *Stage) door() {
 }
 
 func (s *Stage) clicker() {
-	h := &Handset{Slug: "clicker", Title: "Old handset", Room: "Warm room", Hz: carrier38, clock: 1.015, jitter: 12, strength: 0.6, least: 2}
+	h := &Handset{Slug: "clicker", Title: "Old handset", Room: "Warm room", Hz: carrier38, clock: 1.015, jitter: 12,
+		strength: 0.6, least: 2}
 	for i, name := range []string{"a", "b", "c", "d"} {
 		frame := clickerFrame(0b1011_0010_0110_0000_01 | uint32(1<<i)<<2)
 		h.Keys = append(h.Keys, HandsetKey{Name: name, first: frame, then: frame})

@@ -122,7 +122,8 @@ func (e *ear) flush(gap int) {
 // idle is how long in µs a receiver that inverts shows the silence around a train.
 const idle = 250
 
-// Gain of infrared modules: marks load it, spaces let it rest, and beyond easy each further easy shortens marks by fade.
+// Gain of infrared modules: marks load it, spaces let it rest, and beyond easy each further easy shortens marks by
+// fade.
 const (
 	gainEasy = 15_000 // µs
 	gainFade = 25     // µs

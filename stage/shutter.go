@@ -51,7 +51,8 @@ func newShutter() *Shutter {
 // rollBytes packs a press the way the handset does: a check over all nibbles, then each byte hidden behind the one
 // before it.
 func rollBytes(button byte, counter uint16, handset uint32) [7]byte {
-	b := [7]byte{0xA0 | byte(counter&15), button << 4, byte(counter >> 8), byte(counter), byte(handset >> 16), byte(handset >> 8), byte(handset)}
+	b := [7]byte{0xA0 | byte(counter&15), button << 4, byte(counter >> 8), byte(counter), byte(handset >> 16),
+		byte(handset >> 8), byte(handset)}
 	check := byte(0)
 	for _, x := range b {
 		check ^= x ^ x>>4
@@ -182,5 +183,6 @@ func (s *Shutter) State(now time.Duration) []Fact {
 	if now < s.open {
 		waits = "yes"
 	}
-	return append(s.facts(now, "open", "closed"), Fact{"handsets", strconv.Itoa(len(s.paired))}, Fact{"waits for a handset", waits})
+	return append(s.facts(now, "open", "closed"), Fact{"handsets", strconv.Itoa(len(s.paired))},
+		Fact{"waits for a handset", waits})
 }

@@ -145,7 +145,8 @@ func listen(t *testing.T, s *stage.Stage, r stage.Receiver, handset, key string)
 func TestReceiver_AShortTimeOutCutsAPress(t *testing.T) {
 	for silence, trains := range map[time.Duration]int{0: 1, 4 * time.Millisecond: 2, 1200 * time.Microsecond: 15} {
 		play(t, stage.Options{}, func(s *stage.Stage) {
-			got := listen(t, s, stage.Receiver{Medium: stage.Infrared, Hz: 38_000, Width: 2_500, Silence: silence}, "projector", "on")
+			got := listen(t, s, stage.Receiver{Medium: stage.Infrared, Hz: 38_000, Width: 2_500, Silence: silence},
+				"projector", "on")
 			assert.GreaterOrEqual(t, len(got), trains, "time-out of %s", silence)
 			for _, h := range got[:len(got)-1] {
 				assert.Positive(t, h.Gap)
@@ -156,7 +157,8 @@ func TestReceiver_AShortTimeOutCutsAPress(t *testing.T) {
 
 func TestReceiver_LongBurstsTurnTheGainDown(t *testing.T) {
 	play(t, stage.Options{}, func(s *stage.Stage) {
-		got := listen(t, s, stage.Receiver{Medium: stage.Infrared, Hz: 38_000, Width: 2_500, Stretch: 100}, "mixer", "power")
+		got := listen(t, s, stage.Receiver{Medium: stage.Infrared, Hz: 38_000, Width: 2_500, Stretch: 100}, "mixer",
+			"power")
 		require.NotEmpty(t, got)
 		train := got[0].Train
 		mean := func(marks []int) (m int) {
@@ -171,7 +173,8 @@ func TestReceiver_LongBurstsTurnTheGainDown(t *testing.T) {
 
 func TestReceiver_SomeInvert(t *testing.T) {
 	play(t, stage.Options{}, func(s *stage.Stage) {
-		got := listen(t, s, stage.Receiver{Medium: stage.Radio, Hz: 433_420_000, Width: 250_000, Inverts: true}, "shutter", "up")
+		got := listen(t, s, stage.Receiver{Medium: stage.Radio, Hz: 433_420_000, Width: 250_000, Inverts: true},
+			"shutter", "up")
 		require.NotEmpty(t, got)
 		assert.Equal(t, 1, len(got[0].Train)%2, "it begins and ends with a mark still")
 	})

@@ -220,15 +220,19 @@ func (h Hello) Check() error {
 	for _, p := range h.Ports {
 		switch {
 		case !nameRule.MatchString(p.ID):
-			return fmt.Errorf("%w: station %s, port %.50q: a name is 1 to 40 of a-z, 0-9 and -", ErrMessage, h.Station, p.ID)
+			return fmt.Errorf("%w: station %s, port %.50q: a name is 1 to 40 of a-z, 0-9 and -", ErrMessage, h.Station,
+				p.ID)
 		case seen[p.ID]:
 			return fmt.Errorf("%w: station %s has two ports %q: rename one", ErrMessage, h.Station, p.ID)
 		case p.Direction != Receiver && p.Direction != Transmitter:
-			return fmt.Errorf("%w: port %s/%s: direction is receiver or transmitter, not %.20q", ErrMessage, h.Station, p.ID, p.Direction)
+			return fmt.Errorf("%w: port %s/%s: direction is receiver or transmitter, not %.20q", ErrMessage, h.Station,
+				p.ID, p.Direction)
 		case p.Medium != "infrared" && p.Medium != "radio":
-			return fmt.Errorf("%w: port %s/%s: medium is infrared or radio, not %.20q", ErrMessage, h.Station, p.ID, p.Medium)
+			return fmt.Errorf("%w: port %s/%s: medium is infrared or radio, not %.20q", ErrMessage, h.Station, p.ID,
+				p.Medium)
 		case p.Longest < 3 || p.FromHz <= 0 || p.ToHz < p.FromHz:
-			return fmt.Errorf("%w: port %s/%s: give longest (at least 3), from_hz and to_hz", ErrMessage, h.Station, p.ID)
+			return fmt.Errorf("%w: port %s/%s: give longest (at least 3), from_hz and to_hz", ErrMessage, h.Station,
+				p.ID)
 		}
 		seen[p.ID] = true
 	}

@@ -17,11 +17,14 @@ var half = 0.5
 // messages is one of every type, with all its fields.
 var messages = map[string]station.Message{
 	"hello": station.Hello{Link: 1, Station: "dome", Model: "Bench board", Firmware: "3", Ports: []station.Port{
-		{ID: "ir-out", Direction: station.Transmitter, Medium: "infrared", FromHz: 30_000, ToHz: 60_000, Longest: 1024, Strength: true, Frequency: true}}},
+		{ID: "ir-out", Direction: station.Transmitter, Medium: "infrared", FromHz: 30_000, ToHz: 60_000, Longest: 1024,
+			Strength: true, Frequency: true}}},
 	"welcome": station.Welcome{Link: 1},
 	"refused": station.Refused{Reason: "no"},
-	"heard":   station.Heard{Port: "ir-in", At: 5, Train: signal.Train{9000, 4500, 563}, Gap: 20_000, Strength: &half, CarrierHz: 38_000, FrequencyHz: 433_920_000, More: true},
-	"send": station.Send{ID: "a1", Port: "ir-out", CarrierHz: 38_000, FrequencyHz: 1, Duty: 0.33, Once: []int{9, 4}, Repeat: []int{5, 6}, Repeats: 2,
+	"heard": station.Heard{Port: "ir-in", At: 5, Train: signal.Train{9000, 4500, 563}, Gap: 20_000, Strength: &half,
+		CarrierHz: 38_000, FrequencyHz: 433_920_000, More: true},
+	"send": station.Send{ID: "a1", Port: "ir-out", CarrierHz: 38_000, FrequencyHz: 1, Duty: 0.33, Once: []int{9, 4},
+		Repeat: []int{5, 6}, Repeats: 2,
 		Last: []int{7, 8}, GapUS: 9, WithinMS: 10},
 	"sent":   station.Sent{ID: "a1", Started: 7, Took: 8},
 	"failed": station.Failed{ID: "a1", Reason: "no"},

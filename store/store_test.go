@@ -1,14 +1,20 @@
 package store_test
 
 import (
+	"compress/gzip"
+	"context"
+	"database/sql"
+	"io"
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"gorm.io/gorm"
 
+	"urbo/core/device"
+	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/signal"
 	"urbo/store"
@@ -22,55 +28,166 @@ func open(t *testing.T, dir string) *store.Store {
 	return s
 }
 
+// raw opens the database file beside the store, as another program would.
+func raw(t *testing.T, dir string) *sql.DB {
+	t.Helper()
+	db, err := sql.Open("sqlite", filepath.Join(dir, store.File))
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = db.Close() })
+	return db
+}
+
+func execute(t *testing.T, db *sql.DB, statements ...string) {
+	t.Helper()
+	for _, s := range statements {
+		_, err := db.Exec(s)
+		require.NoError(t, err, s)
+	}
+}
+
+func ask[T any](t *testing.T, db *sql.DB, query string) T {
+	t.Helper()
+	var out T
+	require.NoError(t, db.QueryRow(query).Scan(&out), query)
+	return out
+}
+
+var at = time.Date(2026, 3, 4, 5, 6, 7, 8_000_000, time.UTC)
+
+func identify(c device.Code) string { return c.Identity(line.Builtin()) }
+
+func lamp() *device.Device {
+	repeats := 0
+	return &device.Device{Slug: "lamp", Name: "Lamp", Room: "Dome", Kind: "light", Extra: device.Extra{"colour": []byte(`"red"`)}, Keys: []device.Key{
+		{Name: "power", Codes: []device.Code{{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("0F1"),
+			"n": line.Number(7)}, Repeats: &repeats}}},
+		{Name: "raw", Codes: []device.Code{{Train: signal.Train{500, 600, 500}, GapUS: 9000,
+			Channel: device.Channel{Medium: line.Radio, Hz: 433_920_000}}}},
+	}}
+}
+
+func apply(t *testing.T, s *store.Store, changes ...store.Change) error {
+	t.Helper()
+	return s.Devices().Apply(t.Context(), store.Batch{Devices: changes, Identify: identify, At: at})
+}
+
+func load(t *testing.T, s *store.Store, id string) device.Device {
+	t.Helper()
+	d, troubles, err := s.Devices().Load(t.Context(), id)
+	require.NoError(t, err)
+	require.Empty(t, troubles)
+	return d
+}
+
 func TestOpen_SettingsThatSurviveAPowerCut(t *testing.T) {
 	dir := t.TempDir()
-	s := open(t, dir)
-	for pragma, want := range map[string]string{"journal_mode": "wal", "synchronous": "2", "foreign_keys": "1", "busy_timeout": "5000"} {
-		var got string
-		require.NoError(t, s.Read(t.Context()).Raw("PRAGMA "+pragma).Scan(&got).Error)
-		assert.Equal(t, want, got, pragma)
-	}
+	open(t, dir)
+	assert.Equal(t, "wal", ask[string](t, raw(t, dir), "PRAGMA journal_mode"))
 	info, err := os.Stat(filepath.Join(dir, store.File))
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
 }
 
-func TestStore_KeepsCodesAcrossReopening(t *testing.T) {
+func TestDevices_ComeBackAsTheyWere(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir)
-	code := store.Code{ID: "c", KeyID: "k", Version: 1, Sheet: "pt2262", Fields: line.Fields{"values": line.Text("0F1"), "n": line.Number(7)}}
-	raw := store.Code{ID: "d", KeyID: "k", Version: 1, Position: 1, Train: signal.Train{500, 600, 500}, GapUS: 9000}
-	require.NoError(t, s.Change(t.Context(), func(tx *gorm.DB) error {
-		if err := tx.Create(&store.Device{ID: "d", Slug: "lamp", Name: "Lamp"}).Error; err != nil {
-			return err
-		}
-		return tx.Create(&store.Key{ID: "k", DeviceID: "d", Name: "power", Codes: []store.Code{code, raw}}).Error
-	}))
+	d := lamp()
+	require.NoError(t, apply(t, s, store.Change{After: d}))
+	assert.Equal(t, 1, d.Keys[0].Version)
 	require.NoError(t, s.Close())
-
-	var got []store.Code
-	require.NoError(t, open(t, dir).Read(t.Context()).Order("position").Find(&got).Error)
-	require.Len(t, got, 2)
-	assert.Equal(t, code.Fields, got[0].Fields)
-	assert.Equal(t, raw.Train, got[1].Train)
+	s = open(t, dir)
+	assert.Equal(t, *d, load(t, s, d.ID))
 }
 
-func TestChange_RollsBackAndNamesDuplicates(t *testing.T) {
+func TestDevices_EachChangeOfCodesIsAVersionAndOnlyThat(t *testing.T) {
 	s := open(t, t.TempDir())
-	add := func(tx *gorm.DB, id string) error {
-		return tx.Create(&store.Device{ID: id, Slug: "lamp", Name: "Lamp"}).Error
+	d := lamp()
+	require.NoError(t, apply(t, s, store.Change{After: d}))
+	change := func(f func(*device.Device)) {
+		before := load(t, s, d.ID)
+		after := before.Clone()
+		f(&after)
+		require.NoError(t, apply(t, s, store.Change{Before: &before, After: &after}))
+		assert.Equal(t, after, load(t, s, d.ID))
 	}
-	err := s.Change(t.Context(), func(tx *gorm.DB) error {
-		require.NoError(t, add(tx, "a"))
-		return add(tx, "b")
-	})
-	assert.ErrorIs(t, err, store.ErrDuplicate)
-	var count int64
-	require.NoError(t, s.Read(t.Context()).Model(&store.Device{}).Count(&count).Error)
-	assert.Zero(t, count, "the first device went with the second")
+	change(func(d *device.Device) { d.Keys[0].Codes[0].GapUS = 5 })
+	change(func(d *device.Device) { d.Keys[0].Hold, d.Name = device.HoldOnce, "Light" })
+	change(func(d *device.Device) { d.Keys[0].Name, d.Keys[1].Name = d.Keys[1].Name, d.Keys[0].Name })
+	change(func(d *device.Device) { d.Keys[0], d.Keys[1] = d.Keys[1], d.Keys[0] })
+	got := load(t, s, d.ID)
+	assert.Equal(t, 2, got.Keys[1].Version)
+	versions, err := s.Devices().Versions(t.Context(), got.Keys[1].ID)
+	require.NoError(t, err)
+	require.Len(t, versions, 2)
+	assert.Equal(t, []int{2, 1}, []int{versions[0].Number, versions[0].Replaces})
+	change(func(d *device.Device) { d.Keys[1].Version, d.Keys[1].Codes = 1, versions[1].Codes })
+	change(func(d *device.Device) { d.Keys[1].Codes = []device.Code{{Sheet: "nec", Fields: line.Fields{}}} })
+	versions, err = s.Devices().Versions(t.Context(), got.Keys[1].ID)
+	require.NoError(t, err)
+	assert.Equal(t, []int{3, 1}, []int{versions[0].Number, versions[0].Replaces},
+		"the next one after the newest, in the place of the first")
 }
 
-func TestTakeTurn_NeverGivesAValueTwiceAcrossRestarts(t *testing.T) {
+func TestApply_IsAllOrNothingAndNamesDuplicates(t *testing.T) {
+	s := open(t, t.TempDir())
+	require.ErrorIs(t, apply(t, s, store.Change{After: lamp()}, store.Change{After: lamp()}), store.ErrDuplicate)
+	lines, err := s.Devices().Lines(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, lines, "the first device went with the second")
+}
+
+func TestLoad_WhatCannotBeReadIsLeftOutAndNamed(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	d := lamp()
+	require.NoError(t, apply(t, s, store.Change{After: d}))
+	require.NoError(t, s.Happenings().Write(t.Context(), []happening.Happening{
+		{Seq: 1, ID: "a", At: at, What: happening.HeardOf(happening.Capture{ID: "a", At: at})},
+		{Seq: 2, ID: "b", At: at, What: happening.HeardOf(happening.Capture{ID: "b"})}}))
+	execute(t, raw(t, dir), `UPDATE codes SET fields = '{' WHERE sheet = 'pt2262'`, `UPDATE captures SET trains = 'x' WHERE id = 'a'`,
+		`UPDATE journal SET document = '[' WHERE id = 'a'`, `INSERT INTO code_sets VALUES ('odd', 'Odd', '', '', '', '{', '', 0)`)
+	got, troubles, err := s.Devices().Load(t.Context(), d.ID)
+	require.NoError(t, err)
+	require.Len(t, troubles, 1)
+	assert.ErrorContains(t, troubles[0], "a code of power of lamp cannot be read")
+	assert.Len(t, got.Keys[1].Codes, 1, "the other key is whole")
+	captures, troubles, err := s.Happenings().Captures(t.Context(), "", 10)
+	require.NoError(t, err)
+	assert.Len(t, captures, 1)
+	assert.Len(t, troubles, 1)
+	entries, err := s.Happenings().Journal(t.Context(), "", 10)
+	require.NoError(t, err)
+	require.Len(t, entries, 2)
+	l, _ := entries[1].What.Tell()
+	assert.Contains(t, l.Text, "cannot be read")
+	_, troubles, err = s.Devices().Sets(t.Context())
+	require.NoError(t, err)
+	assert.Len(t, troubles, 1)
+}
+
+func TestPrune_GoesByTheOrderAlsoWhereTheClockWentBack(t *testing.T) {
+	s := open(t, t.TempDir())
+	var batch []happening.Happening
+	for i := range 20 {
+		id := string(rune('a' + 19 - i)) // ids and times fall while the order grows
+		batch = append(batch, happening.Happening{Seq: int64(i + 1), ID: id, At: at.Add(-time.Duration(i) * time.Hour),
+			What: happening.HeardOf(happening.Capture{ID: id})})
+	}
+	require.NoError(t, s.Happenings().Write(t.Context(), batch))
+	require.NoError(t, s.Happenings().Prune(t.Context(), store.Kept{Captures: 5, Presses: 5, Entries: 7}))
+	entries, err := s.Happenings().Journal(t.Context(), "", 100)
+	require.NoError(t, err)
+	require.Len(t, entries, 7)
+	assert.Equal(t, "a", entries[0].ID, "the newest is the last in order")
+	next, err := s.Happenings().Journal(t.Context(), entries[2].ID, 2)
+	require.NoError(t, err)
+	assert.Equal(t, []string{entries[3].ID, entries[4].ID}, []string{next[0].ID, next[1].ID})
+	captures, _, err := s.Happenings().Captures(t.Context(), "", 100)
+	require.NoError(t, err)
+	assert.Len(t, captures, 5)
+}
+
+func TestTakeTurn_NeverTellsAValueTwiceAcrossRestarts(t *testing.T) {
 	dir := t.TempDir()
 	take := func(s *store.Store, device string) int64 {
 		v, err := s.TakeTurn(t.Context(), device, "rc5", "toggle", 3)
@@ -86,3 +203,157 @@ func TestTakeTurn_NeverGivesAValueTwiceAcrossRestarts(t *testing.T) {
 	assert.EqualValues(t, 2, take(s, "radio"))
 	assert.EqualValues(t, 0, take(s, "radio"), "it goes round")
 }
+
+func TestOpen_RefusesANewerDatabaseAndWritesNothing(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, open(t, dir).Close())
+	db := raw(t, dir)
+	execute(t, db, `INSERT INTO migrations VALUES ('0999-later')`, "PRAGMA wal_checkpoint(TRUNCATE)")
+	require.NoError(t, db.Close())
+	was, err := os.ReadFile(filepath.Join(dir, store.File))
+	require.NoError(t, err)
+	_, err = store.Open(dir)
+	require.ErrorIs(t, err, store.ErrNewer)
+	assert.ErrorContains(t, err, "0999-later")
+	is, err := os.ReadFile(filepath.Join(dir, store.File))
+	require.NoError(t, err)
+	assert.Equal(t, was, is)
+}
+
+func TestChange_WhereAnotherProgramHoldsTheDatabaseAllWaitOnceAndNotOneAfterAnother(t *testing.T) {
+	if testing.Short() {
+		t.Skip("it waits five seconds")
+	}
+	dir := t.TempDir()
+	s := open(t, dir)
+	other, err := raw(t, dir).Conn(t.Context())
+	require.NoError(t, err)
+	_, err = other.ExecContext(t.Context(), "BEGIN IMMEDIATE")
+	require.NoError(t, err)
+	began := time.Now()
+	errs := make(chan error)
+	for range 4 {
+		go func() {
+			_, err := s.TakeTurn(context.Background(), "d", "rc5", "toggle", 2)
+			errs <- err
+		}()
+	}
+	for range 4 {
+		require.ErrorIs(t, <-errs, store.ErrBusy)
+	}
+	assert.Less(t, time.Since(began), 12*time.Second)
+	require.NoError(t, other.Close())
+}
+
+func TestChange_AFullDiskIsSaidAndReadsGoOn(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	d := lamp()
+	require.NoError(t, apply(t, s, store.Change{After: d}))
+	store.Limit(t, s, 1)
+	big := lamp()
+	big.Slug = "big"
+	for range 100 {
+		big.Keys[0].Codes = append(big.Keys[0].Codes, device.Code{Train: make(signal.Train, 4001)})
+	}
+	require.ErrorIs(t, apply(t, s, store.Change{After: big}), store.ErrFull)
+	assert.Equal(t, *d, load(t, s, d.ID))
+}
+
+// fixture unpacks a database that the release before 0009 wrote: the observatory with a renamed device, versions and an
+// undo, two saves that share a version, a picture, tokens, a lesson and an audition under way, captures and a journal.
+func fixture(t *testing.T) string {
+	t.Helper()
+	in, err := os.Open("testdata/urbo-0008.db.gz")
+	require.NoError(t, err)
+	defer in.Close()
+	unzipped, err := gzip.NewReader(in)
+	require.NoError(t, err)
+	dir := t.TempDir()
+	out, err := os.Create(filepath.Join(dir, store.File))
+	require.NoError(t, err)
+	_, err = io.Copy(out, unzipped)
+	require.NoError(t, err)
+	require.NoError(t, out.Close())
+	return dir
+}
+
+func TestOpen_UpgradesADatabaseOf0008AndLosesNothing(t *testing.T) {
+	dir := fixture(t)
+	old := raw(t, dir)
+	counts := map[string]int{}
+	for _, table := range []string{"rooms", "devices", "keys", "codes", "old_slugs", "pictures", "code_sets",
+		"captures", "presses", "journal", "tokens", "turns"} {
+		counts[table] = ask[int](t, old, "SELECT count(*) FROM "+table)
+	}
+	texts := ask[string](t, old, "SELECT group_concat(text, '|') FROM (SELECT text FROM journal ORDER BY id)")
+	require.NoError(t, old.Close())
+
+	s := open(t, dir)
+	kept, err := sql.Open("sqlite", filepath.Join(dir, store.File+".before-0009-floor"))
+	require.NoError(t, err)
+	assert.Equal(t, counts["codes"], ask[int](t, kept, "SELECT count(print) FROM codes"),
+		"the old one is kept beside it")
+	require.NoError(t, kept.Close())
+	now := raw(t, dir)
+	for table, n := range counts {
+		assert.Equal(t, n, ask[int](t, now, "SELECT count(*) FROM "+table), table)
+	}
+	assert.Equal(t, 2, ask[int](t, now, "SELECT count(*) FROM sittings"))
+	assert.Equal(t, "ok", ask[string](t, now, "PRAGMA integrity_check"))
+	rows, err := now.Query("PRAGMA foreign_key_check")
+	require.NoError(t, err)
+	assert.False(t, rows.Next())
+	require.NoError(t, rows.Close())
+	assert.Zero(t, ask[int](t, now, "SELECT count(*) FROM sqlite_master WHERE name LIKE 'before%' OR sql LIKE "+
+		"'%before%'"))
+
+	lines, err := s.Devices().Lines(t.Context())
+	require.NoError(t, err)
+	found := map[string]device.Device{}
+	for _, l := range lines {
+		found[l.Slug] = load(t, s, l.ID)
+	}
+	white, err := ptr(found["boardwalk"]).Key("white")
+	require.NoError(t, err)
+	assert.Len(t, white.Codes, 1, "two saves that shared a version are versions of their own")
+	assert.Equal(t, 2, white.Version)
+	amplifier := found["hall-amplifier"]
+	assert.Equal(t, device.Traits{Plate: "XR-22 107", Notes: "on the shelf", Power: device.PowerToggles,
+		Inputs: device.InputsDirect, GapMS: 200}, amplifier.Traits)
+	assert.Equal(t, "Lecture room", amplifier.Room)
+	assert.JSONEq(t, `"red"`, string(found["dew-a"].Extra["colour"]))
+	assert.NotEmpty(t, found["dew-a"].Picture)
+	odd, err := ptr(found["clicker"]).Key("odd")
+	require.NoError(t, err)
+	assert.Equal(t, device.Channel{Medium: line.Radio, Hz: 433_920_000}, odd.Codes[0].Channel)
+	for _, d := range found {
+		for _, k := range d.Keys {
+			for _, c := range k.Codes {
+				require.NoError(t, c.Check(line.Builtin()))
+				senders, err := s.Devices().Senders(t.Context(), c.Identity(line.Builtin()))
+				require.NoError(t, err)
+				assert.Contains(t, senders[0].Device+senders[len(senders)-1].Device, d.Slug)
+			}
+		}
+	}
+	former, err := s.Devices().FormerSlugs(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, amplifier.ID, former["amplifier"])
+
+	entries, err := s.Happenings().Journal(t.Context(), "", 1000)
+	require.NoError(t, err)
+	told := ""
+	for _, e := range entries {
+		l, _ := e.What.Tell()
+		told = "|" + l.Text + told
+		assert.Equal(t, 2026, e.At.Year())
+	}
+	assert.Equal(t, "|"+texts, told)
+	sets, troubles, err := s.Devices().Sets(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, troubles)
+	assert.Len(t, sets, counts["code_sets"])
+}
+
+func ptr[T any](v T) *T { return &v }

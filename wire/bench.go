@@ -35,8 +35,10 @@ type Structure struct {
 
 // StructureOf translates a structure.
 func StructureOf(s bench.Structure) Structure {
-	out := Structure{Words: s.Words(), Style: string(s.Style), Unit: tenth(s.Unit), Stretch: s.Stretch, Bits: s.Bits, Frames: s.Frames, Starts: s.Starts,
-		GapUS: s.Gap, Frame: s.Frame, Once: s.Once, Marks: clusters(s.Marks), Spaces: clusters(s.Spaces), Spans: s.Spans, Fingerprint: s.Print.String()}
+	out := Structure{Words: s.Words(), Style: string(s.Style), Unit: tenth(s.Unit), Stretch: s.Stretch, Bits: s.Bits,
+		Frames: s.Frames, Starts: s.Starts,
+		GapUS: s.Gap, Frame: s.Frame, Once: s.Once, Marks: clusters(s.Marks), Spaces: clusters(s.Spaces),
+		Spans: s.Spans, Fingerprint: s.Print.String()}
 	if out.Bits == nil {
 		out.Bits = []string{}
 	}
@@ -73,7 +75,8 @@ type Finding struct {
 
 // FindingOf translates a finding.
 func FindingOf(f bench.Finding) Finding {
-	out := Finding{Count: f.Count, AtUS: f.At, Line: f.Line, CarrierHz: f.CarrierHz, OffsetHz: f.OffsetHz, Trains: f.Trains,
+	out := Finding{Count: f.Count, AtUS: f.At, Line: f.Line, CarrierHz: f.CarrierHz, OffsetHz: f.OffsetHz,
+		Trains:   f.Trains,
 		Readings: Readings(f.Readings), Held: f.Held}
 	if f.Structure.Frame != nil {
 		s := StructureOf(f.Structure)
@@ -100,8 +103,11 @@ type Recording struct {
 
 // RecordingOf translates what was gathered from a recording.
 func RecordingOf(info recording.Info, g *bench.Gatherer, trouble error) Recording {
-	out := Recording{Format: info.Format, Channel: info.Channel, Channels: info.Channels, RateHz: info.RateHz, FrequencyHz: info.FrequencyHz,
-		Inverted: info.Inverted, Understood: info.Understood, Presses: g.Presses, Strays: g.Strays, LeftOut: g.LeftOut, Findings: []Finding{}}
+	out := Recording{Format: info.Format, Channel: info.Channel, Channels: info.Channels, RateHz: info.RateHz,
+		FrequencyHz: info.FrequencyHz,
+		Inverted:    info.Inverted, Understood: info.Understood, Presses: g.Presses, Strays: g.Strays,
+		LeftOut:  g.LeftOut,
+		Findings: []Finding{}}
 	for _, f := range g.Findings {
 		out.Findings = append(out.Findings, FindingOf(f))
 	}
@@ -129,7 +135,8 @@ type Comparison struct {
 
 // ComparisonOf translates a comparison.
 func ComparisonOf(c bench.Comparison) Comparison {
-	out := Comparison{Words: c.Words, Verdict: string(c.Verdict), Length: thousandth(c.Length), Unit: thousandth(c.Unit), Stretch: c.Stretch, Mean: tenth(c.Mean),
+	out := Comparison{Words: c.Words, Verdict: string(c.Verdict), Length: thousandth(c.Length),
+		Unit: thousandth(c.Unit), Stretch: c.Stretch, Mean: tenth(c.Mean),
 		Most: c.Most, Worst: c.Worst, Offset: c.Offset, Differing: c.Differing, A: c.A.Raw, B: c.B.Raw}
 	if out.Differing == nil {
 		out.Differing = []int{}

@@ -17,7 +17,7 @@ type Code struct {
 	GapUS       int            `json:"gap_us,omitempty" minimum:"0" maximum:"1000000" doc:"Silence after a plain train in µs"`
 	CarrierHz   int            `json:"carrier_hz,omitempty" minimum:"0" maximum:"500000"`
 	FrequencyHz int            `json:"frequency_hz,omitempty" minimum:"0" maximum:"1000000000"`
-	Repeats     int            `json:"repeats,omitempty" minimum:"0" maximum:"50" doc:"How often the repeating part is sent; 0 is as the sheet says"`
+	Repeats     *int           `json:"repeats,omitempty" minimum:"0" maximum:"50" doc:"How often the repeating part is sent; left out is as the sheet says"`
 	Source      string         `json:"source,omitempty" doc:"lesson, bench, hand, audition, set, pack or demo"`
 	Takes       int            `json:"takes,omitempty" doc:"Of the lesson it was learned in"`
 	Agreed      int            `json:"agreed,omitempty" doc:"How many of them were alike"`
@@ -28,7 +28,7 @@ type Key struct {
 	Name    string    `json:"name"`
 	Codes   []Code    `json:"codes" doc:"Sent in order; empty while it is not learned"`
 	Hold    string    `json:"hold,omitempty" enum:"once,repeat" doc:"Held, it is sent once all the same, or again and again; else as its line code says"`
-	Version int       `json:"version" doc:"Counts the changes of its codes; 0 while it is not learned"`
+	Version int       `json:"version" doc:"Of its codes, the one in force; 0 while it is not learned"`
 	Changed time.Time `json:"changed"`
 }
 
@@ -79,7 +79,7 @@ type NewDevice struct {
 type HandCode struct {
 	Text    string `json:"text" minLength:"1" maxLength:"65536" doc:"A line code with its fields (nec address=57 command=0x02), positions of coding switches (switches 11010 01000 on), or durations in µs, mark first; several with then between them"`
 	Hz      int    `json:"hz,omitempty" minimum:"0" maximum:"1000000000" doc:"Of durations: carrier or channel; 0 is infrared at 38 kHz"`
-	Repeats int    `json:"repeats,omitempty" minimum:"0" maximum:"50" doc:"How often the repeating part is sent; 0 is as the line code says"`
+	Repeats *int   `json:"repeats,omitempty" minimum:"0" maximum:"50" doc:"How often the repeating part is sent; left out is as the line code says"`
 	GapUS   int    `json:"gap_us,omitempty" minimum:"0" maximum:"1000000" doc:"Least silence after each code"`
 }
 
@@ -92,7 +92,7 @@ type KeyVersion struct {
 
 // Restore asks for an earlier version of a key's codes.
 type Restore struct {
-	Version int `json:"version,omitempty" minimum:"0" doc:"0 undoes the last change"`
+	Version int `json:"version,omitempty" minimum:"0" doc:"0 is the one that was in force before this one"`
 }
 
 // Advice is something odd about a device.

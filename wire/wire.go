@@ -5,6 +5,7 @@ package wire
 import (
 	"time"
 
+	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/signal"
 )
@@ -20,32 +21,6 @@ type Reading struct {
 	Deviation  float64            `json:"deviation_us" doc:"Largest difference from the clean frame, in µs"`
 	Confidence float64            `json:"confidence" minimum:"0" maximum:"1"`
 	Measured   []line.Measurement `json:"measured,omitempty" doc:"What a sensor says"`
-}
-
-// Readings translates what a decoder found.
-func Readings(in []line.Reading) []Reading {
-	out := make([]Reading, len(in))
-	for i, r := range in {
-		out[i] = Reading{Sheet: r.Sheet, Fields: Fields(r.Fields), Frames: r.Frames, Repeats: r.Repeats, Unit: r.Unit,
-			Stretch: r.Stretch, Deviation: r.Deviation, Confidence: r.Confidence, Measured: r.Measured}
-	}
-	return out
-}
-
-// Fields translates the fields of a line code.
-func Fields(in line.Fields) map[string]any {
-	if in == nil {
-		return nil
-	}
-	out := make(map[string]any, len(in))
-	for name, v := range in {
-		if n, ok := v.Int(); ok {
-			out[name] = n
-		} else {
-			out[name] = v.String()
-		}
-	}
-	return out
 }
 
 // Decoded is what bench decode says of one train.
@@ -82,37 +57,37 @@ type KeyRef struct {
 // String is DEVICE/KEY.
 func (k KeyRef) String() string { return k.Device + "/" + k.Key }
 
-// Outcome of a press.
-type Outcome string
-
-// The outcomes. Unknown means that the station did not answer: it may or may not have gone out, and is never sent
-// again by itself.
-const (
-	Sent    Outcome = "sent"
-	Failed  Outcome = "failed"
-	Unknown Outcome = "unknown"
-)
-
 // Press is the receipt of a key that Urbo pressed.
 type Press struct {
-	ID      string    `json:"id"`
-	At      time.Time `json:"at"`
-	Device  string    `json:"device"`
-	Key     string    `json:"key"`
-	Times   int       `json:"times"`
-	By      string    `json:"by" doc:"Who asked"`
-	Station string    `json:"station"`
-	Port    string    `json:"port"`
-	Outcome Outcome   `json:"outcome" enum:"sent,failed,unknown"`
-	Reason  string    `json:"reason,omitempty"`
-	TookMS  float64   `json:"took_ms" doc:"On the air, in ms"`
-	Note    string    `json:"note,omitempty" doc:"What to mind, such as that the device still warms up"`
+	ID      string            `json:"id"`
+	At      time.Time         `json:"at"`
+	Device  string            `json:"device"`
+	Key     string            `json:"key"`
+	Times   int               `json:"times"`
+	By      string            `json:"by" doc:"Who asked"`
+	Station string            `json:"station"`
+	Port    string            `json:"port"`
+	Outcome happening.Outcome `json:"outcome" enum:"sent,failed,unknown" doc:"Unknown: the station did not answer, so it may or may not have gone out; it is never sent again by itself"`
+	Reason  string            `json:"reason,omitempty"`
+	TookMS  float64           `json:"took_ms" doc:"On the air, in ms"`
+	Note    string            `json:"note,omitempty" doc:"What to mind, such as that the device still warms up"`
 }
 
 // PressRequest asks for a press.
 type PressRequest struct {
 	Times  int `json:"times,omitempty" minimum:"1" maximum:"50" default:"1" doc:"Presses one after another"`
 	HoldMS int `json:"hold_ms,omitempty" minimum:"0" maximum:"20000" doc:"How long it is held down; 0 is a short press"`
+}
+
+// HoldRequest asks for a key to be held: it is let go by itself when it is not asked for again within the lease.
+type HoldRequest struct {
+	LeaseMS int `json:"lease_ms,omitempty" minimum:"0" maximum:"5000" doc:"How long it is held from now; 0 is 1500"`
+}
+
+// Held is a key that is held down.
+type Held struct {
+	ID      string `json:"id"`
+	LeaseMS int    `json:"lease_ms"`
 }
 
 // Entry is one line of the journal.
@@ -242,10 +217,15 @@ type About struct {
 	Parts   []string  `json:"parts" doc:"Parts that not every house has, such as stage"`
 }
 
-// Event is what the event stream carries: the new state of one thing.
-type Event struct {
-	ID   uint64
-	Data any // Capture, Press, Entry, Lesson, Audition, Device, Station, StageChanged or Reset
+// DeviceEvent says that a device was added, changed or removed: ask for it again.
+type DeviceEvent struct {
+	Slug string `json:"slug"`
+	Was  string `json:"was,omitempty" doc:"Its slug before, where that changed"`
+}
+
+// SetEvent says that a code set was put on the shelf, or taken off it.
+type SetEvent struct {
+	Slug string `json:"slug"`
 }
 
 // StageChanged says that the true state of an appliance on the stage may have changed: ask for the stage again.

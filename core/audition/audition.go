@@ -12,7 +12,7 @@ import (
 	"fmt"
 	"slices"
 
-	"urbo/core/pack"
+	"urbo/core/device"
 )
 
 // Phase of an audition.
@@ -42,7 +42,7 @@ const fitParts, wholeParts = 3, 4
 
 // Try is one thing to play: equal codes of several sets are played once.
 type Try struct {
-	Codes []pack.Code
+	Codes []device.Code
 	Sets  []int // indices of the sets that send this
 }
 
@@ -58,15 +58,16 @@ const (
 
 // Audition is one audition as it stands. Its members are exported to be kept; change them by the methods only.
 type Audition struct {
-	Function string        // the function that is played set by set
-	Sets     []pack.Device // candidates, in the order they are tried
-	Tries    []Try         // empty for a sweep
+	Function string          // the function that is played set by set
+	Sets     []device.Device // candidates, in the order they are tried
+	Tries    []Try           // empty for a sweep
 	Sweep    *Sweep
 	Phase    Phase
-	Next     int                 // the try that is played next
-	At       int                 // Confirming: the try that is asked about
-	Asked    int                 // Confirming: how many were asked about
-	Group    []int               // Walking: sets that send what was confirmed, and were not walked yet; the first is walked now
+	Next     int // the try that is played next
+	At       int // Confirming: the try that is asked about
+	Asked    int // Confirming: how many were asked about
+	// Walking: sets that send what was confirmed, and were not walked yet; the first is walked now
+	Group    []int
 	Key      int                 // Walking: index of the key that is asked about
 	Answers  []map[string]Answer // by set: what was said of its keys
 	Refused  []int               // sets that fit only in part
@@ -79,21 +80,10 @@ type Audition struct {
 	Declined bool // they are not wanted
 }
 
-// functions are other names under which a set may have a function.
-var functions = map[string][]string{
-	"power": {"power", "on-off", "on"},
-	"on":    {"on", "power", "on-off"},
-	"off":   {"off", "power", "on-off"},
-}
-
-// keyFor is the key of a set that has a function, -1 where none has.
-func keyFor(set pack.Device, function string) int {
-	names := functions[function]
-	if names == nil {
-		names = []string{function}
-	}
-	for _, name := range names {
-		if i := slices.IndexFunc(set.Keys, func(k pack.Key) bool { return k.Name == name && len(k.Codes) > 0 }); i >= 0 {
+// keyFor is the key of a set that has a function, -1 where none has: it may call it another way.
+func keyFor(set device.Device, function string) int {
+	for _, name := range device.SameRole(function) {
+		if i := slices.IndexFunc(set.Keys, func(k device.Key) bool { return k.Name == name && k.Learned() }); i >= 0 {
 			return i
 		}
 	}
@@ -101,34 +91,42 @@ func keyFor(set pack.Device, function string) int {
 }
 
 // New makes an audition of code sets, in the order given. Sets without the function are left out. Errors wrap ErrPlan.
-func New(function string, sets []pack.Device) (*Audition, error) {
+func New(function string, sets []device.Device) (*Audition, error) {
 	a := &Audition{Function: function, Phase: Playing}
-	seen := map[string]int{}
 	for _, set := range sets {
-		k := keyFor(set, function)
-		if k < 0 {
-			continue
+		if keyFor(set, function) >= 0 {
+			a.Sets = append(a.Sets, set)
+			a.Answers = append(a.Answers, map[string]Answer{})
 		}
-		n := len(a.Sets)
-		a.Sets = append(a.Sets, set)
-		a.Answers = append(a.Answers, map[string]Answer{})
-		id := same(set.Keys[k].Codes)
+	}
+	a.findTries()
+	switch {
+	case len(sets) == 0:
+		return nil, fmt.Errorf("%w: there are no code sets to try: import a pack of them, or sweep a line code",
+			ErrPlan)
+	case len(a.Sets) == 0:
+		return nil, fmt.Errorf("%w: none of the %d code sets has a key %q: choose another function", ErrPlan, len(sets),
+			function)
+	case len(a.Tries) > MostTries:
+		return nil, fmt.Errorf("%w: %d codes to try, the most is %d: choose a kind of device", ErrPlan, len(a.Tries),
+			MostTries)
+	}
+	return a, nil
+}
+
+// findTries lists what can be played: equal codes of several sets once.
+func (a *Audition) findTries() {
+	seen := map[string]int{}
+	for n, set := range a.Sets {
+		codes := set.Keys[keyFor(set, a.Function)].Codes
+		id := same(codes)
 		if i, again := seen[id]; again {
 			a.Tries[i].Sets = append(a.Tries[i].Sets, n)
 			continue
 		}
 		seen[id] = len(a.Tries)
-		a.Tries = append(a.Tries, Try{Codes: set.Keys[k].Codes, Sets: []int{n}})
+		a.Tries = append(a.Tries, Try{Codes: codes, Sets: []int{n}})
 	}
-	switch {
-	case len(sets) == 0:
-		return nil, fmt.Errorf("%w: there are no code sets to try: import a pack of them, or sweep a line code", ErrPlan)
-	case len(a.Sets) == 0:
-		return nil, fmt.Errorf("%w: none of the %d code sets has a key %q: choose another function", ErrPlan, len(sets), function)
-	case len(a.Tries) > MostTries:
-		return nil, fmt.Errorf("%w: %d codes to try, the most is %d: choose a kind of device", ErrPlan, len(a.Tries), MostTries)
-	}
-	return a, nil
 }
 
 // NewSweep makes an audition of the values of a field; what is found becomes the key named function.
@@ -137,7 +135,7 @@ func NewSweep(function string, s Sweep) *Audition {
 }
 
 // same is equal for equal codes.
-func same(codes []pack.Code) string {
+func same(codes []device.Code) string {
 	data, err := json.Marshal(codes)
 	if err != nil {
 		return fmt.Sprint(codes)
@@ -154,9 +152,9 @@ func (a *Audition) Len() int {
 }
 
 // codes of a try.
-func (a *Audition) codes(try int) []pack.Code {
+func (a *Audition) codes(try int) []device.Code {
 	if a.Sweep != nil {
-		return []pack.Code{a.Sweep.At(try)}
+		return []device.Code{a.Sweep.At(try)}
 	}
 	return a.Tries[try].Codes
 }
@@ -166,7 +164,7 @@ func (a *Audition) Over() bool { return a.Phase == Found || a.Phase == Nothing |
 
 // Due is what is to be played now, nil where nothing is. soon is true where somebody waits for it; the others come
 // one after another with a pause between.
-func (a *Audition) Due() (codes []pack.Code, soon bool) {
+func (a *Audition) Due() (codes []device.Code, soon bool) {
 	switch {
 	case a.Paused || a.Over():
 		return nil, false
@@ -346,11 +344,11 @@ func (a *Audition) walk(k int) {
 }
 
 // knows fills in the answer that another set's key of the same name and code got.
-func (a *Audition) knows(n int, key pack.Key) bool {
+func (a *Audition) knows(n int, key device.Key) bool {
 	id := same(key.Codes)
 	for _, other := range a.Refused {
 		answer, said := a.Answers[other][key.Name]
-		i := slices.IndexFunc(a.Sets[other].Keys, func(k pack.Key) bool { return k.Name == key.Name })
+		i := slices.IndexFunc(a.Sets[other].Keys, func(k device.Key) bool { return k.Name == key.Name })
 		if said && i >= 0 && same(a.Sets[other].Keys[i].Codes) == id {
 			a.Answers[n][key.Name] = answer
 			return true
@@ -360,7 +358,7 @@ func (a *Audition) knows(n int, key pack.Key) bool {
 }
 
 // tally counts the answers for a set's keys; open ones were not tried yet.
-func tally(set pack.Device, said map[string]Answer) (yes, no, open int) {
+func tally(set device.Device, said map[string]Answer) (yes, no, open int) {
 	for _, k := range set.Keys {
 		switch answer, done := said[k.Name]; {
 		case len(k.Codes) == 0 || answer == Skip:
@@ -386,4 +384,7 @@ func (a *Audition) resume() {
 }
 
 // walked is the key that is asked about while walking.
-func (a *Audition) walked() pack.Key { return a.Sets[a.Group[0]].Keys[a.Key] }
+func (a *Audition) walked() device.Key { return a.Sets[a.Group[0]].Keys[a.Key] }
+
+// Resting says whether it waits for somebody to resume it.
+func (a *Audition) Resting() bool { return a.Paused }

@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
+	"urbo/core/device"
 	"urbo/core/line"
-	"urbo/core/pack"
 )
 
 // Take keeps the confirmed keys of the best set, though it does not fit whole.
@@ -19,7 +19,7 @@ func (a *Audition) Take() error {
 
 // Kept are the keys worth keeping once it is over: the confirmed ones of the set that fits, or of the best one where
 // those were taken.
-func (a *Audition) Kept() []pack.Key {
+func (a *Audition) Kept() []device.Key {
 	switch {
 	case a.Took:
 		_, keys := a.best()
@@ -27,14 +27,14 @@ func (a *Audition) Kept() []pack.Key {
 	case a.Phase != Found:
 		return nil
 	case a.Sweep != nil:
-		return []pack.Key{{Name: a.Function, Codes: a.codes(a.Hit)}}
+		return []device.Key{{Name: a.Function, Codes: a.codes(a.Hit)}}
 	}
 	return a.confirmed(a.Winner)
 }
 
 // Best is the refused set with the most confirmed keys, where nothing fits whole; ok is false where there is none, or
 // it was taken or declined.
-func (a *Audition) Best() (set pack.Device, keys []pack.Key, ok bool) {
+func (a *Audition) Best() (set device.Device, keys []device.Key, ok bool) {
 	if a.Phase != Nothing && a.Phase != Ended || a.Took || a.Declined {
 		return set, nil, false
 	}
@@ -42,7 +42,7 @@ func (a *Audition) Best() (set pack.Device, keys []pack.Key, ok bool) {
 	return set, keys, len(keys) > 0
 }
 
-func (a *Audition) best() (set pack.Device, keys []pack.Key) {
+func (a *Audition) best() (set device.Device, keys []device.Key) {
 	for _, n := range a.Refused {
 		if k := a.confirmed(n); len(k) > len(keys) {
 			set, keys = a.Sets[n], k
@@ -51,8 +51,8 @@ func (a *Audition) best() (set pack.Device, keys []pack.Key) {
 	return set, keys
 }
 
-func (a *Audition) confirmed(n int) []pack.Key {
-	var out []pack.Key
+func (a *Audition) confirmed(n int) []device.Key {
+	var out []device.Key
 	for _, k := range a.Sets[n].Keys {
 		if a.Answers[n][k.Name] == Yes {
 			out = append(out, k)
@@ -92,7 +92,7 @@ func (a *Audition) Asking() []KeyAnswer {
 
 // Verdict is how a refused set did.
 type Verdict struct {
-	Set       pack.Device
+	Set       device.Device
 	Confirmed int
 	Tried     int
 }
@@ -151,7 +151,8 @@ func (a *Audition) Prompt() string {
 		return "All were played, and the device reacted to none."
 	case Ended:
 		if set, keys, ok := a.Best(); ok {
-			return fmt.Sprintf("The audition is over. %s fits best, with %s.", set.Name, count(len(keys), "key", "keys"))
+			return fmt.Sprintf("The audition is over. %s fits best, with %s.", set.Name,
+				count(len(keys), "key", "keys"))
 		}
 		return "The audition is over."
 	}
@@ -190,7 +191,8 @@ func (a *Audition) Airtime(book *line.Book) (us int, err error) {
 		for _, c := range a.codes(try) {
 			length, err := c.Airtime(book)
 			if err != nil {
-				what, _ := (&Audition{Sets: a.Sets, Tries: a.Tries, Sweep: a.Sweep, Phase: Playing, Next: try + 1}).Now()
+				what, _ := (&Audition{Sets: a.Sets, Tries: a.Tries, Sweep: a.Sweep, Phase: Playing, Next: try +
+					1}).Now()
 				return 0, fmt.Errorf("%w: %s: %w", ErrPlan, what, err)
 			}
 			us += length

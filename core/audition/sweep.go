@@ -4,8 +4,8 @@ import (
 	"errors"
 	"fmt"
 
+	"urbo/core/device"
 	"urbo/core/line"
-	"urbo/core/pack"
 )
 
 // ErrPlan is wrapped by every error about an audition that cannot begin; the text says what to change.
@@ -16,7 +16,7 @@ const MostTries = 1200
 
 // Sweep is a range of values of one field of a line code, to be tried one after another.
 type Sweep struct {
-	Code  pack.Code // the other fields
+	Code  device.Code // the other fields
 	Field string
 	From  int64
 	To    int64
@@ -26,7 +26,7 @@ type Sweep struct {
 func (s Sweep) Len() int { return int(s.To - s.From + 1) }
 
 // At is the code with the nth value.
-func (s Sweep) At(n int) pack.Code {
+func (s Sweep) At(n int) device.Code {
 	c := s.Code
 	c.Fields = line.Fields{s.Field: line.Number(s.From + int64(n))}
 	for name, v := range s.Code.Fields {
@@ -45,11 +45,13 @@ func (s Sweep) Check(book *line.Book) error {
 	case err != nil:
 		return fmt.Errorf("%w: %w", ErrPlan, err)
 	case sheet.NeverReplay != "" || sheet.Counts():
-		return fmt.Errorf("%w: %s counts its presses, so no value of it opens anything: pair a handset with the device instead", ErrPlan, s.Code.Sheet)
+		return fmt.Errorf("%w: %s counts its presses, so no value of it opens anything: pair a handset with the "+
+			"device instead", ErrPlan, s.Code.Sheet)
 	case s.From > s.To:
 		return fmt.Errorf("%w: %s from %d to %d: write the smaller one first", ErrPlan, s.Field, s.From, s.To)
 	case s.To-s.From >= MostTries:
-		return fmt.Errorf("%w: %s from %d to %d are %d values, the most is %d: narrow the range", ErrPlan, s.Field, s.From, s.To, s.To-s.From+1, MostTries)
+		return fmt.Errorf("%w: %s from %d to %d are %d values, the most is %d: narrow the range", ErrPlan, s.Field,
+			s.From, s.To, s.To-s.From+1, MostTries)
 	}
 	for _, n := range []int{0, s.Len() - 1} {
 		if _, err := sheet.EncodeUnit(s.At(n).Fields, s.Code.UnitUS); err != nil {

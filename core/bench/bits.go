@@ -51,7 +51,8 @@ func (s *Structure) pulses(frame []int, sections []section, spaceFirst bool) boo
 	}
 	// The shorter is zero; of two that last about equally long, the one with the shorter mark, or space.
 	a, b := s.length(zero), s.length(one)
-	if even := math.Abs(a-b) <= 0.5; !even && a > b || even && (zero[0] > one[0] || zero[0] == one[0] && zero[1] > one[1]) {
+	if even := math.Abs(a-b) <= 0.5; !even && a > b || even && (zero[0] > one[0] || zero[0] == one[0] &&
+		zero[1] > one[1]) {
 		zero, one = one, zero
 	}
 	s.Style, s.spaceFirst = style, spaceFirst
@@ -193,9 +194,11 @@ func (s *Structure) biphase(frame []int, sections []section) bool {
 		s.Style, s.rise = Biphase, "one"
 		if c.lead > 0 {
 			if hidden == 1 { // the space of the lead is half a bit longer than it is
-				s.pieces = append(s.pieces, piece{units: []float64{s.unitsOf(0, frame[c.from]), s.unitsOf(1, frame[c.from+1]) - 1}})
+				s.pieces = append(s.pieces, piece{units: []float64{s.unitsOf(0, frame[c.from]),
+					s.unitsOf(1, frame[c.from+1]) - 1}})
 			} else {
-				s.pieces = append(s.pieces, piece{units: []float64{s.unitsOf(0, frame[c.from]), s.unitsOf(1, frame[c.from+1])}})
+				s.pieces = append(s.pieces, piece{units: []float64{s.unitsOf(0, frame[c.from]),
+					s.unitsOf(1, frame[c.from+1])}})
 			}
 			s.Spans = append(s.Spans, Span{c.from, c.from + 2, "lead"})
 		}

@@ -35,7 +35,8 @@ func clusters(values []int) []Cluster {
 		a, b := out[i-1], out[i]
 		if b.Center < 1.25*a.Center || b.Center-a.Center < 60 {
 			n := a.Count + b.Count
-			out[i-1] = Cluster{Center: (a.Center*float64(a.Count) + b.Center*float64(b.Count)) / float64(n), Count: n, Low: a.Low, High: b.High}
+			out[i-1] = Cluster{Center: (a.Center*float64(a.Count) + b.Center*float64(b.Count)) / float64(n), Count: n,
+				Low: a.Low, High: b.High}
 			out = slices.Delete(out, i, i+1)
 			i--
 		}

@@ -166,9 +166,11 @@ func (c *Comparison) words() string {
 	case Bits:
 		n := len(strings.Join(c.A.Bits, ""))
 		if len(c.Differing) == 0 {
-			return fmt.Sprintf("Same bits, sent in another way: unit %.0f and %.0f, length %s.", c.A.Unit, c.B.Unit, percent(c.Length))
+			return fmt.Sprintf("Same bits, sent in another way: unit %.0f and %.0f, length %s.", c.A.Unit, c.B.Unit,
+				percent(c.Length))
 		}
-		out = fmt.Sprintf("The same kind of frame with other bits: %d of %d differ, the first is bit %d.", len(c.Differing), n, c.Differing[0])
+		out = fmt.Sprintf("The same kind of frame with other bits: %d of %d differ, the first is bit %d.",
+			len(c.Differing), n, c.Differing[0])
 		if shift := percent(c.Unit); shift != "" {
 			out += fmt.Sprintf(" The second's unit is %s.", shift)
 		}
@@ -180,7 +182,8 @@ func (c *Comparison) words() string {
 		if c.Stretch < 0 {
 			word = "shorter"
 		}
-		out += fmt.Sprintf(" Its marks are %.0f µs %s: another receiver, or another distance.", math.Abs(c.Stretch), word)
+		out += fmt.Sprintf(" Its marks are %.0f µs %s: another receiver, or another distance.", math.Abs(c.Stretch),
+			word)
 	}
 	if c.Verdict != Bits {
 		out += fmt.Sprintf(" Durations differ by %.0f µs on the mean, %.0f µs at most.", c.Mean, c.Most)

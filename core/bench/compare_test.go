@@ -22,10 +22,14 @@ func TestCompare_SaysWhatIsDifferent(t *testing.T) {
 		words []string
 	}{
 		{"itself", hear(rng, c.make(bits), 412, 13_000, 3, 1, 0, 5), Same, []string{"The same signal.", "on the mean"}},
-		{"another clock", hear(rng, c.make(bits), 331, 10_000, 3, 1, 0, 5), Clock, []string{"Same bits; the second is 20 % shorter: set the unit to 41", " instead of 33"}},
-		{"another receiver", hear(rng, c.make(bits), 412, 13_000, 3, 1, 70, 5), Same, []string{"marks are", "longer: another receiver"}},
-		{"other bits", hear(rng, c.make(other), 412, 13_000, 3, 1, 0, 5), Bits, []string{"2 of 24 differ, the first is bit 13"}},
-		{"another kind", hear(rng, codes["distance"].make("01"+bits), 510, 40_000, 2, 1, 0, 5), Different, []string{"Two different kinds", "told by their spaces"}},
+		{"another clock", hear(rng, c.make(bits), 331, 10_000, 3, 1, 0, 5), Clock,
+			[]string{"Same bits; the second is 20 % shorter: set the unit to 41", " instead of 33"}},
+		{"another receiver", hear(rng, c.make(bits), 412, 13_000, 3, 1, 70, 5), Same,
+			[]string{"marks are", "longer: another receiver"}},
+		{"other bits", hear(rng, c.make(other), 412, 13_000, 3, 1, 0, 5), Bits,
+			[]string{"2 of 24 differ, the first is bit 13"}},
+		{"another kind", hear(rng, codes["distance"].make("01"+bits), 510, 40_000, 2, 1, 0, 5), Different,
+			[]string{"Two different kinds", "told by their spaces"}},
 	} {
 		t.Run(k.name, func(t *testing.T) {
 			got, err := Compare(a, k.b)

@@ -153,7 +153,8 @@ func (s *Structure) read(frame []int) {
 		return
 	}
 	s.Unit, s.Stretch = fitUnit(s.Marks, s.Spaces)
-	if s.Unit == 0 || !(s.pulses(frame, sections, false) || s.pulses(frame, sections, true) || s.biphase(frame, sections) || s.symbols(frame, sections)) {
+	if s.Unit == 0 || !(s.pulses(frame, sections, false) || s.pulses(frame, sections, true) ||
+		s.biphase(frame, sections) || s.symbols(frame, sections)) {
 		s.plain(frame)
 		return
 	}

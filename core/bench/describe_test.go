@@ -82,7 +82,8 @@ func randomBits(rng *rand.Rand, n int) string {
 }
 
 // hear plays frames as a receiver delivers them: another clock, stretched marks, jitter on each edge.
-func hear(rng *rand.Rand, frame []float64, unit, gap float64, frames int, clock, stretch, jitter float64) []signal.Heard {
+func hear(rng *rand.Rand, frame []float64, unit, gap float64, frames int, clock, stretch,
+	jitter float64) []signal.Heard {
 	var out []signal.Heard
 	for range frames {
 		var t signal.Train
@@ -108,10 +109,12 @@ func TestDescribe_ReadsTheBitsOfEveryStyle(t *testing.T) {
 			wrong := 0
 			for range 200 {
 				bits := "01" + randomBits(rng, c.bits-4) + "10"
-				trains := hear(rng, c.make(bits), c.unit, c.gap, 2+rng.IntN(4), 0.93+0.14*rng.Float64(), (rng.Float64()*200-90)*min(c.unit/500, 1), 12)
+				trains := hear(rng, c.make(bits), c.unit, c.gap, 2+rng.IntN(4), 0.93+0.14*rng.Float64(),
+					(rng.Float64()*200-90)*min(c.unit/500, 1), 12)
 				s, err := Describe(trains)
 				require.NoError(t, err)
-				if s.Style != c.style || strings.Join(s.Bits, "") != bits && c.style != Ratio || s.Frames != len(trains) {
+				if s.Style != c.style || strings.Join(s.Bits, "") != bits && c.style != Ratio ||
+					s.Frames != len(trains) {
 					wrong++
 					if wrong == 3 {
 						t.Logf("%s\n%v\n%+v", bits, trains[0].Train, s)
@@ -162,11 +165,13 @@ func TestFingerprint_SameKeyAtAnotherClock(t *testing.T) {
 				other := bits[:5] + string('0'+'1'-bits[5]) + bits[6:]
 				first, err := Describe(hear(rng, c.make(bits), c.unit, c.gap, 3, 1, 30, 10))
 				require.NoError(t, err)
-				again, err := Describe(hear(rng, c.make(bits), c.unit, c.gap, 1+rng.IntN(3), 0.84+0.32*rng.Float64(), rng.Float64()*120-60, 15))
+				again, err := Describe(hear(rng, c.make(bits), c.unit, c.gap, 1+rng.IntN(3), 0.84+0.32*rng.Float64(),
+					rng.Float64()*120-60, 15))
 				require.NoError(t, err)
 				if again.Print != first.Print || !Alike(first.Frame, again.Frame) {
 					missed++
-					t.Logf("%v %v\n%v\n%v\n%v\n%v", again.Print == first.Print, again.Frames, first.Frame, again.Frame, again.Marks, again.Spaces)
+					t.Logf("%v %v\n%v\n%v\n%v\n%v", again.Print == first.Print, again.Frames, first.Frame, again.Frame,
+						again.Marks, again.Spaces)
 				}
 				wrong, err := Describe(hear(rng, c.make(other), c.unit, c.gap, 3, 1, 30, 10))
 				require.NoError(t, err)
@@ -210,10 +215,14 @@ func TestDescribe_FindsFramesByWhatRecurs(t *testing.T) {
 	}{
 		{"alone", heard(a, 0), len(a), 1, 0, 0},
 		{"three", heard(a, 40_000, a, 40_000, a, 0), len(a), 3, 0, 40_000},
-		{"wake-up pause longer than the gap", heard([]int{9400}, 89_000, a, 30_000, a, 30_000, a, 0), len(a), 3, 1, 30_000},
-		{"pause in the middle longer than the gap", heard(a, 35_000, b, 20_000, a, 35_000, b, 0), len(a) + 1 + len(b), 2, 0, 20_000},
-		{"pause in the middle shorter than the gap", heard(a, 9_000, b, 30_000, a, 9_000, b, 0), len(a) + 1 + len(b), 2, 0, 30_000},
-		{"short frames while held", heard(a, 40_000, held, 90_000, held, 90_000, held, 0), len(held), 3, len(a), 90_000},
+		{"wake-up pause longer than the gap", heard([]int{9400}, 89_000, a, 30_000, a, 30_000, a, 0), len(a), 3, 1,
+			30_000},
+		{"pause in the middle longer than the gap", heard(a, 35_000, b, 20_000, a, 35_000, b, 0), len(a) + 1 + len(b),
+			2, 0, 20_000},
+		{"pause in the middle shorter than the gap", heard(a, 9_000, b, 30_000, a, 9_000, b, 0), len(a) + 1 + len(b), 2,
+			0, 30_000},
+		{"short frames while held", heard(a, 40_000, held, 90_000, held, 90_000, held, 0), len(held), 3, len(a),
+			90_000},
 		{"a damaged first frame", heard(a[6:], 40_000, a, 40_000, a, 0), len(a), 2, 0, 40_000},
 		{"let go inside a frame", heard(a, 40_000, a, 40_000, a[:9], 0), len(a), 2, 0, 40_000},
 	} {
@@ -254,7 +263,8 @@ func TestDescribe_FindsAFrameInsideNoise(t *testing.T) {
 }
 
 func TestDescribe_SaysTheSameEachTime(t *testing.T) {
-	trains := hear(rand.New(rand.NewPCG(1, 1)), pairs([]float64{8, 4}, [2]float64{1, 1}, [2]float64{1, 1.4}, 1)("0110100111001010"), 500, 30_000, 2, 1, 0, 2)
+	trains := hear(rand.New(rand.NewPCG(1, 1)), pairs([]float64{8, 4}, [2]float64{1, 1}, [2]float64{1, 1.4},
+		1)("0110100111001010"), 500, 30_000, 2, 1, 0, 2)
 	first, err := Describe(trains)
 	require.NoError(t, err)
 	for range 50 {

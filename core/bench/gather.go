@@ -58,7 +58,8 @@ func (g *Gatherer) Add(p recording.Press) {
 		g.Findings[i].Count++
 		return
 	}
-	unnamed := len(f.Readings) == 0 && f.Held == "" && f.Structure.Style == Plain && f.Structure.Frames < 2 && p.Line == 0
+	unnamed := len(f.Readings) == 0 && f.Held == "" && f.Structure.Style == Plain && f.Structure.Frames < 2 &&
+		p.Line == 0
 	if len(g.Findings) >= mostFindings || unnamed && g.plain >= mostPlain {
 		g.LeftOut++
 		return

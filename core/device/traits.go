@@ -1,5 +1,3 @@
-// Package device holds what people say of a device beside its codes: its type plate, how it takes its power and input
-// keys, the times it needs, and where its keys stand on the handset's face.
 package device
 
 import (
@@ -18,9 +16,9 @@ type Power string
 
 // The ways to switch a device. Unsaid is the zero value.
 const (
-	Toggles Power = "toggle"   // one key switches it on and off
-	TwoKeys Power = "two-keys" // one key for each
-	NoPower Power = "none"     // it is always on, or has no such key
+	PowerToggles Power = "toggle"   // one key switches it on and off
+	PowerTwoKeys Power = "two-keys" // one key for each
+	PowerNone    Power = "none"     // it is always on, or has no such key
 )
 
 // Inputs says how a device's inputs are chosen.
@@ -28,8 +26,8 @@ type Inputs string
 
 // The ways to choose an input.
 const (
-	Direct  Inputs = "direct"  // a key for each
-	Cycling Inputs = "cycling" // one key goes round
+	InputsDirect  Inputs = "direct"  // a key for each
+	InputsCycling Inputs = "cycling" // one key goes round
 )
 
 // Bounds of traits.
@@ -52,7 +50,7 @@ type Traits struct {
 	Inputs   Inputs     `json:"inputs,omitempty" enum:"direct,cycling" doc:"A key for each input, or one that goes round"`
 	WarmUpMS int        `json:"warm_up_ms,omitempty" minimum:"0" maximum:"600000" doc:"After switching on it ignores keys for so long"`
 	GapMS    int        `json:"gap_ms,omitempty" minimum:"0" maximum:"10000" doc:"Least time between two presses"`
-	Face     [][]string `json:"face,omitempty" maxItems:"60" gorm:"serializer:json" doc:"Rows of the handset's face: up to three keys, empty for a gap; without rows it is laid out by itself"`
+	Face     [][]string `json:"face,omitempty" maxItems:"60" doc:"Rows of the handset's face: up to three keys, empty for a gap; without rows it is laid out by itself"`
 }
 
 // Check says what is wrong with traits, nil where nothing is. Errors wrap ErrTraits.
@@ -62,13 +60,14 @@ func (t Traits) Check() error {
 		return fmt.Errorf("%w: the id on the type plate is longer than %d characters", ErrTraits, maxPlate)
 	case len([]rune(t.Notes)) > MaxNotes:
 		return fmt.Errorf("%w: the notes are longer than %d characters", ErrTraits, MaxNotes)
-	case strings.ContainsFunc(t.Plate, unprintable) || strings.ContainsFunc(strings.ReplaceAll(t.Notes, "\n", ""), unprintable):
+	case strings.ContainsFunc(t.Plate, unprintable) || strings.ContainsFunc(strings.ReplaceAll(t.Notes, "\n", ""),
+		unprintable):
 		return fmt.Errorf("%w: there are control characters in the notes or the type plate: use plain text", ErrTraits)
 	case t.PlateHz < 0 || t.PlateHz > MaxHz:
 		return fmt.Errorf("%w: %d Hz on the type plate: write it in Hz, like 433920000", ErrTraits, t.PlateHz)
-	case !slices.Contains([]Power{"", Toggles, TwoKeys, NoPower}, t.Power):
+	case !slices.Contains([]Power{"", PowerToggles, PowerTwoKeys, PowerNone}, t.Power):
 		return fmt.Errorf("%w: power %.20q: toggle, two-keys or none", ErrTraits, string(t.Power))
-	case !slices.Contains([]Inputs{"", Direct, Cycling}, t.Inputs):
+	case !slices.Contains([]Inputs{"", InputsDirect, InputsCycling}, t.Inputs):
 		return fmt.Errorf("%w: inputs %.20q: direct or cycling", ErrTraits, string(t.Inputs))
 	case t.WarmUpMS < 0 || t.WarmUpMS > MaxWarmUp:
 		return fmt.Errorf("%w: it warms up for %d ms: 0 to %d", ErrTraits, t.WarmUpMS, MaxWarmUp)

@@ -11,7 +11,8 @@ import (
 )
 
 func TestTraits_AreBoundedAndSayWhatIsWanted(t *testing.T) {
-	good := device.Traits{Plate: "XR-22 107", PlateHz: 433_420_000, Notes: "two\nlines", Power: device.Toggles, Inputs: device.Cycling, WarmUpMS: 20_000, GapMS: 400,
+	good := device.Traits{Plate: "XR-22 107", PlateHz: 433_420_000, Notes: "two\nlines", Power: device.PowerToggles,
+		Inputs: device.InputsCycling, WarmUpMS: 20_000, GapMS: 400,
 		Face: [][]string{{"power", "", "mute"}, {"", "up"}}}
 	require.NoError(t, good.Check())
 	require.NoError(t, device.Traits{}.Check())

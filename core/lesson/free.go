@@ -33,9 +33,16 @@ func (l *Lesson) asks() error {
 	return nil
 }
 
-// hearFree puts a press to the key that it is of: one that was pressed before, or a new one.
-func (l *Lesson) hearFree(book *line.Book, p Press, knows Knows) (Take, *Learned) {
-	t := Judge(book, "", nil, p, knows, l.Allowed)
+// hearFree puts a press to the key that it is of: one that was pressed before, or a new one. Refusals in allowed are
+// overruled for this press and the key that it is of.
+func (l *Lesson) hearFree(book *line.Book, p Press, knows Knows, allowed map[Verdict]bool) (Take, *Learned) {
+	i := slices.IndexFunc(l.Keys, func(k Key) bool {
+		return k.State == Waiting && slices.ContainsFunc(k.Takes, func(b Take) bool { return agree(book, b.Press, p) })
+	})
+	if i >= 0 && allowed == nil {
+		allowed = l.Keys[i].Allowed
+	}
+	t := Judge(book, "", nil, p, knows, allowed)
 	l.Last = &t
 	if t.Verdict == OtherKey {
 		t.Text = fmt.Sprintf("That is %q, which is learned already. Press another key.", p.Known)
@@ -43,13 +50,11 @@ func (l *Lesson) hearFree(book *line.Book, p Press, knows Knows) (Take, *Learned
 	if !t.Verdict.Accepts() {
 		return t, nil
 	}
-	i := slices.IndexFunc(l.Keys, func(k Key) bool {
-		return k.State == Waiting && slices.ContainsFunc(k.Takes, func(b Take) bool { return agree(book, b.Press, p) })
-	})
 	if i < 0 {
 		i = len(l.Keys)
 		l.Keys = append(l.Keys, Key{Name: l.unused(), State: Waiting})
 	}
+	l.Keys[i].Allowed = allowed
 	k := &l.Keys[i]
 	t.Key = k.Name
 	k.Takes = append(k.Takes, t)
@@ -63,11 +68,6 @@ func (l *Lesson) hearFree(book *line.Book, p Press, knows Knows) (Take, *Learned
 		t.Text = fmt.Sprintf("%q once more: press it %d times in all.", k.Name, l.Needed)
 	}
 	return t, nil
-}
-
-func (l *Lesson) keepFree() {
-	l.Keys[l.At].State, l.Keys[l.At].Takes = Settled, nil
-	l.At = -1
 }
 
 // unused is the first of key-1, key-2 … that no key has.
@@ -88,7 +88,7 @@ func (l *Lesson) Name(key, name string) error {
 	i := slices.IndexFunc(l.Keys, func(k Key) bool { return k.Name == key })
 	switch {
 	case !l.Free:
-		return fmt.Errorf("%w: the keys of this lesson have their names", ErrNoKey)
+		return fmt.Errorf("%w: the keys of this lesson have their names: rename them on the device's page", ErrNoKey)
 	case i < 0:
 		return fmt.Errorf("%w: %q", ErrNoKey, key)
 	case key != name && !l.free(name):
@@ -103,13 +103,11 @@ func (l *Lesson) Name(key, name string) error {
 
 // Drop forgets a key of a free lesson: it was pressed by mistake.
 func (l *Lesson) Drop(key string) error {
-	n := len(l.Keys)
-	if l.Free {
-		l.Keys = slices.DeleteFunc(l.Keys, func(k Key) bool { return k.Name == key })
-	}
-	if len(l.Keys) == n {
+	if !l.Free || l.State(key) == "" {
 		return fmt.Errorf("%w: %q cannot be dropped", ErrNoKey, key)
 	}
+	l.Keys = slices.DeleteFunc(l.Keys, func(k Key) bool { return k.Name == key })
+	l.At = -1
 	return nil
 }
 

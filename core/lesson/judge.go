@@ -45,6 +45,7 @@ func (v Verdict) Allowable() bool {
 type Press struct {
 	ID       string // of the capture
 	Medium   line.Medium
+	Hz       int      `json:",omitempty"` // measured carrier or channel; 0 where the receiver does not tell it
 	Strength *float64 // 0 to 1, where the receiver measures it
 	Trains   []signal.Heard
 	Readings []line.Reading // best first
@@ -117,11 +118,14 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	}
 	switch {
 	case p.Held != "":
-		return say(OnlyRepeats, "The receiver saw only the end of the press. Let go, wait a second, and press %s once, firmly.", it)
+		return say(OnlyRepeats, "The receiver saw only the end of the press. Let go, wait a second, and press %s "+
+			"once, firmly.", it)
 	case len(p.Readings) == 0 && long < shortest:
-		return say(TooShort, "Too short: only a few pulses came in. Press %s once, firmly, 10 cm from the receiver.", it)
+		return say(TooShort, "Too short: only a few pulses came in. Press %s once, firmly, 10 cm from the receiver.",
+			it)
 	case rolls(book, p):
-		return say(Rolling, "A rolling code: it changes with every press, and the device obeys each one once, so it cannot be replayed. Skip %s, and pair a handset of Urbo's with the device instead.", it)
+		return say(Rolling, "A rolling code: it changes with every press, and the device obeys each one once, so it "+
+			"cannot be replayed. Skip %s, and pair a handset of Urbo's with the device instead.", it)
 	case measures(book, p):
 		return say(Sensor, "That is a sensor's measurement, not a key. Press %s on the handset.", it)
 	case p.length() > longestPress && !allowed[TooLong]:
@@ -130,13 +134,17 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 		return say(OtherKey, "That is the code of %q, which is learned already. Press %s now.", p.Known, it)
 	}
 	if knows.Medium != "" && p.Medium != knows.Medium && !allowed[OtherMedium] {
-		return say(OtherMedium, "That came by %s, and the other keys by %s. Press %s on this device's handset.", p.Medium, knows.Medium, it)
+		return say(OtherMedium, "That came by %s, and the other keys by %s. Press %s on this device's handset.",
+			p.Medium, knows.Medium, it)
 	}
 	if what := knows.stranger(p); what != "" && !allowed[OtherHandset] {
-		return say(OtherHandset, "That is from another handset than the other keys: %s. Press %s on this device's handset.", what, it)
+		return say(OtherHandset, "That is from another handset than the other keys: %s. Press %s on this device's "+
+			"handset.", what, it)
 	}
-	if !readable(p) && p.Strength != nil && *p.Strength < weak && !slices.ContainsFunc(before, func(b Take) bool { return agree(book, b.Press, p) }) {
-		return say(TooWeak, "Too weak: it came in with %.0f %% and cannot be read. Hold the handset closer, or change its battery, and press %s again.", 100**p.Strength, it)
+	if !readable(p) && p.Strength != nil && *p.Strength < weak && !slices.ContainsFunc(before,
+		func(b Take) bool { return agree(book, b.Press, p) }) {
+		return say(TooWeak, "Too weak: it came in with %.0f %% and cannot be read. Hold the handset closer, or change "+
+			"its battery, and press %s again.", 100**p.Strength, it)
 	}
 	clear := readableOf(before)
 	switch {
@@ -145,9 +153,11 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	case readable(p):
 		before = clear
 	case len(clear) > 0:
-		return say(Unclear, "Too weak or noisy: no line code can be read in it. Hold the handset closer and press %s again.", it)
+		return say(Unclear, "Too weak or noisy: no line code can be read in it. Hold the handset closer and press %s "+
+			"again.", it)
 	case len(before) == 0:
-		return say(Accepted, "Heard a signal without a known line code. Press %s again: if both are alike it can be kept.", it)
+		return say(Accepted, "Heard a signal without a known line code. Press %s again: if both are alike it can be "+
+			"kept.", it)
 	}
 	if slices.ContainsFunc(before, func(b Take) bool { return agree(book, b.Press, p) }) {
 		return say(Accepted, "Both takes agree.")
@@ -155,9 +165,11 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	last := before[len(before)-1].Press
 	switch {
 	case sameShape(last.Structure, p.Structure):
-		return say(FullState, "Each press differs, and that is normal here: the handset sends its whole state. What it showed now is kept as %s.", it)
+		return say(FullState, "Each press differs, and that is normal here: the handset sends its whole state. What "+
+			"it showed now is kept as %s.", it)
 	case plain(last) && plain(p):
-		return say(Noise, "Two takes with nothing in common: noise, most likely. Shade the receiver from sun and lamps, hold the handset closer, and press %s again.", it)
+		return say(Noise, "Two takes with nothing in common: noise, most likely. Shade the receiver from sun and "+
+			"lamps, hold the handset closer, and press %s again.", it)
 	}
 	return say(Differs, "This differs from the take before. Make sure that it is the same key, and press %s again.", it)
 }
@@ -252,6 +264,7 @@ func shared(book *line.Book, a, b Press) (x, y line.Reading, ok bool) {
 // Learned is what a settled key sends: the reading that its takes share, or where they have none their structure.
 type Learned struct {
 	Medium    line.Medium
+	Hz        int // measured carrier or channel, 0 where none was
 	Reading   *line.Reading
 	Structure *bench.Structure
 	Takes     int // that counted
@@ -297,7 +310,7 @@ func Settle(book *line.Book, takes []Take, needed int) (Learned, bool) {
 // learn makes a code of presses that all agree with the first.
 func learn(book *line.Book, group []Press) Learned {
 	first := group[0]
-	out := Learned{Medium: first.Medium}
+	out := Learned{Medium: first.Medium, Hz: first.Hz}
 	if readable(first) {
 		reading := first.Readings[0]
 		if len(group) > 1 {

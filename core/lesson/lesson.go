@@ -3,8 +3,10 @@ package lesson
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 
+	"urbo/core/device"
 	"urbo/core/line"
 )
 
@@ -29,7 +31,10 @@ var (
 type Key struct {
 	Name  string
 	State State
-	Takes []Take `json:",omitempty"` // of a free lesson, until it is settled
+	Code  *device.Code `json:",omitempty"` // what was learned; it stays while the key is asked for once more
+	Takes []Take       `json:",omitempty"` // of a free lesson, until it is settled
+	// Allowed are refusals that were overruled for this key.
+	Allowed map[Verdict]bool `json:",omitempty"`
 }
 
 // Lesson asks for keys one after another. The zero value is over; make one with New.
@@ -43,8 +48,6 @@ type Lesson struct {
 	Paused bool
 	Free   bool     // keys come in any order, and get their names later
 	Taken  []string `json:",omitempty"` // names that keys of a free lesson cannot have
-	// Allowed are refusals that were overruled for the asked key.
-	Allowed map[Verdict]bool
 }
 
 // New makes a lesson for keys in the order they are asked. needed is 1 to 5 agreeing takes.
@@ -72,9 +75,9 @@ func (l *Lesson) Asked() string {
 // lesson stays at the key until Keep is called: it counts only when it is safe.
 func (l *Lesson) Hear(book *line.Book, p Press, knows Knows) (Take, *Learned) {
 	if l.Free {
-		return l.hearFree(book, p, knows)
+		return l.hearFree(book, p, knows, nil)
 	}
-	t := Judge(book, l.Asked(), l.Takes, p, knows, l.Allowed)
+	t := Judge(book, l.Asked(), l.Takes, p, knows, l.Keys[l.At].Allowed)
 	l.Last = &t
 	if !t.Verdict.Counts() {
 		return t, nil
@@ -87,7 +90,8 @@ func (l *Lesson) Hear(book *line.Book, p Press, knows Knows) (Take, *Learned) {
 		return t, &learned
 	}
 	if len(l.Takes) == MostTakes && (t.Verdict == Differs || t.Verdict == Noise) {
-		t.Text = fmt.Sprintf("%d takes, and no two alike. Check the handset's battery, hold it closer, and press %q again.", MostTakes, l.Asked())
+		t.Text = fmt.Sprintf("%d takes, and no two alike. Check the handset's battery, hold it closer, and press %q "+
+			"again.", MostTakes, l.Asked())
 		l.Last = &t
 	}
 	return t, nil
@@ -101,10 +105,15 @@ func (l *Lesson) Allow(book *line.Book, knows Knows) (*Learned, error) {
 	case l.Last == nil || l.Last.Key != l.Asked() || !l.Last.Verdict.Allowable():
 		return nil, fmt.Errorf("%w: nothing was refused that could be taken after all: press the key again", ErrNoKey)
 	}
-	if l.Allowed == nil {
-		l.Allowed = map[Verdict]bool{}
+	if l.Free {
+		_, learned := l.hearFree(book, l.Last.Press, knows, map[Verdict]bool{l.Last.Verdict: true})
+		return learned, nil
 	}
-	l.Allowed[l.Last.Verdict] = true
+	k := &l.Keys[l.At]
+	if k.Allowed == nil {
+		k.Allowed = map[Verdict]bool{}
+	}
+	k.Allowed[l.Last.Verdict] = true
 	_, learned := l.Hear(book, l.Last.Press, knows)
 	return learned, nil
 }
@@ -127,8 +136,12 @@ func (l *Lesson) Resume() error {
 	return nil
 }
 
-// Restore brings back what was left out when a lesson was kept: the structures of its takes.
-func (l *Lesson) Restore() {
+// Restore brings back what was left out when a lesson was kept: the structures of its takes. The error says that what
+// was kept is no lesson.
+func (l *Lesson) Restore() error {
+	if l.At < -1 || l.At > len(l.Keys) || l.At < 0 != l.Free {
+		return fmt.Errorf("%w: number %d of %d", ErrNoKey, l.At, len(l.Keys))
+	}
 	for i := range l.Takes {
 		l.Takes[i].Press.Describe()
 	}
@@ -140,19 +153,33 @@ func (l *Lesson) Restore() {
 	if l.Last != nil {
 		l.Last.Press.Describe()
 	}
+	return nil
 }
 
-// Keep settles the asked key and asks for the next one.
-func (l *Lesson) Keep() {
-	if l.Over() {
+// Keep settles the asked key with what was learned, and asks for the next one.
+func (l *Lesson) Keep(code device.Code) {
+	if l.Over() || l.At < 0 {
 		return
+	}
+	k := &l.Keys[l.At]
+	k.State, k.Code, k.Takes, k.Allowed = Settled, &code, nil, nil
+	if l.Free {
+		l.At = -1
+		return
+	}
+	l.next()
+}
+
+// Lost says why what was learned could not be kept. Its takes stay: the next press settles the key again.
+func (l *Lesson) Lost(why string) {
+	if l.Last != nil {
+		last := *l.Last
+		last.Verdict, last.Text = Unclear, why
+		l.Last = &last
 	}
 	if l.Free {
-		l.keepFree()
-		return
+		l.At = -1
 	}
-	l.Keys[l.At].State = Settled
-	l.next()
 }
 
 // Skip leaves the asked key out.
@@ -160,7 +187,9 @@ func (l *Lesson) Skip() error {
 	if err := l.asks(); err != nil {
 		return err
 	}
-	l.Keys[l.At].State = Skipped
+	if l.leave(); l.Keys[l.At].State == Waiting {
+		l.Keys[l.At].State = Skipped
+	}
 	l.next()
 	return nil
 }
@@ -175,9 +204,7 @@ func (l *Lesson) Back() error {
 	case l.At == 0:
 		return fmt.Errorf("%w: this is the first", ErrNoKey)
 	}
-	if !l.Over() {
-		l.Keys[l.At].State = Waiting
-	}
+	l.leave()
 	l.ask(l.At - 1)
 	return nil
 }
@@ -194,9 +221,7 @@ func (l *Lesson) Redo(name string) error {
 	if i < 0 {
 		return fmt.Errorf("%w: %q: add it first", ErrNoKey, name)
 	}
-	if !l.Over() {
-		l.Keys[l.At].State = Waiting
-	}
+	l.leave()
 	l.ask(i)
 	return nil
 }
@@ -222,9 +247,7 @@ func (l *Lesson) Add(name string) error {
 
 // Finish ends the lesson. What is settled stays.
 func (l *Lesson) Finish() {
-	if !l.Over() && !l.Free {
-		l.Keys[l.At].State = Waiting
-	}
+	l.leave()
 	l.Ended, l.Takes = true, nil
 }
 
@@ -238,10 +261,31 @@ func (l *Lesson) next() {
 }
 
 func (l *Lesson) ask(i int) {
-	l.At, l.Takes, l.Allowed = i, nil, nil
+	l.At, l.Takes = i, nil
 	if i < len(l.Keys) {
-		l.Keys[i].State = Asked
+		l.Keys[i].State, l.Keys[i].Allowed = Asked, nil
 	}
+}
+
+// leave stops asking for a key: what it had before counts again.
+func (l *Lesson) leave() {
+	if l.Over() || l.Free {
+		return
+	}
+	k := &l.Keys[l.At]
+	if k.State = Waiting; k.Code != nil {
+		k.State = Settled
+	}
+}
+
+// Clone is a copy that does not change with the lesson.
+func (l *Lesson) Clone() *Lesson {
+	out := *l
+	out.Keys, out.Takes, out.Taken = slices.Clone(l.Keys), slices.Clone(l.Takes), slices.Clone(l.Taken)
+	for i := range out.Keys {
+		out.Keys[i].Takes, out.Keys[i].Allowed = slices.Clone(out.Keys[i].Takes), maps.Clone(out.Keys[i].Allowed)
+	}
+	return &out
 }
 
 // Prompt says what to do now.
@@ -269,3 +313,6 @@ func (l *Lesson) Prompt() string {
 	}
 	return fmt.Sprintf("Press %q on the handset.", l.Asked())
 }
+
+// Resting says whether it waits for somebody to resume it.
+func (l *Lesson) Resting() bool { return l.Paused }

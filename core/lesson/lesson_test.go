@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/core/bench"
+	"urbo/core/device"
 	"urbo/core/lesson"
 	"urbo/core/line"
 	"urbo/core/signal"
@@ -55,7 +56,7 @@ func TestLesson_TwoAgreeingTakesSettleAKey(t *testing.T) {
 	require.NotNil(t, learned)
 	assert.Equal(t, "nec", learned.Reading.Sheet)
 	assert.Equal(t, "power", l.Asked(), "it counts only when it is kept")
-	l.Keep()
+	l.Keep(device.Code{})
 	assert.Equal(t, "red", l.Asked())
 	assert.Equal(t, lesson.Settled, l.Keys[0].State)
 }
@@ -139,8 +140,10 @@ func TestLesson_BrokenTakesSayNothingOnceACodeWasRead(t *testing.T) {
 
 func TestLesson_RadioKeepsTheMeasuredUnit(t *testing.T) {
 	press := func(unit float64) lesson.Press {
-		return lesson.Press{Medium: line.Radio, Trains: []signal.Heard{{Train: make(signal.Train, 99)}}, Readings: []line.Reading{
-			{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("0F10F10F10F1")}, Frames: 4, Confidence: 0.99, Unit: unit}}}
+		return lesson.Press{Medium: line.Radio, Trains: []signal.Heard{{Train: make(signal.Train, 99)}},
+			Readings: []line.Reading{
+				{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("0F10F10F10F1")}, Frames: 4, Confidence: 0.99,
+					Unit: unit}}}
 	}
 	l := lesson.New([]string{"on"}, 2)
 	l.Hear(book, press(358), lesson.Knows{})
@@ -158,7 +161,7 @@ func TestLesson_SkipBackRedoAddFinish(t *testing.T) {
 	require.NoError(t, l.Skip())
 	_, learned := l.Hear(book, nec(1), lesson.Knows{})
 	require.NotNil(t, learned, "one take is enough where one is needed")
-	l.Keep()
+	l.Keep(device.Code{})
 	assert.True(t, l.Over())
 	assert.Equal(t, "Done: 1 of 2 keys are learned.", l.Prompt())
 
@@ -197,7 +200,7 @@ func TestLesson_KnowsTheOtherKeysOfTheDevice(t *testing.T) {
 	}{
 		{nec(5), lesson.Accepted, "Good", false},
 		{stranger, lesson.OtherHandset, "its address is 3, and theirs 57", true},
-		{reading("samsung32"), lesson.OtherHandset, "it sends samsung32, and they nec", true},
+		{reading("twin32"), lesson.OtherHandset, "it sends twin32, and they nec", true},
 		{byRadio, lesson.OtherMedium, "by radio, and the other keys by infrared", true},
 		{long, lesson.TooLong, "Held too long (2.", true},
 		{weak, lesson.TooWeak, "came in with 10 %", false},
@@ -226,7 +229,7 @@ func TestLesson_SameCodeOnPurposeIsAskedOnceForAKey(t *testing.T) {
 	assert.Nil(t, learned, "it is the first take")
 	_, learned = l.Hear(book, known, lesson.Knows{})
 	require.NotNil(t, learned)
-	l.Keep()
+	l.Keep(device.Code{})
 	take, _ := l.Hear(book, known, lesson.Knows{})
 	assert.Equal(t, lesson.OtherKey, take.Verdict, "for the next key it is asked again")
 }
@@ -262,7 +265,7 @@ func TestLesson_PausesAndComesBackFromJSON(t *testing.T) {
 	require.NoError(t, err)
 	var again lesson.Lesson
 	require.NoError(t, json.Unmarshal(data, &again))
-	again.Restore()
+	require.NoError(t, again.Restore())
 	require.NoError(t, again.Resume())
 	_, learned := again.Hear(book, raw(510, 690, 500, 1510), lesson.Knows{})
 	require.NotNil(t, learned, "the take before the break counts")
@@ -273,7 +276,7 @@ func TestFree_KeysComeInAnyOrderAndAreNamedLater(t *testing.T) {
 	press := func(p lesson.Press) (lesson.Take, bool) {
 		take, learned := l.Hear(book, p, lesson.Knows{})
 		if learned != nil {
-			l.Keep()
+			l.Keep(device.Code{})
 		}
 		return take, learned != nil
 	}
@@ -306,11 +309,53 @@ func TestFree_KeysComeInAnyOrderAndAreNamedLater(t *testing.T) {
 	take, _ = press(short)
 	assert.Equal(t, lesson.TooShort, take.Verdict)
 	assert.Contains(t, take.Text, "Press the key once, firmly")
-	for _, step := range []func() error{l.Skip, l.Back, func() error { return l.Redo("red") }, func() error { return l.Add("x") }} {
+	for _, step := range []func() error{l.Skip, l.Back, func() error { return l.Redo("red") },
+		func() error { return l.Add("x") }} {
 		require.ErrorIs(t, step(), lesson.ErrNoKey)
 	}
 	l.Finish()
 	assert.True(t, l.Over())
 	assert.Equal(t, "Done: 2 of 2 keys are learned.", l.Prompt())
 	require.ErrorIs(t, lesson.New([]string{"power"}, 2).Name("power", "on"), lesson.ErrNoKey)
+}
+
+// TestLesson_ASettledKeyThatIsAskedForAgainStaysLearned: redo and finish said that no key was learned.
+func TestLesson_ASettledKeyThatIsAskedForAgainStaysLearned(t *testing.T) {
+	for name, leave := range map[string]func(*lesson.Lesson){
+		"finish": func(l *lesson.Lesson) { l.Finish() },
+		"skip":   func(l *lesson.Lesson) { require.NoError(t, l.Skip()) },
+		"redo":   func(l *lesson.Lesson) { require.NoError(t, l.Redo("red")) },
+	} {
+		l := lesson.New([]string{"power", "red"}, 1)
+		l.Hear(book, nec(2), lesson.Knows{})
+		l.Keep(device.Code{Sheet: "nec"})
+		require.NoError(t, l.Redo("power"))
+		leave(l)
+		assert.Equal(t, lesson.Settled, l.State("power"), name)
+	}
+	l := lesson.New([]string{"power"}, 1)
+	l.Hear(book, nec(2), lesson.Knows{})
+	l.Keep(device.Code{Sheet: "nec"})
+	require.NoError(t, l.Redo("power"))
+	l.Finish()
+	assert.Equal(t, "Done: 1 of 1 keys are learned.", l.Prompt())
+}
+
+// TestLesson_WhatIsTakenOnPurposeInAFreeLessonIsForThatKeyAlone: one accept allowed that verdict for good.
+func TestLesson_WhatIsTakenOnPurposeInAFreeLessonIsForThatKeyAlone(t *testing.T) {
+	held := func(command int64) lesson.Press {
+		p := nec(command)
+		p.Trains = []signal.Heard{{Train: signal.Train{1_000_000, 700_000, 500}}}
+		return p
+	}
+	l := lesson.NewFree(2, nil)
+	take, _ := l.Hear(book, held(2), lesson.Knows{})
+	require.Equal(t, lesson.TooLong, take.Verdict)
+	_, err := l.Allow(book, lesson.Knows{})
+	require.NoError(t, err)
+	require.Len(t, l.Keys, 1)
+	take, _ = l.Hear(book, held(3), lesson.Knows{})
+	assert.Equal(t, lesson.TooLong, take.Verdict, "another key is refused as before")
+	_, learned := l.Hear(book, held(2), lesson.Knows{})
+	assert.NotNil(t, learned, "the same key is taken again")
 }

@@ -25,6 +25,8 @@ type Book struct {
 
 	once     sync.Once
 	inverted *Book // the radio sheets, made when they are first asked for
+
+	inlines inlines
 }
 
 // NewBook makes a book. Two sheets of one name are an error that wraps ErrSheet.
@@ -94,9 +96,15 @@ var Builtin = sync.OnceValue(func() *Book {
 // ErrUnknownSheet is wrapped where a line code is asked for that the book does not have.
 var ErrUnknownSheet = fmt.Errorf("%w: unknown line code", ErrSheet)
 
+// renamed are names that sheets had in earlier versions: packs, captures and sheets in scripts still use them.
+var renamed = map[string]string{"samsung32": "twin32"}
+
 // Sheet finds a sheet by name.
 func (b *Book) Sheet(name string) (*Sheet, error) {
 	if s := b.byName[name]; s != nil {
+		return s, nil
+	}
+	if s := b.byName[renamed[name]]; s != nil {
 		return s, nil
 	}
 	names := make([]string, len(b.sheets))
@@ -141,17 +149,18 @@ func (b *Book) Decode(trains []signal.Heard) Decoded {
 	out := b.decode(flat)
 	for _, cut := range glitches {
 		mended, ok := mend(flat, cut)
-		if !ok || out.surer(LoneLimit) {
+		if !ok || out.moreConfident(LoneLimit) {
 			continue
 		}
-		if again := b.decode(mended); len(again.Readings) > 0 && (len(out.Readings) == 0 || again.Readings[0].score > out.Readings[0].score) {
+		if again := b.decode(mended); len(again.Readings) > 0 && (len(out.Readings) == 0 ||
+			again.Readings[0].score > out.Readings[0].score) {
 			out = again
 		}
 	}
-	if radio := b.radio(); radio != nil && !out.surer(0.9) {
+	if radio := b.radio(); radio != nil && !out.moreConfident(0.9) {
 		// Some radio receivers invert: what looks like a space is a mark.
 		again := radio.decode(append(slices.Clone(flat[1:]), signal.PressSilence))
-		if again.surer(LoneLimit) {
+		if again.moreConfident(LoneLimit) {
 			out.Readings = append(out.Readings, again.Readings...)
 			sortReadings(out.Readings)
 		}
@@ -159,8 +168,8 @@ func (b *Book) Decode(trains []signal.Heard) Decoded {
 	return out
 }
 
-// surer says whether the best reading has more than a confidence.
-func (d Decoded) surer(than float64) bool {
+// moreConfident says whether the best reading has more than a confidence.
+func (d Decoded) moreConfident(than float64) bool {
 	return len(d.Readings) > 0 && d.Readings[0].Confidence > than
 }
 

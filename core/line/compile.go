@@ -62,7 +62,8 @@ func (c *compiler) compile() {
 			}
 			parts, ok := c.doc.Frames[name]
 			if !ok {
-				c.wrong(fmt.Sprintf("$.press[%d]", i), "name one of the sheet's frames", "press sends frame %q, which is not there", name)
+				c.wrong(fmt.Sprintf("$.press[%d]", i), "name one of the sheet's frames",
+					"press sends frame %q, which is not there", name)
 				return
 			}
 			frames[name] = c.frame(name, parts)
@@ -99,7 +100,8 @@ func (c *compiler) head() {
 		c.wrong("$.medium", "write infrared or radio", "medium is %q", d.Medium)
 	}
 	if s.UnitFrom < 20 || s.UnitTo < s.UnitFrom || s.UnitTo > 10_000 {
-		c.wrong("$.unit_us", "a number from 20 to 10000, or {from: 100, to: 700}", "unit of %g to %g µs", s.UnitFrom, s.UnitTo)
+		c.wrong("$.unit_us", "a number from 20 to 10000, or {from: 100, to: 700}", "unit of %g to %g µs", s.UnitFrom,
+			s.UnitTo)
 	}
 	if d.Order != "" && d.Order != "lsb" && d.Order != "msb" {
 		c.wrong("$.order", "write lsb or msb", "order is %q", d.Order)
@@ -123,7 +125,8 @@ func (c *compiler) compileCodes() {
 		case "zero":
 			c.sheet.rise = 0
 		default:
-			c.wrong("$.code", "add rise: one, or rise: zero: the bit that goes from space to mark", "biphase without its direction")
+			c.wrong("$.code", "add rise: one, or rise: zero: the bit that goes from space to mark",
+				"biphase without its direction")
 		}
 		return
 	}
@@ -178,6 +181,7 @@ func (c *compiler) alphabet(path string, d codeDoc) *alphabet {
 	}
 	a.equal = a.most-a.least < 0.01
 	a.slack = slack(a.symbols)
+	a.seams()
 	if a.slack == 0 {
 		c.wrong(path, "make them differ", "two symbols look the same")
 	}
@@ -187,7 +191,8 @@ func (c *compiler) alphabet(path string, d codeDoc) *alphabet {
 // shape adds one symbol to an alphabet.
 func (c *compiler) shape(path string, a *alphabet, name string, value uint64, units []float64) {
 	if len(units) != a.size || len(units)%2 == 1 {
-		c.wrong(path, "give every symbol the same even number of durations", "symbol %q has %d durations", name, len(units))
+		c.wrong(path, "give every symbol the same even number of durations", "symbol %q has %d durations", name,
+			len(units))
 		return
 	}
 	s := symbol{name: name, value: value, units: units}
@@ -204,6 +209,21 @@ func (c *compiler) shape(path string, a *alphabet, name string, value uint64, un
 	}
 	a.least, a.most = min(a.least, s.total), max(a.most, s.total)
 	a.symbols = append(a.symbols, s)
+}
+
+// seams works out what a mark and the space after it may last together: within a symbol, or across two.
+func (a *alphabet) seams() {
+	a.seamLeast, a.seamMost = a.pairLeast, a.pairMost
+	if a.mark {
+		return
+	}
+	a.seamLeast, a.seamMost = math.Inf(1), 0
+	for _, x := range a.symbols {
+		for _, y := range a.symbols {
+			seam := x.units[len(x.units)-1] + y.units[0]
+			a.seamLeast, a.seamMost = min(a.seamLeast, seam), max(a.seamMost, seam)
+		}
+	}
 }
 
 // slack is the smallest distance between two symbols: of the durations of a pair, the one that differs most.
@@ -240,7 +260,8 @@ func (c *compiler) compileFields() {
 			c.wrong(path, "give each field one name", "field %q is there twice", d.Name)
 		}
 		if (d.Bits > 0) == (d.Digits > 0) || d.Bits > 63 || d.Digits > 400 || d.Bits < 0 || d.Digits < 0 {
-			c.wrong(path, "give bits (1 to 63) or digits (1 to 400)", "field %q has %d bits and %d digits", d.Name, d.Bits, d.Digits)
+			c.wrong(path, "give bits (1 to 63) or digits (1 to 400)", "field %q has %d bits and %d digits", d.Name,
+				d.Bits, d.Digits)
 			continue
 		}
 		if d.BCD && d.Bits%4 != 0 {
@@ -267,7 +288,8 @@ func (c *compiler) compileFields() {
 	}
 	for i, f := range c.sheet.fields {
 		if f.Like != "" && c.sheet.byName[f.Like] == nil {
-			c.wrong(fmt.Sprintf("$.fields[%d]", i), "name another field", "field %q is like %q, which is not there", f.Name, f.Like)
+			c.wrong(fmt.Sprintf("$.fields[%d]", i), "name another field", "field %q is like %q, which is not there",
+				f.Name, f.Like)
 		}
 	}
 }
@@ -293,8 +315,10 @@ func (c *compiler) presses(frames map[string]*frame) {
 		if p.repeats < 0 || p.repeats > 50 {
 			c.wrong(path, "0 to 50", "%d repeats", p.repeats)
 		}
-		if given := btoi(p.period > 0) + btoi(p.gap > 0) + btoi(p.gapUnit > 0); given != 1 || p.period > 1_000_000 || p.gap > 1_000_000 {
-			c.wrong(path, "give one of period_us, gap_us (at most a second) and gap (in units)", "%d ways to pace the frames", given)
+		if given := btoi(p.period > 0) + btoi(p.gap > 0) + btoi(p.gapUnit > 0); given != 1 || p.period > 1_000_000 ||
+			p.gap > 1_000_000 {
+			c.wrong(path, "give one of period_us, gap_us (at most a second) and gap (in units)",
+				"%d ways to pace the frames", given)
 		}
 		if len(p.once) == 0 && p.repeats == 0 {
 			c.wrong(path, "set repeats: 1 or more", "repeat alone, and sent no time at all")

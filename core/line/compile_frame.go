@@ -34,11 +34,13 @@ type frameBuilder struct {
 }
 
 func (b *frameBuilder) add(p *part) {
-	given := btoi(p.Lead != nil) + btoi(p.Pulses != nil) + btoi(p.Micros != nil) + btoi(p.Field != "") + btoi(p.Const != nil) +
+	given := btoi(p.Lead != nil) + btoi(p.Pulses != nil) + btoi(p.Micros != nil) + btoi(p.Field != "") +
+		btoi(p.Const != nil) +
 		btoi(p.Not != "") + btoi(p.Same != "") + btoi(p.Symbol != "") + btoi(p.Xor != nil) + btoi(p.Sum != nil) +
 		btoi(p.Parity != nil) + btoi(p.CRC != nil) + btoi(p.Use != "")
 	if given != 1 {
-		b.wrong(b.path, "give each part one of lead, pulses, us, field, const, not, same, symbol, xor, sum, parity, crc, use", "a part that is %d things", given)
+		b.wrong(b.path, "give each part one of lead, pulses, us, field, const, not, same, symbol, xor, sum, parity, "+
+			"crc, use", "a part that is %d things", given)
 		return
 	}
 	if p.Bits.bad != "" || p.Bits.count < 0 || p.Bits.count > 64 {
@@ -111,12 +113,14 @@ func (b *frameBuilder) biphasePulses(s *step) {
 		case level:
 			b.frame.halves = append(b.frame.halves, half{bit: -1, mark: true, us: us})
 		default:
-			b.wrong(b.path, "write spaces in units, or mark the part may_be_lost", "a space of %d µs inside a biphase frame", us)
+			b.wrong(b.path, "write spaces in units, or mark the part may_be_lost",
+				"a space of %d µs inside a biphase frame", us)
 		}
 		level = !level
 	}
 	if s.mayLose && (len(b.frame.halves) > 0 || s.size()%2 == 1) {
-		b.wrong(b.path, "put it at the start, and end it with a space", "pulses that may be lost inside a biphase frame")
+		b.wrong(b.path, "put it at the start, and end it with a space",
+			"pulses that may be lost inside a biphase frame")
 	}
 }
 
@@ -135,7 +139,8 @@ func (b *frameBuilder) symbol(name string) {
 // cell adds one cell; it must begin on the level that the code says.
 func (b *frameBuilder) cell(s step) {
 	if s.cell.mark != b.mark {
-		b.wrong(b.path, "put one pulse before it (or take one away), so that mark and space alternate", "a symbol begins with the level that is already on")
+		b.wrong(b.path, "put one pulse before it (or take one away), so that mark and space alternate",
+			"a symbol begins with the level that is already on")
 		return
 	}
 	s.mark = b.mark
@@ -145,7 +150,8 @@ func (b *frameBuilder) cell(s step) {
 var kindsOver = map[kind]func(*part) []string{
 	xorOf: func(p *part) []string { return p.Xor }, sumOf: func(p *part) []string { return p.Sum },
 	parityOf: func(p *part) []string { return p.Parity }, crcOf: func(p *part) []string { return p.CRC },
-	notOf: func(p *part) []string { return []string{p.Not} }, sameAs: func(p *part) []string { return []string{p.Same} },
+	notOf:  func(p *part) []string { return []string{p.Not} },
+	sameAs: func(p *part) []string { return []string{p.Same} },
 }
 
 // group adds payload bits: a field, a constant or a derived value.
@@ -315,7 +321,12 @@ func (b *frameBuilder) finish() {
 		return
 	}
 	if first := f.steps[0]; len(first.units) >= 2 {
-		f.lead = first.units[0] + first.units[1]
+		f.lead, f.leads = first.units[0]+first.units[1], 2
+		// The first mark after silence is unsure by up to 200 µs: short pulses give the unit only together.
+		for f.lead < leastLead && f.leads+2 <= len(first.units) {
+			f.lead += first.units[f.leads] + first.units[f.leads+1]
+			f.leads += 2
+		}
 	}
 	f.guesses = []float64{0}
 	f.slack = 2
@@ -395,6 +406,9 @@ func (b *frameBuilder) firstMark() {
 		f.evenFrom, f.evenPairs = f.even()
 	}
 }
+
+// leastLead is how many units' worth of pulses give the unit.
+const leastLead = 12
 
 // even finds the first pairs that last equally long, at most six: a cheap test that most other signals fail.
 func (f *frame) even() (from, pairs int) {

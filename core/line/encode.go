@@ -42,7 +42,8 @@ func (s *Sheet) Complete(fields Fields) (Fields, error) {
 	}
 	for name := range fields {
 		if s.byName[name] == nil {
-			return nil, fmt.Errorf("%w of %s: it has no field %q, only %s", ErrFields, s.Name, name, strings.Join(s.fieldNames(), ", "))
+			return nil, fmt.Errorf("%w of %s: it has no field %q, only %s", ErrFields, s.Name, name,
+				strings.Join(s.fieldNames(), ", "))
 		}
 	}
 	p := s.pressFor(out)
@@ -113,7 +114,8 @@ func (s *Sheet) EncodeUnit(fields Fields, unit float64) (Burst, error) {
 		unit = s.unit()
 	}
 	if unit < s.UnitFrom*0.85 || unit > s.UnitTo*1.15 {
-		return Burst{}, fmt.Errorf("%w of %s: unit of %.0f µs: it is %.0f to %.0f", ErrFields, s.Name, unit, s.UnitFrom, s.UnitTo)
+		return Burst{}, fmt.Errorf("%w of %s: unit of %.0f µs: it is %.0f to %.0f", ErrFields, s.Name, unit, s.UnitFrom,
+			s.UnitTo)
 	}
 	if s.NeverReplay != "" {
 		return Burst{}, fmt.Errorf("%w: %s: %s", ErrNeverReplay, s.Name, s.NeverReplay)

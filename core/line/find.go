@@ -45,7 +45,8 @@ func (s *Sheet) find(flat []int, tmp *scratch) []match {
 			if at+f.atLeast > len(flat) {
 				continue
 			}
-			if d, gap := flat[at], flat[at+1]; d < f.firstLow || d > f.firstHigh || gap < f.spaceLow || gap > f.spaceHigh ||
+			if d, gap := flat[at], flat[at+1]; d < f.firstLow || d > f.firstHigh || gap < f.spaceLow ||
+				gap > f.spaceHigh ||
 				f.afterSilence && at > 0 && flat[at-1] < silence ||
 				f.evenPairs > 0 && !evenSums(flat[at+f.evenFrom:], f.evenPairs) {
 				continue

@@ -3,6 +3,8 @@ package line
 import (
 	"math"
 	"slices"
+
+	"urbo/core/signal"
 )
 
 // matchCells tries a frame of a pulse-shaped style at one place, beginning with step from (1 where the lead was
@@ -48,7 +50,7 @@ func (s *Sheet) matchWave(flat []int, at, size int, f *frame, from int, tmp *scr
 	d := flat[at : at+size]
 	unit := 0.0
 	if f.lead > 0 && from == 0 {
-		unit = float64(d[0]+d[1]) / f.lead
+		unit = float64(signal.Sum(d[:f.leads])) / f.lead
 		if !s.unitFits(unit) || !near(float64(d[0]), f.steps[0].units[0]*unit, 0.2, 250) {
 			return match{}, false
 		}
@@ -57,7 +59,7 @@ func (s *Sheet) matchWave(flat []int, at, size int, f *frame, from int, tmp *scr
 	if !ok || !s.unitFits(unit) {
 		return match{}, false
 	}
-	if !s.standsAlone(flat, at, size, f, unit) {
+	if !s.standsAlone(flat, at, size, f, from, unit) {
 		return match{}, false
 	}
 	if len(f.guesses) == 1 {
@@ -79,7 +81,8 @@ func (s *Sheet) matchWave(flat []int, at, size int, f *frame, from int, tmp *scr
 		if !ok {
 			return match{}, false
 		}
-		if !good(u, stretch, most, rms, f.slack) || m.fields != nil && rms >= m.rms || !f.pulsesFit(d, from, u, stretch) {
+		if !good(u, stretch, most, rms, f.slack) || m.fields != nil && rms >= m.rms ||
+			!f.pulsesFit(d, from, u, stretch) {
 			continue
 		}
 		fields, ok := f.read(f.bitsOf(tmp))
@@ -285,8 +288,8 @@ func (f *frame) pulsesFit(d []int, from int, unit, stretch float64) bool {
 }
 
 // standsAlone says whether the frame is no part of a longer one: infrared frames end with a silence; radio frames
-// may stand inside noise, but not between more cells of the same kind.
-func (s *Sheet) standsAlone(flat []int, at, size int, f *frame, unit float64) bool {
+// may stand inside noise, but not between more cells of the same kind. Before a lead that was heard anything may stand.
+func (s *Sheet) standsAlone(flat []int, at, size int, f *frame, from int, unit float64) bool {
 	end := at + size
 	var code *alphabet
 	for i := range f.steps {
@@ -304,17 +307,18 @@ func (s *Sheet) standsAlone(flat []int, at, size int, f *frame, unit float64) bo
 		return float64(flat[end]) > (code.longest+2)*unit
 	}
 	if f.open { // the next frame's first pulses follow, or silence
-		if float64(flat[end-1]) < (code.longest+2)*unit && end+1 < len(flat) && code.cellLike(float64(flat[end]), float64(flat[end+1]), unit) {
+		if float64(flat[end-1]) < (code.longest+2)*unit && end+1 < len(flat) &&
+			code.cellLike(float64(flat[end]), float64(flat[end+1]), unit) {
 			return false
 		}
 	} else if code.cellLike(float64(flat[end-1]), float64(flat[end]), unit) {
 		return false
 	}
-	return at < 2 || f.lead > 0 || !code.cellLike(float64(flat[at-2]), float64(flat[at-1]), unit)
+	return at < 2 || f.lead > 0 && from == 0 || !code.cellLike(float64(flat[at-2]), float64(flat[at-1]), unit)
 }
 
 // cellLike says whether a mark and a space could be part of a cell.
 func (a *alphabet) cellLike(mark, space, unit float64) bool {
 	sum := mark + space
-	return mark > 0.5*unit && space > 0.5*unit && sum > 0.85*a.pairLeast*unit && sum < 1.15*a.pairMost*unit
+	return mark > 0.5*unit && space > 0.5*unit && sum > 0.85*a.seamLeast*unit && sum < 1.15*a.seamMost*unit
 }

@@ -45,8 +45,9 @@ var fromDescriptions = []struct {
 	fields      string
 	least       float64 // confidence
 }{
-	{"address and subaddress 7 (lowest bit first), command 0x3D, its complement", "samsung32",
-		again(hand([]int{4520, 4480}, "11100000 11100000 10111100 01000011", []int{570, 550}, []int{570, 1670}, []int{570}), 2, 46_000),
+	{"address and subaddress 7 (lowest bit first), command 0x3D, its complement", "twin32",
+		again(hand([]int{4520, 4480}, "11100000 11100000 10111100 01000011", []int{570, 550}, []int{570, 1670},
+			[]int{570}), 2, 46_000),
 		"address=7 command=61 subaddress=7", 0.9},
 	{"lead once, address 3, command 17", "jvc",
 		append(hand([]int{8420, 4190}, "11000000 10001000", []int{530, 520}, []int{530, 1570}, []int{530, 22_000}),
@@ -62,13 +63,16 @@ var fromDescriptions = []struct {
 		"address=12 command=66", 0.9},
 	// Maker 0x2002: nibbles 2 0 0 2, XOR 0. Data 0x12345 with that parity is bytes 0x50, 0x34, 0x12: XOR 0x76.
 	{"maker 0x2002, data 0x12345, parity 0, check 0x76", "kaseikyo",
-		again(hand([]int{3480, 1730}, "0100 0000 0000 0100 0000 1010 0010 1100 0100 1000 01101110", []int{440, 425}, []int{440, 1290}, []int{440}), 2, 74_000),
+		again(hand([]int{3480, 1730}, "0100 0000 0000 0100 0000 1010 0010 1100 0100 1000 01101110", []int{440, 425},
+			[]int{440, 1290}, []int{440}), 2, 74_000),
 		"data=74565 maker=8194", 0.9},
 	{"address 15, command 0xA5, both inverted", "rca",
-		again(hand([]int{4010, 3990}, "1111 10100101 0000 01011010", []int{510, 990}, []int{510, 1990}, []int{510}), 2, 7_500),
+		again(hand([]int{4010, 3990}, "1111 10100101 0000 01011010", []int{510, 990}, []int{510, 1990}, []int{510}), 2,
+			7_500),
 		"address=15 command=165", 0.9},
 	{"sync first, id 0x12345, key 2", "ev1527",
-		again(hand([]int{310, 9600}, "0001 0010 0011 0100 0101 0010", []int{310, 930}, []int{930, 310}, nil)[:49], 4, 330),
+		again(hand([]int{310, 9600}, "0001 0010 0011 0100 0101 0010", []int{310, 930}, []int{930, 310}, nil)[:49], 4,
+			330),
 		"id=74565 key=2", 0.5},
 	{"address pins 10100000 from A0 on, data 1100, bits begin with their space", "ht12e",
 		again(hand([]int{330}, "10100000 1100", []int{330, 660}, []int{660, 330}, nil), 4, 12_000),
@@ -77,32 +81,41 @@ var fromDescriptions = []struct {
 		again(hand([]int{400}, "10 1010 1010 1010 1010 1010 10 0101", []int{400, 800}, []int{800, 400}, nil), 4, 9_300),
 		"address=2796202 data=2", 0.9},
 	{"handset 0x1234567, channel 3, command 0x55", "blind40",
-		again(hand([]int{4790, 1520}, "0001 0010 0011 0100 0101 0110 0111 0011 01010101", []int{345, 700}, []int{700, 345}, []int{345}), 3, 8_100),
+		again(hand([]int{4790, 1520}, "0001 0010 0011 0100 0101 0110 0111 0011 01010101", []int{345, 700},
+			[]int{700, 345}, []int{345}), 3, 8_100),
 		"channel=3 command=85 id=19088743", 0.9},
 	{"id 0x155555A pattern: each bit is two line bits; group 0, on, channel 2, unit 1", "sl32",
-		again(hand([]int{260, 2600}, "01 0101 0101 0101 0101 0101 1010 0 1 10 01", []int{260, 260, 260, 1300}, []int{260, 1300, 260, 260}, []int{260}), 5, 10_400),
+		again(hand([]int{260, 2600}, "01 0101 0101 0101 0101 0101 1010 0 1 10 01", []int{260, 260, 260, 1300},
+			[]int{260, 1300, 260, 260}, []int{260}), 5, 10_400),
 		"channel=2 group=0 id=22369626 state=1 unit=1", 0.9},
 	{"id 0x5A, battery good, channel 1, 21.7 °C, 48 %", "sense36a",
-		again(hand(nil, "01011010 1 0 01 000011011001 1111 00110000", []int{500, 1000}, []int{500, 2000}, []int{500}), 4, 4_000),
+		again(hand(nil, "01011010 1 0 01 000011011001 1111 00110000", []int{500, 1000}, []int{500, 2000}, []int{500}),
+			4, 4_000),
 		"battery=1 channel=1 humidity=48 id=90 temperature=217", 0.9},
 	{"−3.4 °C in two's complement", "sense36b",
-		again(hand(nil, "0101 11000011 0 0 10 111111011110 01010000", []int{500, 2000}, []int{500, 4000}, []int{500}), 4, 9_000),
+		again(hand(nil, "0101 11000011 0 0 10 111111011110 01010000", []int{500, 2000}, []int{500, 4000}, []int{500}),
+			4, 9_000),
 		"battery=0 button=0 channel=2 humidity=80 id=195 temperature=-34 type=5", 0.9},
 	{"16-bit address 0x2D5E, command 17, its complement", "nec-wide",
-		append(hand([]int{9080, 4450}, "01111010 10110100 10001000 01110111", []int{580, 550}, []int{580, 1660}, []int{580, 40_400}), 9080, 2210, 580, 300_000),
+		append(hand([]int{9080, 4450}, "01111010 10110100 10001000 01110111", []int{580, 550}, []int{580, 1660},
+			[]int{580, 40_400}), 9080, 2210, 580, 300_000),
 		"address=11614 command=17", 0.9},
 	{"16-bit address 0x00FF and command 0x1234 without complements, the whole frame again", "nec32",
-		again(hand([]int{8990, 4520}, "11111111 00000000 00101100 01001000", []int{555, 570}, []int{555, 1700}, []int{555}), 2, 41_000),
+		again(hand([]int{8990, 4520}, "11111111 00000000 00101100 01001000", []int{555, 570}, []int{555, 1700},
+			[]int{555}), 2, 41_000),
 		"address=255 command=4660", 0.9},
 	{"address 9, command 70, and the whole frame again instead of the short one", "nec-full",
-		again(hand([]int{9010, 4490}, "10010000 01101111 01100010 10011101", []int{570, 555}, []int{570, 1680}, []int{570}), 2, 40_000),
+		again(hand([]int{9010, 4490}, "10010000 01101111 01100010 10011101", []int{570, 555}, []int{570, 1680},
+			[]int{570}), 2, 40_000),
 		"address=9 command=70", 0.9},
 	{"the same way of sending with a unit of 540 µs and 90 ms from start to start", "nec-double",
-		again(hand([]int{8640, 4320}, "10010000 01101111 01100010 10011101", []int{540, 540}, []int{540, 1620}, []int{540}), 2, 25_000),
+		again(hand([]int{8640, 4320}, "10010000 01101111 01100010 10011101", []int{540, 540}, []int{540, 1620},
+			[]int{540}), 2, 25_000),
 		"address=9 command=70", 0.9},
 	// Highest bit first. The check is the low nibble of the sum of the command's nibbles: 1+2+3+4 = 10.
 	{"address 0xA5, command 0x1234, check 10", "nec28",
-		append(hand([]int{8400, 4230}, "10100101 0001001000110100 1010", []int{530, 525}, []int{530, 1580}, []int{530, 38_000}), 8400, 2120, 530, 300_000),
+		append(hand([]int{8400, 4230}, "10100101 0001001000110100 1010", []int{530, 525}, []int{530, 1580},
+			[]int{530, 38_000}), 8400, 2120, 530, 300_000),
 		"address=165 command=4660", 0.85},
 	{"command 21 (lowest bit first), address 151 in eight bits", "sirc15",
 		again(hand([]int{2410, 590}, "1010100 11101001", []int{610, 590}, []int{1210, 590}, nil)[:31], 3, 21_000),
@@ -111,16 +124,20 @@ var fromDescriptions = []struct {
 		again(hand([]int{2410, 590}, "1010100 01011 00111100", []int{610, 590}, []int{1210, 590}, nil)[:41], 3, 15_000),
 		"address=26 command=21 extended=60", 0.9},
 	{"maker 0x2002, parity 0, data 0xABCDEF1 without a check", "kaseikyo-open",
-		again(hand([]int{3480, 1730}, "0100 0000 0000 0100 0000 1000 1111 0111 1011 0011 1101 0101", []int{440, 425}, []int{440, 1290}, []int{440}), 2, 74_000),
+		again(hand([]int{3480, 1730}, "0100 0000 0000 0100 0000 1000 1111 0111 1011 0011 1101 0101", []int{440, 425},
+			[]int{440, 1290}, []int{440}), 2, 74_000),
 		"data=180150001 maker=8194", 0.5},
 	{"sync 1:10, then 24 bits told by 1:2 and 2:1", "ratio24-a",
-		again(hand([]int{400, 4000}, "1010 0101 1100 0011 1111 0000", []int{400, 800}, []int{800, 400}, nil)[:49], 4, 420),
+		again(hand([]int{400, 4000}, "1010 0101 1100 0011 1111 0000", []int{400, 800}, []int{800, 400}, nil)[:49], 4,
+			420),
 		"bits=10863600", 0.5},
 	{"sync 1:6, then 3:1 and 1:3", "ratio24-b",
-		again(hand([]int{300, 1800}, "1010 0101 1100 0011 1111 0000", []int{300, 900}, []int{900, 300}, nil)[:49], 4, 320),
+		again(hand([]int{300, 1800}, "1010 0101 1100 0011 1111 0000", []int{300, 900}, []int{900, 300}, nil)[:49], 4,
+			320),
 		"bits=10863600", 0.5},
 	{"sync 6:14", "ratio24-c",
-		again(hand([]int{1800, 4200}, "1010 0101 1100 0011 1111 0000", []int{300, 600}, []int{600, 300}, nil)[:49], 4, 310),
+		again(hand([]int{1800, 4200}, "1010 0101 1100 0011 1111 0000", []int{300, 600}, []int{600, 300}, nil)[:49], 4,
+			310),
 		"bits=10863600", 0.5},
 	{"a mark, then 24 bits that begin with their space, 18 units to the next", "ratio24-d",
 		again(hand([]int{300}, "1010 0101 1100 0011 1111 0000", []int{300, 600}, []int{600, 300}, nil), 4, 5_400),
@@ -129,13 +146,16 @@ var fromDescriptions = []struct {
 		again(hand(nil, crc8ByHand, []int{1500, 1000}, []int{500, 1000}, []int{500}), 4, 8_000),
 		"humidity=48 id=90 temperature=217 type=4", 0.9},
 	{"twelve short marks, then a word that hops and one that does not", "hop66",
-		again(hand([]int{400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 4000},
-			strings.Repeat("10110010", 4)+"1000000000000000000000000000 0100 00", []int{800, 400}, []int{400, 800}, nil)[:155], 2, 16_000),
+		again(hand([]int{400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400, 400,
+			400, 400, 400, 400, 4000},
+			strings.Repeat("10110010", 4)+"1000000000000000000000000000 0100 00", []int{800, 400}, []int{400, 800},
+			nil)[:155], 2, 16_000),
 		"button=2 encrypted=1296911693 serial=1 status=0", 0.9},
 }
 
 func TestDecode_TheSheetWhoseSyncWasThereComesFirst(t *testing.T) {
-	flat := again(hand([]int{300, 1800}, "1010 0101 1100 0011 1111 0000", []int{300, 900}, []int{900, 300}, nil)[:49], 4, 320)
+	flat := again(hand([]int{300, 1800}, "1010 0101 1100 0011 1111 0000", []int{300, 900}, []int{900, 300}, nil)[:49],
+		4, 320)
 	got := line.Builtin().Decode(signal.Split(flat, 20_000)).Readings
 	require.Greater(t, len(got), 1)
 	assert.Equal(t, "ratio24-b", got[0].Sheet, "a sync of 1:6 is none of 1:31")
@@ -144,7 +164,9 @@ func TestDecode_TheSheetWhoseSyncWasThereComesFirst(t *testing.T) {
 
 func TestDecode_SensorsMeasure(t *testing.T) {
 	for _, c := range fromDescriptions {
-		want := map[string]string{"sense36a": "[temperature 21.7 °C humidity 48 %]", "sense36b": "[temperature -3.4 °C humidity 80 %]", "sense-c8": "[temperature 21.7 °C humidity 48 %]"}[c.sheet]
+		want := map[string]string{"sense36a": "[temperature 21.7 °C humidity 48 %]",
+			"sense36b": "[temperature -3.4 °C humidity 80 %]",
+			"sense-c8": "[temperature 21.7 °C humidity 48 %]"}[c.sheet]
 		if want == "" {
 			continue
 		}
@@ -187,7 +209,8 @@ func TestDecode_FramesWrittenFromTheDescriptions(t *testing.T) {
 
 func TestMC145026_NineValuesInPairsOfWords(t *testing.T) {
 	const short, long = 160, 1120
-	shapes := map[rune][]int{'0': {short, long, short, long}, '1': {long, short, long, short}, 'F': {long, short, short, long}}
+	shapes := map[rune][]int{'0': {short, long, short, long}, '1': {long, short, long, short},
+		'F': {long, short, short, long}}
 	var word []int
 	for _, v := range "0F1F00110" {
 		word = append(word, shapes[v]...)
@@ -216,7 +239,8 @@ func TestRC6_HasADoubleWidthToggle(t *testing.T) {
 
 func TestRC6Mode6A_HasALongCustomerNumberAndAToggle(t *testing.T) {
 	// Lead 6 2, start 1, mode 110, trailer 0 in double width, customer 0x8023, toggle 1, data 0x0C10.
-	levels := "MMMMMMSS" + "MS" + "MSMSSM" + "SSMM" + phases("1000000000100011") + phases("1") + phases("000110000010000")
+	levels := "MMMMMMSS" + "MS" + "MSMSSM" + "SSMM" + phases("1000000000100011") + phases("1") +
+		phases("000110000010000")
 	train := runs(levels, 444)
 	if len(train)%2 == 0 {
 		train = train[:len(train)-1]

@@ -22,7 +22,8 @@ func drawFields(t *rapid.T, s *line.Sheet) line.Fields {
 			continue
 		}
 		if f.Digits > 0 {
-			out[f.Name] = line.Text(rapid.StringOfN(rapid.RuneFrom([]rune(f.Of)), f.Digits, f.Digits, -1).Draw(t, f.Name))
+			out[f.Name] = line.Text(rapid.StringOfN(rapid.RuneFrom([]rune(f.Of)), f.Digits, f.Digits, -1).Draw(t,
+				f.Name))
 			continue
 		}
 		out[f.Name] = line.Number(rapid.Int64Range(f.Min, f.Max).Draw(t, f.Name))
@@ -99,14 +100,17 @@ var handWritten = []struct {
 	{"rc5: address 5, command 35 (binary 100011), toggle 1: 1 1 1 00101 100011", `889/889 889/889 1778/889 889/1778 1778/1778 889/889 1778/889 889/889 889/1778 889/889 889/90000
 		889/889 889/889 1778/889 889/1778 1778/1778 889/889 1778/889 889/889 889/1778 889/889 889`,
 		"rc5", line.Fields{"address": line.Number(5), "command": line.Number(35), "toggle": line.Number(1)}},
-	{"roll56: key A7, button 2, counter 258, handset 0x00ABCD: bytes A7 2? 01 02 00 AB CD, disguised by hand", roll56ByHand(),
-		"roll56", line.Fields{"key": line.Number(0xA7), "button": line.Number(2), "counter": line.Number(258), "handset": line.Number(0xABCD)}},
+	{"roll56: key A7, button 2, counter 258, handset 0x00ABCD: bytes A7 2? 01 02 00 AB CD, disguised by hand",
+		roll56ByHand(),
+		"roll56", line.Fields{"key": line.Number(0xA7), "button": line.Number(2), "counter": line.Number(258),
+			"handset": line.Number(0xABCD)}},
 	{"pt2262: 0F10F10F10F1, base pulse 350", pt2262("0F10F10F10F1", 350) + "/10850 " + pt2262("0F10F10F10F1", 350),
 		"pt2262", line.Fields{"values": line.Text("0F10F10F10F1")}},
 }
 
 // roll56ByHand is one frame of the rolling code, worked out on paper. Nibbles: A 7 2 c 0 1 0 2 0 0 A B C D; the check
-// c is the XOR of the others: A^7=D, ^2=F, ^0^1=E, ^0^2=C, ^A=6, ^B=D, ^C=1, ^D=C, so the bytes are A7 2C 01 02 00 AB CD.
+// c is the XOR of the others: A^7=D, ^2=F, ^0^1=E, ^0^2=C, ^A=6, ^B=D, ^C=1, ^D=C, so the bytes are A7 2C 01 02 00 AB
+// CD.
 // Each XORed with the disguised one before: A7, 8B, 8A, 88, 88, 23, EE.
 func roll56ByHand() string {
 	const u = 604
@@ -178,7 +182,8 @@ func necTrain(t *testing.T) []int {
 func TestDecode_RepeatFrames(t *testing.T) {
 	train := necTrain(t)
 	held := signal.Train{9024, 2256, 564}
-	whole := line.Builtin().Decode([]signal.Heard{{Train: train, Gap: 40_000}, {Train: held, Gap: 96_000}, {Train: held}})
+	whole := line.Builtin().Decode([]signal.Heard{{Train: train, Gap: 40_000}, {Train: held, Gap: 96_000},
+		{Train: held}})
 	require.NotEmpty(t, whole.Readings)
 	assert.Equal(t, 1, whole.Readings[0].Frames)
 	assert.Equal(t, 2, whole.Readings[0].Repeats)
@@ -212,11 +217,13 @@ func TestDecode_HowItRepeatsTellsLookalikesApart(t *testing.T) {
 func TestHoppingCodes_AreReadAndNeverSent(t *testing.T) {
 	s, err := line.Builtin().Sheet("hop66")
 	require.NoError(t, err)
-	fields := line.Fields{"encrypted": line.Number(0xC0FFEE), "serial": line.Number(77), "button": line.Number(2), "status": line.Number(0)}
+	fields := line.Fields{"encrypted": line.Number(0xC0FFEE), "serial": line.Number(77), "button": line.Number(2),
+		"status": line.Number(0)}
 	_, err = s.Encode(fields)
 	assert.ErrorIs(t, err, line.ErrNeverReplay)
 	assert.ErrorContains(t, err, "pair a transmitter")
-	next := line.Fields{"encrypted": line.Number(0xBEEF), "serial": line.Number(77), "button": line.Number(2), "status": line.Number(0)}
+	next := line.Fields{"encrypted": line.Number(0xBEEF), "serial": line.Number(77), "button": line.Number(2),
+		"status": line.Number(0)}
 	assert.Equal(t, s.Identity(fields), s.Identity(next), "the same key, whatever it hops to")
 }
 

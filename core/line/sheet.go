@@ -54,7 +54,8 @@ type FieldInfo struct {
 func (s *Sheet) Fields() []FieldInfo {
 	out := make([]FieldInfo, len(s.fields))
 	for i, f := range s.fields {
-		out[i] = FieldInfo{Name: f.Name, About: f.About, Bits: f.Bits, Digits: f.Digits, Of: f.Of, Toggle: f.changes(), Measure: f.Measure, In: f.In, Scale: f.Scale}
+		out[i] = FieldInfo{Name: f.Name, About: f.About, Bits: f.Bits, Digits: f.Digits, Of: f.Of, Toggle: f.changes(),
+			Measure: f.Measure, In: f.In, Scale: f.Scale}
 		if f.Digits == 0 {
 			out[i].Min, out[i].Max = f.limits()
 		}
@@ -85,15 +86,21 @@ func (s *Sheet) Counts() bool {
 	return slices.ContainsFunc(s.fields, func(f *field) bool { return f.Counter })
 }
 
-// Toggles lists the fields that have to change from press to press, with the number of values each has.
-func (s *Sheet) Toggles() map[string]int64 {
-	var out map[string]int64
+// Turn is how a field changes from press to press.
+type Turn struct {
+	Values int64 // it has so many, and begins again after the last
+	Counts bool  // it counts up from what the code says; else it goes through its values from 0
+}
+
+// Turns lists the fields that have to change from press to press.
+func (s *Sheet) Turns() map[string]Turn {
+	var out map[string]Turn
 	for _, f := range s.fields {
-		if f.Toggle && f.Bits == 1 {
+		if f.Counter && f.Bits > 0 && f.Bits < 63 || f.Toggle && f.Bits == 1 {
 			if out == nil {
-				out = map[string]int64{}
+				out = map[string]Turn{}
 			}
-			out[f.Name] = 2
+			out[f.Name] = Turn{1 << f.Bits, f.Counter}
 		}
 	}
 	return out
@@ -125,15 +132,18 @@ type frame struct {
 	rarity  float64  // bits of surprise that the alphabet adds (three symbols of four …)
 	fields  []string // names of the fields it carries
 	equal   bool     // all cells last equally long: the unit follows without knowing the bits
-	lead    float64  // units in the first mark and space where both are in units, else 0
+	lead    float64  // units in the durations that the unit is taken from, else 0
+	leads   int      // how many these are
 	slack   float64  // smallest slack of the codes it uses
 	// Bounds in µs of the first mark and the first space, and whether a silence must stand before: most places are
 	// ruled out by these alone.
 	firstLow, firstHigh, spaceLow, spaceHigh int
 	afterSilence                             bool
-	atLeast                                  int                   // durations that must be left
-	evenFrom, evenPairs                      int                   // from which duration on how many pairs last equally long
-	wave                                     unique.Handle[string] // equal for frames that look alike but for what their bits mean
+	atLeast                                  int // durations that must be left
+	// from which duration on how many pairs last equally long
+	evenFrom, evenPairs int
+	// equal for frames that look alike but for what their bits mean
+	wave unique.Handle[string]
 	// guesses are the stretches to begin with, in units: where the sums of cells tell symbols apart one is enough.
 	guesses []float64
 }
@@ -212,6 +222,8 @@ type alphabet struct {
 	values  int     // the first so many symbols stand for bits or characters, the rest are extra
 	// shortest and longest mark + space in units
 	pairLeast, pairMost float64
+	// the same of a mark and the space after it, which may be of the next symbol
+	seamLeast, seamMost float64
 	slack               float64 // smallest difference between two symbols, in units, in the duration that differs most
 }
 

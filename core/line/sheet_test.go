@@ -106,8 +106,9 @@ func TestSheet_HoldsAClimateCodeInTwoBlocks(t *testing.T) {
 	s, err := line.ParseSheet("climate.yaml", []byte(climateSheet))
 	require.NoError(t, err)
 	for celsius := int64(16); celsius <= 30; celsius++ {
-		fields := line.Fields{"celsius": line.Number(celsius), "mode": line.Number(celsius % 4), "hours": line.Number(celsius - 7),
-			"vane": line.Number(celsius % 16), "trim": line.Number(celsius - 23)}
+		fields := line.Fields{"celsius": line.Number(celsius), "mode": line.Number(celsius % 4),
+			"hours": line.Number(celsius - 7),
+			"vane":  line.Number(celsius % 16), "trim": line.Number(celsius - 23)}
 		b, err := s.Encode(fields)
 		require.NoError(t, err)
 		got := s.Decode(signal.Split(b.Repeat, 15_000))
@@ -115,7 +116,8 @@ func TestSheet_HoldsAClimateCodeInTwoBlocks(t *testing.T) {
 		assert.Equal(t, fields, got[0].Fields)
 		assert.Greater(t, got[0].Confidence, 0.95, "the checks make one frame enough")
 	}
-	_, err = s.Encode(line.Fields{"celsius": line.Number(31), "mode": line.Number(0), "hours": line.Number(1), "vane": line.Number(0), "trim": line.Number(0)})
+	_, err = s.Encode(line.Fields{"celsius": line.Number(31), "mode": line.Number(0), "hours": line.Number(1),
+		"vane": line.Number(0), "trim": line.Number(0)})
 	assert.ErrorContains(t, err, "celsius is 31: it is 16 to 30")
 }
 

@@ -29,7 +29,8 @@ type noise struct {
 	radio            float64 // µs, the same for radio
 }
 
-var noises = []noise{{"mild", 0.02, 15, -50, 80, 20}, {"usual", 0.05, 30, -100, 120, 40}, {"harsh", 0.10, 40, -130, 160, 60}}
+var noises = []noise{{"mild", 0.02, 15, -50, 80, 20}, {"usual", 0.05, 30, -100, 120, 40},
+	{"harsh", 0.10, 40, -130, 160, 60}}
 
 // spoil makes a noisy press of a sheet with random fields.
 func (n noise) spoil(r *rand.Rand, s *line.Sheet) (line.Fields, []signal.Heard, error) {
@@ -84,7 +85,10 @@ func rate(t *testing.T, s *line.Sheet, n noise, presses int) (found int, instead
 		fields, trains, err := n.spoil(r, s)
 		require.NoError(t, err)
 		readings := line.Builtin().Decode(trains).Readings
-		if slices.ContainsFunc(readings, func(x line.Reading) bool { return x.Sheet == s.Name && assert.ObjectsAreEqual(fields, x.Fields) }) {
+		if slices.ContainsFunc(readings, func(x line.Reading) bool {
+			return x.Sheet == s.Name &&
+				assert.ObjectsAreEqual(fields, x.Fields)
+		}) {
 			found++
 			if readings[0].Sheet != s.Name {
 				instead[readings[0].Sheet]++
@@ -108,7 +112,8 @@ func TestTable(t *testing.T) {
 	}
 	const presses, randoms = 10_000, 1_000_000
 	var b strings.Builder
-	fmt.Fprintf(&b, "| sheet | %s | %s | %s | first instead, of all found |\n|---|---|---|---|---|\n", noises[0].name, noises[1].name, noises[2].name)
+	fmt.Fprintf(&b, "| sheet | %s | %s | %s | first instead, of all found |\n|---|---|---|---|---|\n", noises[0].name,
+		noises[1].name, noises[2].name)
 	for _, s := range line.Builtin().Sheets() {
 		all := map[string]int{}
 		fmt.Fprintf(&b, "| `%s` |", s.Name)
@@ -136,7 +141,8 @@ func TestTable(t *testing.T) {
 			}
 		}
 	}
-	fmt.Fprintf(&b, "\nReadings with a confidence above %.1f among %d random trains: %d %v.\n", line.LoneLimit, randoms, len(trusted), trusted)
+	fmt.Fprintf(&b, "\nReadings with a confidence above %.1f among %d random trains: %d %v.\n", line.LoneLimit, randoms,
+		len(trusted), trusted)
 	require.NoError(t, os.WriteFile(*tableFile, []byte(b.String()), 0o644))
 }
 

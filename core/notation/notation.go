@@ -8,19 +8,13 @@ import (
 	"strconv"
 	"strings"
 
+	"urbo/core/device"
 	"urbo/core/line"
-	"urbo/core/pack"
 	"urbo/core/signal"
 )
 
 // ErrNotation is wrapped by every error about what was written; the text says how to write it.
 var ErrNotation = errors.New("code by hand")
-
-// usual carrier of infrared in Hz, and the frequency in Hz from which on it is radio.
-const (
-	usualCarrier = 38_000
-	radioFrom    = 1_000_000
-)
 
 // MostText is the most characters that are read.
 const MostText = 64 << 10
@@ -28,11 +22,11 @@ const MostText = 64 << 10
 // Parse reads one code or several with "then" between them: "nec address=57 command=0x02", "switches 11010 01000 on",
 // or durations in µs, mark first, which go out on a carrier or channel of so many Hz (0 is infrared at 38 kHz). Errors
 // wrap ErrNotation, line.ErrSheet or signal.ErrMalformed.
-func Parse(text string, hz int, book *line.Book) ([]pack.Code, error) {
+func Parse(text string, hz int, book *line.Book) ([]device.Code, error) {
 	if len(text) > MostText {
 		return nil, fmt.Errorf("%w: longer than %d characters: write one press of the key only", ErrNotation, MostText)
 	}
-	var out []pack.Code
+	var out []device.Code
 	var part []string
 	flush := func() error {
 		c, err := one(part, hz, book)
@@ -51,37 +45,33 @@ func Parse(text string, hz int, book *line.Book) ([]pack.Code, error) {
 	if err := flush(); err != nil {
 		return nil, err
 	}
-	if len(out) > pack.MaxCodes {
-		return nil, fmt.Errorf("%w: %d codes, the most is %d", ErrNotation, len(out), pack.MaxCodes)
+	if len(out) > device.MaxCodes {
+		return nil, fmt.Errorf("%w: %d codes, the most is %d", ErrNotation, len(out), device.MaxCodes)
 	}
 	return out, nil
 }
 
-func one(words []string, hz int, book *line.Book) (pack.Code, error) {
+func one(words []string, hz int, book *line.Book) (device.Code, error) {
 	switch {
 	case len(words) == 0:
-		return pack.Code{}, fmt.Errorf("%w: write a line code and its fields, like nec address=57 command=0x02, or durations in µs", ErrNotation)
+		return device.Code{}, fmt.Errorf("%w: write a line code and its fields, like nec address=57 command=0x02, or "+
+			"durations in µs", ErrNotation)
 	case words[0] == "switches":
 		values, err := Switches(words[1:])
-		return pack.Code{Sheet: "pt2262", Fields: line.Fields{"values": line.Text(values)}, UnitUS: 350}, err
+		return device.Code{Sheet: "pt2262", Fields: line.Fields{"values": line.Text(values)}, UnitUS: 350}, err
 	case strings.ContainsAny(words[0][:1], "0123456789+-[{(<"):
 		parsed, err := signal.ParseText(strings.Join(words, " "))
-		c := pack.Code{Train: parsed.Train, GapUS: parsed.Gap}
-		switch {
-		case hz == 0:
-			c.CarrierHz = usualCarrier
-		case hz < radioFrom:
-			c.CarrierHz = hz
-		default:
-			c.FrequencyHz = hz
+		c := device.Code{Train: parsed.Train, GapUS: parsed.Gap}
+		if c.Channel = device.ChannelAt(hz); hz == 0 {
+			c.Channel = device.Channel{Medium: line.Infrared, Hz: device.UsualCarrier}
 		}
 		return c, err
 	}
 	sheet, fields, err := Line(words, book)
 	if err != nil {
-		return pack.Code{}, err
+		return device.Code{}, err
 	}
-	return pack.Code{Sheet: sheet.Name, Fields: fields}, nil
+	return device.Code{Sheet: sheet.Name, Fields: fields}, nil
 }
 
 // Line reads a line code and its fields: SHEET FIELD=VALUE …. Numbers are decimal, 0x or 0b, and may tell how many bits
@@ -140,7 +130,8 @@ func number(text string) (int64, error) {
 // is up (1) ties its pin to ground (0), one that is down (0) leaves it open (F).
 func Switches(words []string) (string, error) {
 	if len(words) < 2 {
-		return "", fmt.Errorf("%w: write ten positions of coding switches and then on or off, like 11010 01000 on", ErrNotation)
+		return "", fmt.Errorf("%w: write ten positions of coding switches and then on or off, like 11010 01000 on",
+			ErrNotation)
 	}
 	state := strings.ToLower(words[len(words)-1])
 	positions := strings.Join(words[:len(words)-1], "")

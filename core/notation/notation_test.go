@@ -6,31 +6,37 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/core/notation"
-	"urbo/core/pack"
 	"urbo/core/signal"
 )
 
 func TestParse_ReadsWhatPeopleWrite(t *testing.T) {
-	nec := func(command int64) pack.Code {
-		return pack.Code{Sheet: "nec", Fields: line.Fields{"address": line.Number(57), "command": line.Number(command)}}
+	nec := func(command int64) device.Code {
+		return device.Code{Sheet: "nec", Fields: line.Fields{"address": line.Number(57),
+			"command": line.Number(command)}}
 	}
 	train := signal.Train{2000, 1000, 350, 700, 350}
 	for _, c := range []struct {
 		text string
 		hz   int
-		want []pack.Code
+		want []device.Code
 	}{
-		{"nec address=57 command=2", 0, []pack.Code{nec(2)}},
-		{" nec  address=0x39 command=0b10 ", 0, []pack.Code{nec(2)}},
-		{"nec address=0x39/8 command=2/8", 0, []pack.Code{nec(2)}},
-		{"nec address=57 command=2 then nec address=57 command=3", 0, []pack.Code{nec(2), nec(3)}},
-		{"switches 01101 10100 on", 0, []pack.Code{{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("F00F00F0FF0F")}, UnitUS: 350}}},
-		{"switches 0110110100 OFF", 0, []pack.Code{{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("F00F00F0FFF0")}, UnitUS: 350}}},
-		{"2000/1000 350/700 350", 0, []pack.Code{{Train: train, CarrierHz: 38_000}}},
-		{"[2000, 1000, 350, 700, 350]", 36_000, []pack.Code{{Train: train, CarrierHz: 36_000}}},
-		{"+2000 -1000 +350 -700 +350", 433_920_000, []pack.Code{{Train: train, FrequencyHz: 433_920_000}}},
+		{"nec address=57 command=2", 0, []device.Code{nec(2)}},
+		{" nec  address=0x39 command=0b10 ", 0, []device.Code{nec(2)}},
+		{"nec address=0x39/8 command=2/8", 0, []device.Code{nec(2)}},
+		{"nec address=57 command=2 then nec address=57 command=3", 0, []device.Code{nec(2), nec(3)}},
+		{"switches 01101 10100 on", 0, []device.Code{{Sheet: "pt2262",
+			Fields: line.Fields{"values": line.Text("F00F00F0FF0F")}, UnitUS: 350}}},
+		{"switches 0110110100 OFF", 0, []device.Code{{Sheet: "pt2262",
+			Fields: line.Fields{"values": line.Text("F00F00F0FFF0")}, UnitUS: 350}}},
+		{"2000/1000 350/700 350", 0, []device.Code{{Train: train, Channel: device.Channel{Medium: line.Infrared,
+			Hz: 38_000}}}},
+		{"[2000, 1000, 350, 700, 350]", 36_000, []device.Code{{Train: train,
+			Channel: device.Channel{Medium: line.Infrared, Hz: 36_000}}}},
+		{"+2000 -1000 +350 -700 +350", 433_920_000, []device.Code{{Train: train,
+			Channel: device.Channel{Medium: line.Radio, Hz: 433_920_000}}}},
 	} {
 		got, err := notation.Parse(c.text, c.hz, line.Builtin())
 		require.NoError(t, err, c.text)
@@ -62,7 +68,8 @@ func TestParse_SaysHowToWriteIt(t *testing.T) {
 
 // FuzzParse reads anything: what it takes can be sent, and nothing makes it fall over.
 func FuzzParse(f *testing.F) {
-	for _, text := range []string{"nec address=57 command=2 then switches 01101 10100 on", "2000/1000 350", "nec address=0x39/8", "then then"} {
+	for _, text := range []string{"nec address=57 command=2 then switches 01101 10100 on", "2000/1000 350",
+		"nec address=0x39/8", "then then"} {
 		f.Add(text, 38_000)
 	}
 	book := line.Builtin()

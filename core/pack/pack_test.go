@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/core/pack"
 )
@@ -33,16 +34,20 @@ func TestRead_NamesThePlaceOfAMistake(t *testing.T) {
 		{`"1.7"`, `"2.0"`, "reads version 1.x"},
 		{`"1.7"`, `1.7`, "version is a number, and should be a string"},
 		{`{"format"`, `{"format`, "byte"},
-		{`"boardwalk"`, `"Board walk"`, "devices[0]: slug"},
+		{`"boardwalk"`, `"Board walk"`, "devices[0]: name: slug"},
 		{`"Boardwalk lights"`, `"  "`, "devices[0] (boardwalk): it has no name"},
-		{`"name":"odd"`, `"name":"power"`, `devices[0] (boardwalk).keys[1]: key "power" is there twice`},
-		{`"name":"odd"`, `"name":"a\u0000b"`, `.keys[1]: name`},
-		{`"nec"`, `"nek"`, ".keys[0].codes[0]: line sheet: unknown line code"},
+		{`"name":"odd"`, `"name":"power"`, `devices[0] (boardwalk): name is taken: key "power" is there twice`},
+		{`"name":"odd"`, `"name":"a\u0000b"`, `devices[0] (boardwalk): name: key`},
+		{`"nec"`, `"nek"`, ".keys[0].codes[0]: code: line sheet: unknown line code"},
 		{`"command":2`, `"command":2000`, "command is 2000: it is 0 to 255"},
-		{`[2000,1000,350]`, `[2000]`, ".keys[1].codes[0]: malformed train: a train of 1 durations is no signal"},
-		{`[2000,1000,350]`, `[2000,1000]`, ".keys[1].codes[0]: malformed train: it ends with a space"},
+		{`[2000,1000,350]`, `[2000]`, ".keys[1].codes[0]: code: malformed train: a train of 1 durations is no signal"},
+		{`[2000,1000,350]`, `[2000,1000]`, ".keys[1].codes[0]: code: malformed train: it ends with a space"},
 		{`[2000,1000,350]`, `[2000,-1,350]`, "number 2 is -1"},
 		{`"keys":[`, `"keys":"none","x":[`, "keys is a string"},
+		{`"carrier_hz":38000`, `"carrier_hz":38000,"frequency_hz":433920000`, "leave one out"},
+		{`"carrier_hz":38000`, `"carrier_hz":38000,"repeats":2000000000`, "2000000000 repeats: 0 to 50"},
+		{`"carrier_hz":38000`, `"carrier_hz":38000,"gap_us":2000000000`, "a gap of 2000000000 µs"},
+		{`"carrier_hz":38000`, `"carrier_hz":-5`, "a carrier of -5 Hz"},
 	} {
 		text := strings.Replace(good, c.from, c.to, 1)
 		require.NotEqual(t, good, text)
@@ -85,9 +90,9 @@ func TestPack_IsTheSchema(t *testing.T) {
 		schema object
 	}{
 		"pack":   {reflect.TypeFor[pack.Pack](), schema.object},
-		"device": {reflect.TypeFor[pack.Device](), schema.Defs["device"]},
-		"key":    {reflect.TypeFor[pack.Key](), schema.Defs["key"]},
-		"code":   {reflect.TypeFor[pack.Code](), schema.Defs["code"]},
+		"device": {reflect.TypeFor[device.Device](), schema.Defs["device"]},
+		"key":    {reflect.TypeFor[device.Key](), schema.Defs["key"]},
+		"code":   {reflect.TypeFor[device.CodeDocument](), schema.Defs["code"]},
 	} {
 		fields := map[string]bool{}
 		for _, f := range reflect.VisibleFields(c.of) {

@@ -90,7 +90,8 @@ func openCSV(r *Reader) (source, error) {
 	}
 	first, _, _ := bytes.Cut(head, []byte("\n"))
 	c := &levels{r: r, rows: csv.NewReader(r.in), column: 1, scale: 1e6}
-	c.rows.Comma, c.rows.ReuseRecord, c.rows.FieldsPerRecord, c.rows.TrimLeadingSpace = rune(separator(first)), true, -1, true
+	c.rows.Comma, c.rows.ReuseRecord, c.rows.FieldsPerRecord, c.rows.TrimLeadingSpace = rune(separator(first)), true,
+		-1, true
 	c.rows.LazyQuotes, c.rows.Comment = true, '#'
 	row, err := c.rows.Read()
 	if err != nil {
@@ -128,11 +129,15 @@ func openCSV(r *Reader) (source, error) {
 
 // timeUnit reads the unit out of the head of a time column: seconds unless it says otherwise.
 func timeUnit(head string) float64 {
-	words := strings.FieldsFunc(strings.ToLower(head), func(c rune) bool { return strings.ContainsRune(" _[](){}/.-", c) })
+	words := strings.FieldsFunc(strings.ToLower(head), func(c rune) bool {
+		return strings.ContainsRune(" _[](){}/.-",
+			c)
+	})
 	for _, u := range []struct {
 		names []string
 		us    float64
-	}{{[]string{"ns", "nanoseconds"}, 1e-3}, {[]string{"us", "µs", "μs", "microseconds"}, 1}, {[]string{"ms", "milliseconds"}, 1e3}} {
+	}{{[]string{"ns", "nanoseconds"}, 1e-3}, {[]string{"us", "µs", "μs", "microseconds"}, 1},
+		{[]string{"ms", "milliseconds"}, 1e3}} {
 		for _, w := range words {
 			if slices.Contains(u.names, w) {
 				return u.us
@@ -163,7 +168,8 @@ func (c *levels) step() error {
 func (c *levels) take(row []string) error {
 	line, _ := c.rows.FieldPos(0)
 	if len(row) <= c.column {
-		return fmt.Errorf("line %d: %d columns, and channel %s is column %d", line, len(row), c.r.Info.Channel, c.column+1)
+		return fmt.Errorf("line %d: %d columns, and channel %s is column %d", line, len(row), c.r.Info.Channel,
+			c.column+1)
 	}
 	t, err := decimal(row[0])
 	if err != nil {

@@ -118,7 +118,8 @@ func (s Signal) comment() string {
 
 func writeVCD(w io.Writer, s Signal) error {
 	p := printer{w: w}
-	p.f("$comment %s, %s $end\n$timescale 1 us $end\n$scope module urbo $end\n$var wire 1 ! %s $end\n$upscope $end\n$enddefinitions $end\n#0\n0!\n", s.comment(), s.on(), s.word())
+	p.f("$comment %s, %s $end\n$timescale 1 us $end\n$scope module urbo $end\n$var wire 1 ! %s $end\n$upscope "+
+		"$end\n$enddefinitions $end\n#0\n0!\n", s.comment(), s.on(), s.word())
 	for at, level := range s.edges {
 		p.f("#%d\n%d!\n", at, level)
 	}
@@ -145,7 +146,8 @@ func writeText(w io.Writer, s Signal) error {
 func writeArray(w io.Writer, s Signal) error {
 	flat := s.durations()
 	p := printer{w: w}
-	p.f("// %s: marks and spaces in turn, in µs; %s\n#include <stdint.h>\n\nconst uint32_t %s[%d] = {", strings.ReplaceAll(s.comment(), "\\", "/"), s.on(), s.word(), len(flat))
+	p.f("// %s: marks and spaces in turn, in µs; %s\n#include <stdint.h>\n\nconst uint32_t %s[%d] = {",
+		strings.ReplaceAll(s.comment(), "\\", "/"), s.on(), s.word(), len(flat))
 	for i, d := range flat {
 		if i%12 == 0 {
 			p.f("\n  ")

@@ -31,7 +31,8 @@ type iq struct {
 var datatypes = map[string]int{"cu8": 2, "ci8": 2, "ci16_le": 4, "cf32_le": 8}
 
 // usual names of datatypes at the end of file names.
-var typeOf = map[string]string{"cu8": "cu8", "ci8": "ci8", "cs8": "ci8", "ci16": "ci16_le", "cs16": "ci16_le", "cf32": "cf32_le", "fc32": "cf32_le"}
+var typeOf = map[string]string{"cu8": "cu8", "ci8": "ci8", "cs8": "ci8", "ci16": "ci16_le", "cs16": "ci16_le",
+	"cf32": "cf32_le", "fc32": "cf32_le"}
 
 // DatatypeOf guesses the datatype of bare samples from a file's name, "" where it does not say.
 func DatatypeOf(name string) string { return typeOf[name[strings.LastIndexByte(name, '.')+1:]] }
@@ -39,7 +40,8 @@ func DatatypeOf(name string) string { return typeOf[name[strings.LastIndexByte(n
 func openIQ(r *Reader) (source, error) {
 	o := r.options
 	if o.Datatype == "" || o.RateHz == 0 {
-		return nil, errors.New("samples alone do not say what they are: give the datatype (cu8, ci8, ci16_le, cf32_le) and the rate in Hz")
+		return nil, errors.New("samples alone do not say what they are: give the datatype (cu8, ci8, ci16_le, " +
+			"cf32_le) and the rate in Hz")
 	}
 	return newIQ(r, r.in, o.Datatype, o.RateHz, o.FrequencyHz, -1)
 }
@@ -187,5 +189,6 @@ func (s *iq) sample(raw []byte) (re, im float64) {
 	case "ci16_le":
 		return float64(int16(binary.LittleEndian.Uint16(raw))), float64(int16(binary.LittleEndian.Uint16(raw[2:])))
 	}
-	return float64(math.Float32frombits(binary.LittleEndian.Uint32(raw))), float64(math.Float32frombits(binary.LittleEndian.Uint32(raw[4:])))
+	return float64(math.Float32frombits(binary.LittleEndian.Uint32(raw))),
+		float64(math.Float32frombits(binary.LittleEndian.Uint32(raw[4:])))
 }

@@ -65,7 +65,8 @@ func Formats() []Format {
 		{"wav", "sound cards, radios with a sound output", []string{".wav"}, sniffWAV, openWAV},
 		{"vcd", "logic analysers", []string{".vcd"}, sniffVCD, openVCD},
 		{"sigmf", "software radios, as an archive", []string{".sigmf"}, sniffTar, openSigMF},
-		{"iq", "software radios, samples alone", []string{".iq", ".cu8", ".ci8", ".cs8", ".ci16", ".cs16", ".cf32", ".fc32", ".sigmf-data"}, nil, openIQ},
+		{"iq", "software radios, samples alone", []string{".iq", ".cu8", ".ci8", ".cs8", ".ci16", ".cs16", ".cf32",
+			".fc32", ".sigmf-data"}, nil, openIQ},
 		{"c", "sketches for microcontrollers", []string{".c", ".h", ".ino", ".cpp"}, sniffArray, openArray},
 		{"csv", "logic analysers: time and level", []string{".csv", ".tsv"}, sniffCSV, openCSV},
 		{"text", "notepads: lists of numbers", []string{".txt"}, nil, openText},
@@ -144,22 +145,27 @@ func find(name string, head []byte, o Options) (Format, error) {
 		}
 	}
 	if what := foreign(head); what != "" {
-		return Format{}, fmt.Errorf("%w: %s: give a recording of a signal: WAV, VCD, CSV, SigMF, IQ samples or text", ErrRecording, what)
+		return Format{}, fmt.Errorf("%w: %s: give a recording of a signal: WAV, VCD, CSV, SigMF, IQ samples or text",
+			ErrRecording, what)
 	}
 	return formats[len(formats)-1], nil
 }
 
 // foreign names what is certainly no recording, "" where it may be one.
 func foreign(head []byte) string {
-	for magic, what := range map[string]string{"\x89PNG": "this is a picture (PNG)", "\xff\xd8\xff": "this is a picture (JPEG)", "GIF8": "this is a picture (GIF)",
-		"%PDF": "this is a PDF document", "PK\x03\x04": "this is a zip archive: unpack it first", "\x1f\x8b": "this is compressed: unpack it first",
-		"\x7fELF": "this is a program", "OggS": "this is compressed sound (Ogg)", "ID3": "this is compressed sound (MP3)", "fLaC": "this is compressed sound (FLAC)"} {
+	for magic, what := range map[string]string{"\x89PNG": "this is a picture (PNG)",
+		"\xff\xd8\xff": "this is a picture (JPEG)", "GIF8": "this is a picture (GIF)",
+		"%PDF": "this is a PDF document", "PK\x03\x04": "this is a zip archive: unpack it first",
+		"\x1f\x8b": "this is compressed: unpack it first",
+		"\x7fELF":  "this is a program", "OggS": "this is compressed sound (Ogg)",
+		"ID3": "this is compressed sound (MP3)", "fLaC": "this is compressed sound (FLAC)"} {
 		if bytes.HasPrefix(head, []byte(magic)) {
 			return what
 		}
 	}
 	if i := bytes.IndexByte(head, 0); i >= 0 {
-		return fmt.Sprintf("byte %d is no text, and no format begins like this (samples of a software radio need a rate)", i)
+		return fmt.Sprintf("byte %d is no text, and no format begins like this (samples of a software radio need a "+
+			"rate)", i)
 	}
 	return ""
 }

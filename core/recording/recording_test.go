@@ -61,7 +61,8 @@ func TestExport_ReadAgainGivesTheSame(t *testing.T) {
 	for _, format := range Exports() {
 		t.Run(format, func(t *testing.T) {
 			var b bytes.Buffer
-			require.NoError(t, Export(&b, format, Signal{Name: "Boardwalk: dim */ \n$end", Trains: shades(), CarrierHz: 38_000}))
+			require.NoError(t, Export(&b, format, Signal{Name: "Boardwalk: dim */ \n$end", Trains: shades(),
+				CarrierHz: 38_000}))
 			r, presses := readAll(t, "", b.Bytes(), Options{})
 			require.NoError(t, r.Err())
 			assert.Equal(t, format, r.Info.Format)
@@ -83,7 +84,8 @@ func TestExport_RefusesWhatItCannotWrite(t *testing.T) {
 // dump is a VCD in which a channel goes through the durations, starting from a level.
 func dump(start int, before int, durations []int) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "$timescale 100 ns $end\n$scope module top $end\n$var wire 1 %% CLK $end\n$var wire 1 # D1 $end\n$upscope $end\n$enddefinitions $end\n#0\n0%%\n%d#\n", start)
+	fmt.Fprintf(&b, "$timescale 100 ns $end\n$scope module top $end\n$var wire 1 %% CLK $end\n$var wire 1 # D1 "+
+		"$end\n$upscope $end\n$enddefinitions $end\n#0\n0%%\n%d#\n", start)
 	at, level := before, start
 	for _, d := range durations {
 		level = 1 - level
@@ -142,7 +144,8 @@ func TestCSV_ReadsSamplesInVolts(t *testing.T) {
 		if i >= len(flat) {
 			volts = 0
 		}
-		fmt.Fprintf(&b, "%s;0;%s\n", strings.Replace(fmt.Sprintf("%.3f", at/1000), ".", ",", 1), strings.Replace(fmt.Sprintf("%.2f", volts+rng.Float64()*0.2), ".", ",", 1))
+		fmt.Fprintf(&b, "%s;0;%s\n", strings.Replace(fmt.Sprintf("%.3f", at/1000), ".", ",", 1),
+			strings.Replace(fmt.Sprintf("%.2f", volts+rng.Float64()*0.2), ".", ",", 1))
 		at += 10
 	}
 	r, presses := readAll(t, "scope.csv", []byte(b.String()), Options{Channel: "Out [V]"})
@@ -283,7 +286,8 @@ func radio(datatype string, rate, offset float64) []byte {
 func TestIQ_ReadsEveryDatatypeInNoise(t *testing.T) {
 	for datatype := range datatypes {
 		t.Run(datatype, func(t *testing.T) {
-			r, presses := readAll(t, "air."+datatype, radio(datatype, 5e5, 42_000), Options{RateHz: 5e5, Datatype: datatype, FrequencyHz: 433.9e6})
+			r, presses := readAll(t, "air."+datatype, radio(datatype, 5e5, 42_000),
+				Options{RateHz: 5e5, Datatype: datatype, FrequencyHz: 433.9e6})
 			require.NoError(t, r.Err())
 			require.Len(t, presses, 1)
 			within(t, shades(), presses[0].Trains, 12)
@@ -309,7 +313,8 @@ func archive(t *testing.T, files ...string) []byte {
 const meta = `{"global": {"core:datatype": "cu8", "core:sample_rate": 500000, "core:version": "1.0.0"}, "captures": [{"core:sample_start": 0, "core:frequency": 433920000}], "annotations": []}`
 
 func TestSigMF_ReadsAnArchive(t *testing.T) {
-	r, presses := readAll(t, "", archive(t, "dew/dew.sigmf-meta", meta, "dew/dew.sigmf-data", string(radio("cu8", 5e5, -20e3))), Options{})
+	r, presses := readAll(t, "", archive(t, "dew/dew.sigmf-meta", meta, "dew/dew.sigmf-data",
+		string(radio("cu8", 5e5, -20e3))), Options{})
 	require.NoError(t, r.Err())
 	require.Len(t, presses, 1)
 	within(t, shades(), presses[0].Trains, 12)

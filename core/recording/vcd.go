@@ -54,7 +54,8 @@ func openVCD(r *Reader) (source, error) {
 			}
 		}
 		if v.id == "" {
-			return nil, fmt.Errorf("channel %.40q: there are %s", r.options.Channel, strings.Join(r.Info.Channels, ", "))
+			return nil, fmt.Errorf("channel %.40q: there are %s", r.options.Channel,
+				strings.Join(r.Info.Channels, ", "))
 		}
 		r.Info.Channel = r.options.Channel
 	}

@@ -24,7 +24,8 @@ func TestParseText_AnyUsualNotation(t *testing.T) {
 	}
 	got, err := signal.ParseText("9024 4512 564 41000")
 	require.NoError(t, err)
-	assert.Equal(t, signal.Text{Train: want, Gap: 41000, Notation: "decimal µs, mark and space in turn"}, got, "a space at the end is the silence after the train")
+	assert.Equal(t, signal.Text{Train: want, Gap: 41000, Notation: "decimal µs, mark and space in turn"}, got,
+		"a space at the end is the silence after the train")
 }
 
 func TestParseText_SaysAtWhichNumberAndWhy(t *testing.T) {
@@ -67,7 +68,8 @@ func TestScanner_ALineIsATrainUnlessABracketIsOpenOrItEndsInAComma(t *testing.T)
 
 func TestScanner_ErrorsNameTheLine(t *testing.T) {
 	for text, says := range map[string]string{
-		"1 2 3\n4 5 six": "line 2", "1 2 3\n[4 5\n6": "line 2: malformed train: a bracket is opened", "1 2]": "line 1: malformed train: a bracket is closed",
+		"1 2 3\n4 5 six": "line 2", "1 2 3\n[4 5\n6": "line 2: malformed train: a bracket is opened",
+		"1 2]":                     "line 1: malformed train: a bracket is closed",
 		strings.Repeat("1", 2<<20): "line 1",
 	} {
 		_, err := scan(text)
@@ -105,7 +107,8 @@ func TestSplitAndFlatten_AreEachOthersWayBack(t *testing.T) {
 	flat := signal.Flatten(heard)
 	assert.Equal(t, []int{1, 2, 3, 30_000, 4, 300_000}, flat)
 	assert.Equal(t, heard, signal.Split(flat, 20_000))
-	assert.Equal(t, []int{5, signal.UnknownGap, 6, signal.PressSilence}, signal.Flatten([]signal.Heard{{Train: signal.Train{5}}, {Train: signal.Train{6}}}),
+	assert.Equal(t, []int{5, signal.UnknownGap, 6, signal.PressSilence},
+		signal.Flatten([]signal.Heard{{Train: signal.Train{5}}, {Train: signal.Train{6}}}),
 		"gaps that nobody saw")
 }
 
@@ -118,7 +121,8 @@ func TestAgree_ForgivesJitterAndStretchButNotBits(t *testing.T) {
 }
 
 func TestMedian_IsPerDuration(t *testing.T) {
-	assert.Equal(t, signal.Train{10, 20, 30}, signal.Median(signal.Train{10, 25, 30}, signal.Train{9, 20, 90}, signal.Train{11, 19, 29}))
+	assert.Equal(t, signal.Train{10, 20, 30}, signal.Median(signal.Train{10, 25, 30}, signal.Train{9, 20, 90},
+		signal.Train{11, 19, 29}))
 	assert.Equal(t, signal.Train{15}, signal.Median(signal.Train{10}, signal.Train{20}))
 	assert.Nil(t, signal.Median(signal.Train{1}, signal.Train{1, 2, 3}))
 }

@@ -112,7 +112,8 @@ func ParseText(text string) (Text, error) {
 		return Text{}, fmt.Errorf("%w: no numbers in it", ErrMalformed)
 	}
 	if len(words) > MaxDurations+2 { // a leading and a trailing silence may stand around the longest train
-		return Text{}, fmt.Errorf("%w: %d numbers, the most is %d: split the recording into presses", ErrMalformed, len(words), MaxDurations)
+		return Text{}, fmt.Errorf("%w: %d numbers, the most is %d: split the recording into presses", ErrMalformed,
+			len(words), MaxDurations)
 	}
 	signed, base := false, "decimal"
 	for _, w := range words {
@@ -131,11 +132,13 @@ func ParseText(text string) (Text, error) {
 	for i, w := range words {
 		d, err := parseNumber(w)
 		if err != nil {
-			return Text{}, fmt.Errorf("%w: number %d is %q: write whole µs like 564, +564 or 0x234", ErrMalformed, i+1, clip(w))
+			return Text{}, fmt.Errorf("%w: number %d is %q: write whole µs like 564, +564 or 0x234", ErrMalformed, i+1,
+				clip(w))
 		}
 		if signed {
 			if len(durations) > 0 && space == (d < 0) {
-				return Text{}, fmt.Errorf("%w: number %d is %s and so was the one before: marks (+) and spaces (-) must alternate", ErrMalformed, i+1, kindOf(d))
+				return Text{}, fmt.Errorf("%w: number %d is %s and so was the one before: marks (+) and spaces (-) "+
+					"must alternate", ErrMalformed, i+1, kindOf(d))
 			}
 			if space = d < 0; space {
 				d = -d
@@ -147,7 +150,8 @@ func ParseText(text string) (Text, error) {
 			}
 		}
 		if d < 1 || d > MaxDuration {
-			return Text{}, fmt.Errorf("%w: number %d is %s: a duration is 1 to %d µs", ErrMalformed, i+1, clip(w), MaxDuration)
+			return Text{}, fmt.Errorf("%w: number %d is %s: a duration is 1 to %d µs", ErrMalformed, i+1, clip(w),
+				MaxDuration)
 		}
 		durations = append(durations, d)
 	}

@@ -31,7 +31,8 @@ func (t Train) CheckKey() error {
 		return err
 	}
 	if len(t) < LeastKey {
-		return fmt.Errorf("%w: a train of %d durations is no signal: a key sends a mark, a space and a mark at least", ErrMalformed, len(t))
+		return fmt.Errorf("%w: a train of %d durations is no signal: a key sends a mark, a space and a mark at least",
+			ErrMalformed, len(t))
 	}
 	return nil
 }
@@ -42,9 +43,11 @@ func (t Train) Check() error {
 	case len(t) == 0:
 		return fmt.Errorf("%w: it has no durations", ErrMalformed)
 	case len(t) > MaxDurations:
-		return fmt.Errorf("%w: %d durations, the most is %d: split the recording into presses", ErrMalformed, len(t), MaxDurations)
+		return fmt.Errorf("%w: %d durations, the most is %d: split the recording into presses", ErrMalformed, len(t),
+			MaxDurations)
 	case len(t)%2 == 0:
-		return fmt.Errorf("%w: it ends with a space: a train ends with a mark, the silence after it is kept apart", ErrMalformed)
+		return fmt.Errorf("%w: it ends with a space: a train ends with a mark, the silence after it is kept apart",
+			ErrMalformed)
 	}
 	return checkDurations(t)
 }

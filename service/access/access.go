@@ -9,15 +9,16 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"log/slog"
+	"maps"
 	"slices"
 	"sync"
 	"time"
 
-	"gorm.io/gorm"
-
-	"urbo/service/library"
+	"urbo/core/device"
+	"urbo/core/happening"
+	"urbo/service/stream"
 	"urbo/store"
-	"urbo/wire"
 )
 
 // Scope is what a caller may do. Owner may do everything, press may press keys and watch, watch may look.
@@ -66,18 +67,60 @@ func (c Caller) May(s Scope) error {
 	return fmt.Errorf("%w: this needs the scope %q, and %s has %q", ErrScope, s, c.Name, c.Scope)
 }
 
-// Access is the house's doorkeeper.
+// Access decides who may come in.
 type Access struct {
-	store *store.Store
-	now   func() time.Time
+	store  store.Access
+	stream *stream.Stream
+	now    func() time.Time
 
 	mu      sync.Mutex
 	tickets map[string]time.Time // hash → end
+	used    map[string]time.Time // by id of a token: uses that are not written yet
 }
 
-// New makes a doorkeeper.
-func New(s *store.Store, now func() time.Time) *Access {
-	return &Access{store: s, now: now, tickets: map[string]time.Time{}}
+// New makes the access of a house.
+func New(s *store.Store, events *stream.Stream, now func() time.Time) *Access {
+	return &Access{store: s.Access(), stream: events, now: now, tickets: map[string]time.Time{},
+		used: map[string]time.Time{}}
+}
+
+// writeUses is how often it is written when tokens were used: seldom enough for an SD card.
+const writeUses = 10 * time.Minute
+
+// Run writes when tokens were used, until the context ends and once more then. Nobody who uses one waits for it.
+func (a *Access) Run(ctx context.Context) error {
+	tick := time.NewTicker(writeUses)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return a.noteUses(context.WithoutCancel(ctx))
+		case <-tick.C:
+			if err := a.noteUses(ctx); err != nil {
+				slog.Warn("note when tokens were used; it is tried again", "error", err)
+			}
+		}
+	}
+}
+
+func (a *Access) noteUses(ctx context.Context) error {
+	a.mu.Lock()
+	used := maps.Clone(a.used)
+	a.mu.Unlock()
+	if len(used) == 0 {
+		return nil
+	}
+	if err := a.store.NoteUses(ctx, used); err != nil {
+		return fmt.Errorf("note when tokens were used: %w", err)
+	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	for id, at := range used {
+		if a.used[id].Equal(at) {
+			delete(a.used, id)
+		}
+	}
+	return nil
 }
 
 func secret() string {
@@ -117,30 +160,32 @@ func (a *Access) SignIn(ctx context.Context, ticket string) (string, error) {
 		return "", fmt.Errorf("%w is used up or too old: print a new link with urbo token link", ErrTicket)
 	}
 	s := secret()
-	err := a.store.Change(ctx, func(tx *gorm.DB) error {
-		if err := tx.Where("expires < ?", a.now()).Delete(&store.Session{}).Error; err != nil {
-			return err
-		}
-		return tx.Create(&store.Session{Hash: hash(s), Name: "console", Scope: string(Owner), Expires: a.now().Add(SessionLife)}).Error
-	})
-	if err != nil {
+	row := store.SignIn{Hash: hash(s), Name: "console", Scope: string(Owner), Expires: a.now().Add(SessionLife)}
+	if err := a.store.AddSignIn(ctx, row, a.now()); err != nil {
 		return "", fmt.Errorf("sign in: %w", err)
 	}
+	a.say("", "A browser signed in")
 	return s, nil
+}
+
+// say tells the journal.
+func (a *Access) say(by, text string) {
+	a.stream.Publish(happening.Happening{By: by, What: happening.AccessChanged{Text: text}})
 }
 
 // SignOut ends a session.
 func (a *Access) SignOut(ctx context.Context, session string) error {
-	return a.store.Change(ctx, func(tx *gorm.DB) error {
-		return tx.Where("hash = ?", hash(session)).Delete(&store.Session{}).Error
-	})
+	if err := a.store.RemoveSignIn(ctx, hash(session)); err != nil {
+		return fmt.Errorf("sign out: %w", err)
+	}
+	a.say("", "A browser signed out")
+	return nil
 }
 
 // Session finds who a session's cookie belongs to. Its error wraps ErrNobody.
 func (a *Access) Session(ctx context.Context, session string) (Caller, error) {
-	var row store.Session
-	err := a.store.Read(ctx).Where("hash = ? AND expires > ?", hash(session), a.now()).Take(&row).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
+	row, err := a.store.SignIn(ctx, hash(session), a.now())
+	if errors.Is(err, store.ErrNotFound) {
 		return Caller{}, fmt.Errorf("%w: the session is over: open a new sign-in link", ErrNobody)
 	}
 	if err != nil {
@@ -151,70 +196,67 @@ func (a *Access) Session(ctx context.Context, session string) (Caller, error) {
 
 // Token finds who a token belongs to. Its error wraps ErrNobody.
 func (a *Access) Token(ctx context.Context, token string) (Caller, error) {
-	var row store.Token
-	err := a.store.Read(ctx).Where("hash = ?", hash(token)).Take(&row).Error
-	if errors.Is(err, gorm.ErrRecordNotFound) {
+	row, err := a.store.Token(ctx, hash(token))
+	if errors.Is(err, store.ErrNotFound) {
 		return Caller{}, fmt.Errorf("%w: no such token: make one with urbo token add", ErrNobody)
 	}
 	if err != nil {
 		return Caller{}, fmt.Errorf("look up token: %w", err)
 	}
-	now := a.now()
-	if row.UsedAt == nil || now.Sub(*row.UsedAt) > time.Hour { // seldom enough for an SD card
-		err = a.store.Change(ctx, func(tx *gorm.DB) error {
-			return tx.Model(&store.Token{}).Where("id = ?", row.ID).Update("used_at", now).Error
-		})
-		if err != nil {
-			return Caller{}, fmt.Errorf("note the use of token %s: %w", row.Name, err)
-		}
-	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.used[row.ID] = a.now()
 	return Caller{"token " + row.Name, Scope(row.Scope)}, nil
 }
 
-// AddToken makes a token; its secret is in the answer and nowhere else.
-func (a *Access) AddToken(ctx context.Context, n wire.NewToken) (wire.Token, error) {
-	name, err := library.CleanName("the token's name", n.Name)
+// Token is a credential for a program.
+type Token = store.Token
+
+// AddToken makes a token and its secret, which is kept nowhere. Errors wrap device.ErrName or device.ErrTaken.
+func (a *Access) AddToken(ctx context.Context, name string, scope Scope, by string) (Token, string, error) {
+	name, err := device.CleanName("the token's name", name)
 	if err != nil {
-		return wire.Token{}, err
+		return Token{}, "", err
 	}
 	s := secret()
-	row := store.Token{ID: store.NewID(), Name: name, Scope: n.Scope, Hash: hash(s), CreatedAt: a.now()}
-	err = a.store.Change(ctx, func(tx *gorm.DB) error { return tx.Create(&row).Error })
+	t := Token{ID: store.NewID(), Name: name, Scope: string(scope), Hash: hash(s), Created: a.now()}
+	err = a.store.AddToken(ctx, t)
 	if errors.Is(err, store.ErrDuplicate) {
-		return wire.Token{}, fmt.Errorf("%w: there is a token %q already: choose another name or remove that one", library.ErrTaken, name)
+		return t, "", fmt.Errorf("%w: there is a token %q already: choose another name or remove that one",
+			device.ErrTaken, name)
 	}
 	if err != nil {
-		return wire.Token{}, fmt.Errorf("add token: %w", err)
+		return t, "", fmt.Errorf("add token: %w", err)
 	}
-	t := tokenToWire(row)
-	t.Secret = s
-	return t, nil
+	a.say(by, fmt.Sprintf("Made the token %s (%s)", name, scope))
+	return t, s, nil
 }
 
-// Tokens lists the tokens without their secrets.
-func (a *Access) Tokens(ctx context.Context) ([]wire.Token, error) {
-	var rows []store.Token
-	if err := a.store.Read(ctx).Order("name").Find(&rows).Error; err != nil {
+// Tokens lists the tokens by name.
+func (a *Access) Tokens(ctx context.Context) ([]Token, error) {
+	tokens, err := a.store.Tokens(ctx)
+	if err != nil {
 		return nil, fmt.Errorf("list tokens: %w", err)
 	}
-	out := make([]wire.Token, len(rows))
-	for i, r := range rows {
-		out[i] = tokenToWire(r)
-	}
-	return out, nil
-}
-
-// RemoveToken makes a token worthless.
-func (a *Access) RemoveToken(ctx context.Context, name string) error {
-	return a.store.Change(ctx, func(tx *gorm.DB) error {
-		r := tx.Where("name = ?", name).Delete(&store.Token{})
-		if r.Error == nil && r.RowsAffected == 0 {
-			return fmt.Errorf("%w %.60q: list them with urbo token list", ErrUnknown, name)
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	for i, t := range tokens {
+		if at, ok := a.used[t.ID]; ok {
+			tokens[i].Used = &at
 		}
-		return r.Error
-	})
+	}
+	return tokens, nil
 }
 
-func tokenToWire(r store.Token) wire.Token {
-	return wire.Token{ID: r.ID, Name: r.Name, Scope: r.Scope, Created: r.CreatedAt, Used: r.UsedAt}
+// RemoveToken makes a token worthless. The error wraps ErrUnknown.
+func (a *Access) RemoveToken(ctx context.Context, name, by string) error {
+	err := a.store.RemoveToken(ctx, name)
+	if errors.Is(err, store.ErrNotFound) {
+		return fmt.Errorf("%w %.60q: list them with urbo token list", ErrUnknown, name)
+	}
+	if err != nil {
+		return fmt.Errorf("remove token: %w", err)
+	}
+	a.say(by, "Removed the token "+name)
+	return nil
 }

@@ -1,16 +1,17 @@
 package access_test
 
 import (
+	"context"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/device"
 	"urbo/service/access"
-	"urbo/service/library"
+	"urbo/service/stream"
 	"urbo/store"
-	"urbo/wire"
 )
 
 // door is a doorkeeper with a clock that the test moves.
@@ -26,7 +27,7 @@ func newDoor(t *testing.T) *door {
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() })
 	d := &door{store: s, now: time.Date(2026, 3, 1, 21, 0, 0, 0, time.UTC)}
-	d.Access = access.New(s, func() time.Time { return d.now })
+	d.Access = access.New(s, stream.New(0, time.Now), func() time.Time { return d.now })
 	return d
 }
 
@@ -67,43 +68,89 @@ func TestSession_EndsByTimeAndBySigningOut(t *testing.T) {
 	d.now = d.now.Add(access.SessionLife + time.Second)
 	_, err = d.Session(t.Context(), second)
 	assert.ErrorIs(t, err, access.ErrNobody)
+	d.now = d.now.Add(-2 * access.SessionLife)
+	_, err = d.Session(t.Context(), second)
+	require.NoError(t, err)
+	d.now = d.now.Add(2 * access.SessionLife)
 	signIn()
-	var left int64
-	require.NoError(t, d.store.Read(t.Context()).Model(&store.Session{}).Count(&left).Error)
-	assert.EqualValues(t, 1, left, "sessions that are over are swept out")
+	d.now = d.now.Add(-2 * access.SessionLife)
+	_, err = d.Session(t.Context(), second)
+	assert.ErrorIs(t, err, access.ErrNobody, "sessions that are over are swept out")
 }
 
 func TestToken_IsKeptAsAHashOnly(t *testing.T) {
 	d := newDoor(t)
-	made, err := d.AddToken(t.Context(), wire.NewToken{Name: "  wall   tablet ", Scope: "watch"})
+	made, secret, err := d.AddToken(t.Context(), "  wall   tablet ", access.Watch, "test")
 	require.NoError(t, err)
 	assert.Equal(t, "wall tablet", made.Name)
-	assert.Len(t, made.Secret, 48)
-	var row store.Token
-	require.NoError(t, d.store.Read(t.Context()).Take(&row).Error)
-	assert.NotContains(t, row.Hash, made.Secret)
+	assert.Len(t, secret, 48)
+	assert.NotContains(t, made.Hash, secret)
 
-	who, err := d.Token(t.Context(), made.Secret)
+	who, err := d.Token(t.Context(), secret)
 	require.NoError(t, err)
 	assert.Equal(t, access.Caller{Name: "token wall tablet", Scope: access.Watch}, who)
 	listed, err := d.Tokens(t.Context())
 	require.NoError(t, err)
 	require.Len(t, listed, 1)
-	assert.Empty(t, listed[0].Secret, "a secret is shown once")
 	require.NotNil(t, listed[0].Used)
 	assert.WithinDuration(t, d.now, *listed[0].Used, time.Second)
 
-	_, err = d.AddToken(t.Context(), wire.NewToken{Name: "wall tablet", Scope: "press"})
-	assert.ErrorIs(t, err, library.ErrTaken)
-	require.NoError(t, d.RemoveToken(t.Context(), "wall tablet"))
-	_, err = d.Token(t.Context(), made.Secret)
+	_, _, err = d.AddToken(t.Context(), "wall tablet", access.Press, "test")
+	assert.ErrorIs(t, err, device.ErrTaken)
+	require.NoError(t, d.RemoveToken(t.Context(), "wall tablet", "test"))
+	_, err = d.Token(t.Context(), secret)
 	assert.ErrorIs(t, err, access.ErrNobody)
-	assert.ErrorIs(t, d.RemoveToken(t.Context(), "wall tablet"), access.ErrUnknown)
+	assert.ErrorIs(t, d.RemoveToken(t.Context(), "wall tablet", "test"), access.ErrUnknown)
+}
+
+// TestToken_IsUsedWithoutAWriteWhichFollowsLater: on a full disk, programs can still look.
+func TestToken_IsUsedWithoutAWriteWhichFollowsLater(t *testing.T) {
+	d := newDoor(t)
+	_, secret, err := d.AddToken(t.Context(), "wall", access.Watch, "test")
+	require.NoError(t, err)
+	_, err = d.Token(t.Context(), secret)
+	require.NoError(t, err)
+	rows, err := d.store.Access().Tokens(t.Context())
+	require.NoError(t, err)
+	assert.Nil(t, rows[0].Used)
+	over, end := context.WithCancel(t.Context())
+	end()
+	require.NoError(t, d.Run(over))
+	rows, err = d.store.Access().Tokens(t.Context())
+	require.NoError(t, err)
+	require.NotNil(t, rows[0].Used)
+	assert.WithinDuration(t, d.now, *rows[0].Used, time.Second)
+}
+
+// TestAccess_TheJournalKnowsOfTokensAndSignIns: they left no entry.
+func TestAccess_TheJournalKnowsOfTokensAndSignIns(t *testing.T) {
+	s, err := store.Open(t.TempDir())
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = s.Close() })
+	events := stream.New(0, time.Now)
+	told := events.Subscribe()
+	a := access.New(s, events, time.Now)
+	_, secret, err := a.AddToken(t.Context(), "wall", access.Watch, "somebody")
+	require.NoError(t, err)
+	require.NoError(t, a.RemoveToken(t.Context(), "wall", "somebody"))
+	ticket, _ := a.Ticket()
+	_, err = a.SignIn(t.Context(), ticket)
+	require.NoError(t, err)
+	var texts []string
+	all, _ := told.Waiting()
+	for _, h := range all {
+		l, _ := h.What.Tell()
+		texts = append(texts, h.By+": "+l.Text)
+		assert.NotContains(t, l.Text, secret)
+	}
+	assert.Equal(t, []string{"somebody: Made the token wall (watch)", "somebody: Removed the token wall",
+		": A browser signed in"}, texts)
 }
 
 func TestScopes(t *testing.T) {
 	may := map[access.Scope][]access.Scope{
-		access.Owner: {access.Owner, access.Press, access.Watch}, access.Press: {access.Press, access.Watch}, access.Watch: {access.Watch}, access.Station: nil, "": nil,
+		access.Owner: {access.Owner, access.Press, access.Watch}, access.Press: {access.Press, access.Watch},
+		access.Watch: {access.Watch}, access.Station: nil, "": nil,
 	}
 	for has, allowed := range may {
 		for _, wanted := range []access.Scope{access.Owner, access.Press, access.Watch} {

@@ -1,277 +1,193 @@
-// Package journal is the record of all that was heard, sent and done, and why. What happens is published at once
-// and written in batches within a second, so that an SD card is not worn out; until then it says that it is not
+// Package journal keeps what happens: captures and receipts in full, and an entry for everything that is worth one. It
+// writes in batches within a second, so that an SD card is not worn out; until then a capture says that it is not
 // stored yet.
 package journal
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"slices"
-	"sync"
 	"time"
 
-	"gorm.io/gorm"
-
-	"urbo/service/event"
-	"urbo/service/loop"
+	"urbo/core/happening"
+	"urbo/service/stream"
 	"urbo/store"
-	"urbo/wire"
 )
 
 // Delay is the longest that something waits in memory before it is written.
 const Delay = 500 * time.Millisecond
 
-// How much is kept: the oldest beyond it are removed once an hour.
-const (
-	keepCaptures = 20_000
-	keepPresses  = 50_000
-	keepEntries  = 100_000
-)
+// kept is how much is kept: the oldest beyond it are removed once an hour.
+var kept = store.Kept{Captures: 20_000, Presses: 50_000, Entries: 100_000}
 
-// Journal gathers captures, presses and entries.
+// mostWaiting is how many bytes wait in memory where the disk takes nothing. Beyond that the oldest are given up, and
+// the journal says how many.
+const mostWaiting = 32 << 20
+
+// Journal follows the stream.
 type Journal struct {
-	store  *store.Store
-	events *event.Hub
-	now    func() time.Time
-	wake   chan struct{}
-
-	mu      sync.Mutex
-	pending batch
-	writing batch // on its way to the disk, and still shown as not stored
-}
-
-type batch struct {
-	captures []held
-	presses  []store.Press
-	entries  []store.Entry
-}
-
-// held is a capture with what is said when it is stored.
-type held struct {
-	row store.Capture
-	out wire.Capture
-}
-
-func (b *batch) empty() bool { return len(b.captures)+len(b.presses)+len(b.entries) == 0 }
-
-func (b *batch) add(more batch) {
-	b.captures = append(b.captures, more.captures...)
-	b.presses = append(b.presses, more.presses...)
-	b.entries = append(b.entries, more.entries...)
-}
-
-// unwritten is a copy of all that is not on disk yet.
-func (j *Journal) unwritten() batch {
-	j.mu.Lock()
-	defer j.mu.Unlock()
-	var b batch
-	b.add(j.writing)
-	b.add(j.pending)
-	return b
+	store  store.Happenings
+	stream *stream.Stream
+	queue  *stream.Queue
+	lost   int // that had to be given up since the last write
 }
 
 // New makes a journal.
-func New(s *store.Store, events *event.Hub, now func() time.Time) *Journal {
-	return &Journal{store: s, events: events, now: now, wake: make(chan struct{}, 1)}
+func New(s *store.Store, events *stream.Stream) *Journal {
+	return &Journal{store: s.Happenings(), stream: events, queue: events.Subscribe()}
 }
 
-// Run writes what is pending until the context ends, and once more then.
+// Run writes what happens until the stream ends and all of it is written, or the context ends.
 func (j *Journal) Run(ctx context.Context) error {
 	prune := time.NewTicker(time.Hour)
 	defer prune.Stop()
 	for {
-		select {
-		case <-ctx.Done():
-			last, cancel := context.WithTimeout(context.WithoutCancel(ctx), 10*time.Second)
-			defer cancel()
-			return j.flush(last)
-		case <-prune.C:
-			if err := j.prune(ctx); err != nil {
-				slog.Error("shorten the journal", "error", err)
+		if err := j.queue.Wait(ctx); err != nil {
+			return ended(err)
+		}
+		if !j.queue.Closed() {
+			select {
+			case <-ctx.Done():
+				return nil
+			case <-prune.C:
+				if err := j.store.Prune(ctx, kept); err != nil {
+					slog.Error("shorten the journal", "error", err)
+				}
+			case <-time.After(Delay):
 			}
-			continue
-		case <-j.wake:
 		}
-		wait := time.NewTimer(Delay)
-		select {
-		case <-ctx.Done():
-			wait.Stop()
-			continue
-		case <-wait.C:
-		}
-		if err := j.flush(ctx); err != nil && ctx.Err() == nil {
+		if err := j.flush(ctx); err != nil {
 			slog.Error("write the journal; it is tried again", "error", err)
-			loop.Wake(j.wake)
+			if j.queue.Closed() {
+				return err
+			}
 		}
 	}
 }
 
-// flush writes all that is pending in one transaction. On failure it stays pending.
+func ended(err error) error {
+	if errors.Is(err, io.EOF) || errors.Is(err, context.Canceled) {
+		return nil
+	}
+	return err
+}
+
+// flush writes all that waits in one transaction. On failure it goes on waiting, within bounds.
 func (j *Journal) flush(ctx context.Context) error {
-	j.mu.Lock()
-	b := j.pending
-	j.pending, j.writing = batch{}, b
-	j.mu.Unlock()
-	if b.empty() {
-		return nil
-	}
-	// GORM writes into what it is given; the batch is read meanwhile, so it gets copies.
-	err := j.store.Change(ctx, func(tx *gorm.DB) error {
-		if len(b.captures) > 0 {
-			rows := make([]store.Capture, len(b.captures))
-			for i, h := range b.captures {
-				rows[i] = h.row
-			}
-			if err := tx.CreateInBatches(rows, 50).Error; err != nil {
-				return err
-			}
+	batch, size := j.queue.Waiting()
+	if err := j.store.Write(context.WithoutCancel(ctx), batch); err != nil {
+		if size > mostWaiting {
+			j.giveUp(batch, size)
 		}
-		if len(b.presses) > 0 {
-			if err := tx.CreateInBatches(slices.Clone(b.presses), 50).Error; err != nil {
-				return err
-			}
-		}
-		if len(b.entries) > 0 {
-			return tx.CreateInBatches(slices.Clone(b.entries), 50).Error
-		}
-		return nil
-	})
-	j.mu.Lock()
-	j.writing = batch{}
-	if err != nil {
-		b.add(j.pending)
-		j.pending = b
-	}
-	j.mu.Unlock()
-	if err != nil {
 		return fmt.Errorf("write the journal: %w", err)
 	}
-	for _, h := range b.captures {
-		h.out.Stored = true
-		j.events.Publish(h.out)
+	j.queue.Done(len(batch))
+	if j.lost > 0 {
+		text := happening.Count(j.lost, "entry was", "entries were") + " lost while nothing could be written"
+		j.stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error", Text: text}})
+		j.lost = 0
+	}
+	var stored []happening.Capture
+	for _, h := range batch {
+		if heard, ok := h.What.(happening.Heard); ok {
+			heard.Capture.Stored = true
+			stored = append(stored, heard.Capture)
+		}
+	}
+	if len(stored) > 0 {
+		j.stream.Publish(happening.Happening{What: happening.Stored{Captures: stored}})
 	}
 	return nil
 }
 
-func (j *Journal) prune(ctx context.Context) error {
-	return j.store.Change(ctx, func(tx *gorm.DB) error {
-		for table, keep := range map[string]int{"captures": keepCaptures, "presses": keepPresses, "journal": keepEntries} {
-			err := tx.Exec("DELETE FROM "+table+" WHERE id IN (SELECT id FROM "+table+" ORDER BY id DESC LIMIT -1 OFFSET ?)", keep).Error
-			if err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
-// Heard records a capture. out is what is published; its Keys and Stored are not part of the row.
-func (j *Journal) Heard(row store.Capture, out wire.Capture) {
-	j.add(func(b *batch) { b.captures = append(b.captures, held{row, out}) })
-	j.events.Publish(out)
-}
-
-// Pressed records the receipt of a press.
-func (j *Journal) Pressed(p wire.Press) {
-	j.add(func(b *batch) {
-		b.presses = append(b.presses, store.Press{ID: p.ID, At: p.At, Device: p.Device, Key: p.Key, Times: p.Times, By: p.By,
-			Station: p.Station, Port: p.Port, Outcome: string(p.Outcome), Reason: p.Reason, TookUS: int64(p.TookMS * 1000)})
-	})
-	j.events.Publish(p)
-}
-
-// Write records one entry; its id and time are filled in where they are empty. It returns the id.
-func (j *Journal) Write(e wire.Entry) string {
-	if e.ID == "" {
-		e.ID = store.NewID()
+// giveUp lets the oldest go until half of the room is free.
+func (j *Journal) giveUp(batch []happening.Happening, size int) {
+	n := 0
+	for size > mostWaiting/2 && n < len(batch) {
+		size -= batch[n].Size()
+		n++
 	}
-	if e.At.IsZero() {
-		e.At = j.now()
-	}
-	j.add(func(b *batch) { b.entries = append(b.entries, store.Entry(e)) })
-	j.events.Publish(e)
-	return e.ID
-}
-
-func (j *Journal) add(f func(*batch)) {
-	j.mu.Lock()
-	f(&j.pending)
-	j.mu.Unlock()
-	loop.Wake(j.wake)
+	j.queue.Done(n)
+	j.lost += n
 }
 
 // MaxPage is the most entries or captures that are read at once.
 const MaxPage = 500
 
-// Entries reads the journal, newest first, from before an id ("" for the newest), including what is not yet written.
-func (j *Journal) Entries(ctx context.Context, before string, limit int) ([]wire.Entry, error) {
-	pending := j.unwritten().entries
-	var rows []store.Entry
-	if err := page(j.store.Read(ctx), before, limit).Find(&rows).Error; err != nil {
+// Entries reads the journal, the newest first, from before an id ("" for the newest), including what is not yet
+// written.
+func (j *Journal) Entries(ctx context.Context, before string, limit int) ([]happening.Happening, error) {
+	waiting := j.waiting(func(h happening.Happening) bool {
+		_, told := h.What.Tell()
+		return told
+	})
+	return page(waiting, before, limit, func(h happening.Happening) string { return h.ID },
+		func(before string) ([]happening.Happening, error) {
+			return j.store.Journal(ctx, before, limit)
+		})
+}
+
+// Captures reads captures, the newest first, from before an id, including what is not yet written.
+func (j *Journal) Captures(ctx context.Context, before string, limit int) ([]happening.Capture, error) {
+	var waiting []happening.Capture
+	for _, h := range j.waiting(func(happening.Happening) bool { return true }) {
+		if heard, ok := h.What.(happening.Heard); ok {
+			waiting = append(waiting, heard.Capture)
+		}
+	}
+	return page(waiting, before, limit, func(c happening.Capture) string { return c.ID },
+		func(before string) ([]happening.Capture, error) {
+			rows, troubles, err := j.store.Captures(ctx, before, limit)
+			for _, t := range troubles {
+				slog.Warn("captures", "error", t)
+			}
+			return rows, err
+		})
+}
+
+// Capture reads one capture. The error wraps store.ErrNotFound.
+func (j *Journal) Capture(ctx context.Context, id string) (happening.Capture, error) {
+	for _, h := range j.waiting(func(h happening.Happening) bool { return h.ID == id }) {
+		if heard, ok := h.What.(happening.Heard); ok {
+			return heard.Capture, nil
+		}
+	}
+	c, err := j.store.Capture(ctx, id)
+	if err != nil {
+		return c, fmt.Errorf("capture %.40q: %w", id, err)
+	}
+	return c, nil
+}
+
+// waiting lists what is not written yet, the newest first.
+func (j *Journal) waiting(which func(happening.Happening) bool) []happening.Happening {
+	all, _ := j.queue.Waiting()
+	all = slices.DeleteFunc(all, func(h happening.Happening) bool { return !which(h) })
+	slices.Reverse(all)
+	return all
+}
+
+// page puts what is not yet written on top of what is; something may be in both for a moment.
+func page[T any](waiting []T, before string, limit int, id func(T) string, read func(before string) ([]T, error)) ([]T,
+	error) {
+	at := slices.IndexFunc(waiting, func(w T) bool { return id(w) == before })
+	switch {
+	case at >= 0: // it is one of these: all that is written is before it
+		waiting, before = waiting[at+1:], ""
+	case before != "": // it is written, and these are not
+		waiting = nil
+	}
+	rows, err := read(before)
+	if err != nil {
 		return nil, fmt.Errorf("read the journal: %w", err)
 	}
-	out := merge(rows, pending, before, limit, func(e store.Entry) string { return e.ID })
-	entries := make([]wire.Entry, len(out))
-	for i, e := range out {
-		entries[i] = wire.Entry(e)
-	}
-	return entries, nil
-}
-
-// Captures reads captures, newest first, from before an id. The second result tells which are stored.
-func (j *Journal) Captures(ctx context.Context, before string, limit int) ([]store.Capture, map[string]bool, error) {
-	var pending []store.Capture
-	for _, h := range j.unwritten().captures {
-		pending = append(pending, h.row)
-	}
-	var rows []store.Capture
-	if err := page(j.store.Read(ctx), before, limit).Find(&rows).Error; err != nil {
-		return nil, nil, fmt.Errorf("read captures: %w", err)
-	}
-	stored := make(map[string]bool, len(rows))
 	for _, r := range rows {
-		stored[r.ID] = true
-	}
-	return merge(rows, pending, before, limit, func(c store.Capture) string { return c.ID }), stored, nil
-}
-
-// Capture reads one capture, and whether it is on disk. Its error wraps store.ErrNotFound.
-func (j *Journal) Capture(ctx context.Context, id string) (store.Capture, bool, error) {
-	for _, h := range j.unwritten().captures {
-		if h.row.ID == id {
-			return h.row, false, nil
+		if !slices.ContainsFunc(waiting, func(w T) bool { return id(w) == id(r) }) {
+			waiting = append(waiting, r)
 		}
 	}
-	var row store.Capture
-	err := store.Explain(j.store.Read(ctx).Where("id = ?", id).First(&row).Error)
-	if err != nil {
-		return row, false, fmt.Errorf("capture %.40q: %w", id, err)
-	}
-	return row, true, nil
-}
-
-func page(tx *gorm.DB, before string, limit int) *gorm.DB {
-	tx = tx.Order("id DESC").Limit(limit)
-	if before != "" {
-		tx = tx.Where("id < ?", before)
-	}
-	return tx
-}
-
-// merge puts rows that are not yet written on top of the written ones; a row may be in both for a moment.
-func merge[T any](rows, pending []T, before string, limit int, id func(T) string) []T {
-	for _, p := range pending {
-		if before != "" && id(p) >= before || slices.ContainsFunc(rows, func(r T) bool { return id(r) == id(p) }) {
-			continue
-		}
-		rows = append(rows, p)
-	}
-	slices.SortFunc(rows, func(a, b T) int {
-		if id(a) > id(b) {
-			return -1
-		}
-		return 1
-	})
-	return rows[:min(limit, len(rows))]
+	return waiting[:min(limit, len(waiting))], nil
 }

@@ -7,13 +7,16 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/line"
-	"urbo/store"
-	"urbo/wire"
 )
 
-// Reaches says why no transmitter can send on a medium at so many Hz; nil where one can. preferred is STATION/PORT or
-// empty.
-type Reaches func(medium string, hz int, preferred string) error
+// Reaches says why no transmitter can send on a channel; nil where one can. preferred is STATION/PORT or empty.
+type Reaches func(on device.Channel, preferred string) error
+
+// Advice is something odd about a device.
+type Advice struct {
+	Key  string // that it is about, or ""
+	Text string // what is odd, and what to do
+}
 
 // mostRepeats is how often a toggle may be sent: each frame more could be taken as another press.
 const mostRepeats = 3
@@ -21,122 +24,117 @@ const mostRepeats = 3
 // nearPlate is how far in Hz a code may be sent from the frequency on the type plate.
 const nearPlate = 150_000
 
-// toggling are names of keys that usually switch back and forth.
-var toggling = []string{"power", "mute", "sweep"}
-
 // Advice lists what is odd about a device. Errors wrap ErrUnknownDevice.
-func (l *Library) Advice(slug string, reaches Reaches) ([]wire.Advice, error) {
-	l.mu.RLock()
-	defer l.mu.RUnlock()
-	d, err := l.find(slug)
+func (l *Library) Advice(slug string, reaches Reaches) ([]Advice, error) {
+	d, err := l.Device(slug)
 	if err != nil {
 		return nil, err
 	}
-	out := []wire.Advice{}
-	say := func(key, format string, args ...any) {
-		out = append(out, wire.Advice{Key: key, Text: fmt.Sprintf(format, args...)})
+	a := &adviser{library: l, device: d, reaches: reaches, said: map[string]bool{}, out: []Advice{}}
+	for _, k := range d.Keys {
+		for _, c := range k.Codes {
+			a.code(k, c)
+		}
 	}
-	said := map[string]bool{}
-	var missing, unlearned []string
-	for i := range d.Keys {
-		k := &d.Keys[i]
-		codes := InForce(k)
-		if len(codes) == 0 {
+	a.plate()
+	a.power()
+	a.keys()
+	return a.out, nil
+}
+
+// adviser gathers advice on one device.
+type adviser struct {
+	library *Library
+	device  device.Device
+	reaches Reaches
+	said    map[string]bool
+	out     []Advice
+}
+
+func (a *adviser) say(key, format string, args ...any) {
+	a.out = append(a.out, Advice{Key: key, Text: fmt.Sprintf(format, args...)})
+}
+
+// once says something only where it was not said of another key.
+func (a *adviser) once(about, key, format string, args ...any) {
+	if !a.said[about] {
+		a.said[about] = true
+		a.say(key, format, args...)
+	}
+}
+
+func (a *adviser) code(k device.Key, c device.Code) {
+	if c.Takes > c.Agreed {
+		a.say(k.Name, "%s was learned from %d of %d takes, and the others differed: learn it once more, with a fresh "+
+			"battery and from close by.", k.Name, c.Agreed, c.Takes)
+	}
+	for _, m := range a.library.sendersOf(c) {
+		switch {
+		case m.DeviceID != a.device.ID:
+			a.say(k.Name, "%s sends what %s sends: one press moves both devices.", k.Name, m.Ref)
+		case m.Key != k.Name:
+			pair := strings.Join(slices.Sorted(slices.Values([]string{m.Key, k.Name})), "/")
+			a.once(pair, k.Name, "%s and %s send the same: learn one of them again, or undo its last change.", k.Name,
+				m.Key)
+		}
+	}
+	if c.Repeats != nil && *c.Repeats > mostRepeats && a.device.TogglesKey(k.Name) {
+		a.say(k.Name, "%s is sent %d times: a key that switches back and forth may end where it began.", k.Name,
+			*c.Repeats)
+	}
+	if on, err := c.On(a.library.book); err == nil {
+		if err := a.reaches(on, a.device.Transmitter); err != nil {
+			a.once(err.Error(), k.Name, "%s cannot be sent now: %v.", k.Name, err)
+		}
+	}
+}
+
+// plate compares a radio device's keys with what its type plate says.
+func (a *adviser) plate() {
+	if a.device.PlateHz == 0 {
+		return
+	}
+	for _, k := range a.device.Keys {
+		for _, c := range k.Codes {
+			on, err := c.On(a.library.book)
+			if off := a.device.PlateHz - on.Hz; err == nil && on.Medium == line.Radio &&
+				(off > nearPlate || off < -nearPlate) {
+				a.once("plate", "", "Its type plate says %.2f MHz, and %s is sent on %.2f MHz.",
+					float64(a.device.PlateHz)/1e6, k.Name, float64(on.Hz)/1e6)
+			}
+		}
+	}
+}
+
+// power compares what is said of its power keys with the keys that it has.
+func (a *adviser) power() {
+	both := a.device.Has("on") && a.device.Has("off")
+	switch {
+	case a.device.Power == device.PowerToggles && both:
+		a.say("", "It has keys for on and off, and is said to have one that does both: look at its settings.")
+	case a.device.Power == device.PowerTwoKeys && !both:
+		a.say("", "It is said to have a key for on and one for off: learn both, or look at its settings.")
+	}
+}
+
+// keys lists those that are not learned, and those that its kind usually has.
+func (a *adviser) keys() {
+	var unlearned, missing []string
+	for _, k := range a.device.Keys {
+		if !k.Learned() {
 			unlearned = append(unlearned, k.Name)
 		}
-		for _, c := range codes {
-			if c.Takes > c.Agreed {
-				say(k.Name, "%s was learned from %d of %d takes, and the others differed: learn it once more, with a fresh battery and from close by.", k.Name, c.Agreed, c.Takes)
-			}
-			for _, ref := range l.senders(c) {
-				pair := strings.Join(slices.Sorted(slices.Values([]string{ref.Key, k.Name})), "/")
-				switch {
-				case ref.Device == d.Slug && ref.Key != k.Name && !said[pair]:
-					said[pair] = true
-					say(k.Name, "%s and %s send the same: learn one of them again, or undo its last change.", k.Name, ref.Key)
-				case ref.Device != d.Slug:
-					say(k.Name, "%s sends what %s sends: one press moves both devices.", k.Name, ref)
-				}
-			}
-			if c.Repeats > mostRepeats && toggles(d, k.Name) {
-				say(k.Name, "%s is sent %d times: a key that switches back and forth may end where it began.", k.Name, c.Repeats)
-			}
-			if medium, hz := l.carries(c); hz > 0 {
-				if err := reaches(medium, hz, d.Transmitter); err != nil && !said[err.Error()] {
-					said[err.Error()] = true
-					say(k.Name, "%s cannot be sent now: %v.", k.Name, err)
-				}
-			}
-		}
 	}
-	if d.PlateHz > 0 {
-		if odd := l.offPlate(d); odd != "" {
-			say("", "%s", odd)
-		}
-	}
-	if p := d.Power; p == device.Toggles && hasKey(d, "on") && hasKey(d, "off") {
-		say("", "It has keys for on and off, and is said to have one that does both: look at its settings.")
-	} else if p == device.TwoKeys && !(hasKey(d, "on") && hasKey(d, "off")) {
-		say("", "It is said to have a key for on and one for off: learn both, or look at its settings.")
-	}
-	for _, name := range UsualKeys(d.Kind) {
-		if !hasKey(d, name) {
+	for _, name := range device.UsualKeys(a.device.Kind) {
+		if !a.device.Has(name) {
 			missing = append(missing, name)
 		}
 	}
-	if len(unlearned) > 0 && len(unlearned) < len(d.Keys) {
-		say("", "Not learned yet: %s.", strings.Join(unlearned, ", "))
+	if len(unlearned) > 0 && len(unlearned) < len(a.device.Keys) {
+		a.say("", "Not learned yet: %s.", strings.Join(unlearned, ", "))
 	}
-	if len(missing) > 0 && len(d.Keys) > 0 {
-		say("", "A %s usually has these keys too: %s.", strings.ReplaceAll(d.Kind, "-", " "), strings.Join(missing, ", "))
+	if len(missing) > 0 && len(a.device.Keys) > 0 {
+		a.say("", "A %s usually has these keys too: %s.", strings.ReplaceAll(a.device.Kind, "-", " "),
+			strings.Join(missing, ", "))
 	}
-	return out, nil
-}
-
-func hasKey(d *store.Device, name string) bool {
-	return slices.ContainsFunc(d.Keys, func(k store.Key) bool { return k.Name == name })
-}
-
-// toggles says whether a key switches back and forth.
-func toggles(d *store.Device, key string) bool {
-	if key == "power" && d.Power != "" {
-		return d.Power == device.Toggles
-	}
-	return slices.Contains(toggling, key)
-}
-
-// offPlate says whether a radio device's keys are sent far from what its type plate says.
-func (l *Library) offPlate(d *store.Device) string {
-	for i := range d.Keys {
-		for _, c := range InForce(&d.Keys[i]) {
-			medium, hz := l.carries(c)
-			if off := d.PlateHz - hz; medium == string(line.Radio) && (off > nearPlate || off < -nearPlate) {
-				return fmt.Sprintf("Its type plate says %.2f MHz, and %s is sent on %.2f MHz.", float64(d.PlateHz)/1e6, d.Keys[i].Name, float64(hz)/1e6)
-			}
-		}
-	}
-	return ""
-}
-
-// senders lists the keys that send what a code sends.
-func (l *Library) senders(c store.Code) []wire.KeyRef {
-	if s, err := l.book.Sheet(c.Sheet); err == nil && c.Sheet != "" {
-		return l.keysOf(s.Identity(c.Fields), nil)
-	}
-	return l.keysOf(printed(c.Print), c.Train)
-}
-
-// carries is the medium of a code, and its carrier or channel in Hz.
-func (l *Library) carries(c store.Code) (medium string, hz int) {
-	medium, hz = string(line.Infrared), c.CarrierHz+c.FrequencyHz
-	if c.FrequencyHz > 0 {
-		medium = string(line.Radio)
-	}
-	if s, err := l.book.Sheet(c.Sheet); err == nil && c.Sheet != "" {
-		medium = string(s.Medium)
-		if hz == 0 {
-			hz = s.CarrierHz + s.FrequencyHz
-		}
-	}
-	return medium, hz
 }

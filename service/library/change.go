@@ -4,380 +4,288 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
+	"reflect"
 
-	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
-
-	"urbo/core/bench"
 	"urbo/core/device"
-	"urbo/core/line"
+	"urbo/core/happening"
 	"urbo/store"
-	"urbo/wire"
 )
 
-// maxKeys is the most keys of a device.
-const maxKeys = 200
+// Note is what the journal gets to know of a change beside what changed.
+type Note struct {
+	By    string // who asked
+	Cause string // id of what led to it, or ""
+	Quiet bool   // something else tells of it
+}
 
-// Add makes a device with keys that wait to be learned. Errors wrap ErrName or ErrTaken.
-func (l *Library) Add(ctx context.Context, n wire.NewDevice) (wire.Device, error) {
-	name, err := CleanName("the device's name", n.Name)
+// Change is the one way to change a device: f gets a copy of it, and what f makes of it is checked, written, and told
+// to everybody, all under one lock. Once it is written it counts, also where ctx ends. A key whose codes f changed gets
+// its next version. Errors are those of f, of device.Check, or wrap ErrUnknownDevice, device.ErrTaken, device.ErrCode
+// or the store's errors; then nothing was changed.
+func (l *Library) Change(ctx context.Context, id string, note Note, f func(*device.Device) error) (device.Device,
+	error) {
+	l.writer.Lock()
+	defer l.writer.Unlock()
+	before, err := l.ByID(id)
 	if err != nil {
-		return wire.Device{}, err
+		return before, err
 	}
-	slug := n.Slug
-	if slug == "" {
-		slug = Slug(name)
+	after := before.Clone()
+	if err := f(&after); err != nil {
+		return before, err
 	}
-	if err := CheckSlug("device", slug); err != nil {
-		return wire.Device{}, err
+	return l.put(ctx, note, store.Change{Before: &before, After: &after})
+}
+
+// ChangeBySlug is Change for a caller who knows the device by its slug.
+func (l *Library) ChangeBySlug(ctx context.Context, slug string, note Note,
+	f func(*device.Device) error) (device.Device, error) {
+	id, err := l.ID(slug)
+	if err != nil {
+		return device.Device{}, err
 	}
-	d := store.Device{ID: store.NewID(), Slug: slug, Name: name, Kind: n.Kind, Maker: n.Maker, Model: n.Model, CreatedAt: l.now(), UpdatedAt: l.now()}
+	return l.Change(ctx, id, note, f)
+}
+
+// Add puts a device into the library. Without a slug it is made from the name; without a kind it is "other"; without
+// keys it has the usual ones of its kind. Errors are those of Change.
+func (l *Library) Add(ctx context.Context, d device.Device, note Note) (device.Device, error) {
+	l.writer.Lock()
+	defer l.writer.Unlock()
+	d = d.Clone()
+	if d.Slug == "" {
+		d.Slug = device.Slug(d.Name)
+	}
 	if d.Kind == "" {
 		d.Kind = "other"
 	}
-	if err := errors.Join(checkKind(d.Kind), checkText("maker", d.Maker), checkText("model", d.Model)); err != nil {
-		return wire.Device{}, err
-	}
-	keys := n.Keys
-	if len(keys) == 0 {
-		keys = UsualKeys(d.Kind)
-	}
-	for _, key := range keys {
-		if err := l.appendKey(&d, key); err != nil {
-			return wire.Device{}, err
+	if len(d.Keys) == 0 {
+		for _, key := range device.UsualKeys(d.Kind) {
+			if _, err := d.Add(key); err != nil {
+				return d, err
+			}
 		}
 	}
-	err = l.change(ctx, slug, func(tx *gorm.DB) error {
-		if d.RoomID, err = room(tx, n.Room); err != nil {
+	return l.put(ctx, note, store.Change{After: &d})
+}
+
+// put checks and writes one change. The caller holds writer.
+func (l *Library) put(ctx context.Context, note Note, c store.Change) (device.Device, error) {
+	if err := l.complete(c); err != nil {
+		return *c.After, err
+	}
+	batch := store.Batch{Devices: []store.Change{c}, Identify: l.identify, At: l.now()}
+	if err := l.devices.Apply(ctx, batch); err != nil {
+		return *c.After, l.refused(err, c)
+	}
+	l.changed(note, c)
+	return *c.After, nil
+}
+
+// refused says what the store's refusal of a change means.
+func (l *Library) refused(err error, c store.Change) error {
+	if errors.Is(err, store.ErrDuplicate) {
+		return fmt.Errorf("%w: a device %q is there already: choose another slug", device.ErrTaken, c.After.Slug)
+	}
+	return fmt.Errorf("keep device %s: %w", c.After.Slug, err)
+}
+
+// complete checks what a change makes of a device, and completes its names and codes. The caller holds writer.
+func (l *Library) complete(c store.Change) error {
+	d := c.After
+	var err error
+	if d.Name, err = device.CleanName("the device's name", d.Name); err != nil {
+		return err
+	}
+	if d.Room != "" {
+		if d.Room, err = device.CleanName("the room's name", d.Room); err != nil {
 			return err
 		}
-		return tx.Create(&d).Error
-	})
-	if errors.Is(err, store.ErrDuplicate) {
-		return wire.Device{}, fmt.Errorf("%w: a device %q is there already: choose another slug", ErrTaken, slug)
+		if device.Slug(d.Room) == "" {
+			return fmt.Errorf("%w: room %.40q: use at least one letter a-z or a digit", device.ErrName, d.Room)
+		}
 	}
-	if err != nil {
-		return wire.Device{}, fmt.Errorf("add device %s: %w", slug, err)
-	}
-	return l.Device(slug)
-}
-
-func checkKind(kind string) error {
-	if slices.ContainsFunc(kinds, func(k wire.Kind) bool { return k.Name == kind }) {
-		return nil
-	}
-	names := make([]string, len(kinds))
-	for i, k := range kinds {
-		names[i] = k.Name
-	}
-	return fmt.Errorf("%w: kind %.40q: nearest are %s", ErrName, kind, nearest(kind, names))
-}
-
-// appendKey adds a key that waits to be learned.
-func (l *Library) appendKey(d *store.Device, name string) error {
-	if err := CheckSlug("key", name); err != nil {
+	if err := d.Check(); err != nil {
 		return err
-	}
-	if slices.ContainsFunc(d.Keys, func(k store.Key) bool { return k.Name == name }) {
-		return fmt.Errorf("%w: %s has a key %q already", ErrTaken, d.Slug, name)
-	}
-	if len(d.Keys) >= maxKeys {
-		return fmt.Errorf("%w: %s has %d keys, which is the most", ErrName, d.Slug, maxKeys)
-	}
-	d.Keys = append(d.Keys, store.Key{ID: store.NewID(), DeviceID: d.ID, Name: name, Position: len(d.Keys), UpdatedAt: l.now()})
-	return nil
-}
-
-// room finds or makes a room by name; an empty name is no room.
-func room(tx *gorm.DB, name string) (*string, error) {
-	if name == "" {
-		return nil, nil
-	}
-	name, err := CleanName("the room's name", name)
-	if err != nil {
-		return nil, err
-	}
-	slug := Slug(name)
-	if slug == "" {
-		return nil, fmt.Errorf("%w: room %.40q: use at least one letter a-z or a digit", ErrName, name)
-	}
-	var r store.Room
-	if err := tx.Where(store.Room{Slug: slug}).Attrs(store.Room{ID: store.NewID(), Name: name}).FirstOrCreate(&r).Error; err != nil {
-		return nil, err
-	}
-	return &r.ID, nil
-}
-
-// Update changes what is given of a device.
-func (l *Library) Update(ctx context.Context, slug string, c wire.DeviceChange) (wire.Device, error) {
-	before, err := l.Device(slug)
-	if err != nil {
-		return wire.Device{}, err
-	}
-	slug = before.Slug
-	set := map[string]any{"updated_at": l.now()}
-	after := slug
-	if c.Slug != nil && *c.Slug != slug {
-		if err := CheckSlug("device", *c.Slug); err != nil {
-			return wire.Device{}, err
-		}
-		after = *c.Slug
-		set["slug"] = after
-	}
-	if c.Name != nil {
-		name, err := CleanName("the device's name", *c.Name)
-		if err != nil {
-			return wire.Device{}, err
-		}
-		set["name"] = name
-	}
-	for column, text := range map[string]*string{"maker": c.Maker, "model": c.Model, "transmitter": c.Transmitter} {
-		if text == nil {
-			continue
-		}
-		if err := checkText(column, *text); err != nil {
-			return wire.Device{}, err
-		}
-		set[column] = *text
-	}
-	if c.Kind != nil {
-		if err := checkKind(*c.Kind); err != nil {
-			return wire.Device{}, err
-		}
-		set["kind"] = *c.Kind
-	}
-	traits, err := changed(before, c)
-	if err != nil {
-		return wire.Device{}, err
-	}
-	err = l.changeFrom(ctx, after, slug, func(tx *gorm.DB) error {
-		if err := putTraits(tx, slug, traits); err != nil {
-			return err
-		}
-		if after != slug {
-			if err := renamed(tx, slug, after); err != nil {
-				return err
-			}
-		}
-		if c.Room != nil {
-			id, err := room(tx, *c.Room)
-			if err != nil {
-				return err
-			}
-			set["room_id"] = id
-		}
-		return tx.Model(&store.Device{}).Where("slug = ?", slug).Updates(set).Error
-	})
-	if errors.Is(err, store.ErrDuplicate) {
-		return wire.Device{}, fmt.Errorf("%w: a device %q is there already: choose another slug", ErrTaken, after)
-	}
-	if err != nil {
-		return wire.Device{}, fmt.Errorf("change device %s: %w", slug, err)
-	}
-	if after != slug {
-		l.events.Publish(wire.Device{Slug: slug, Keys: []wire.Key{}}) // the old one is gone from lists
-	}
-	return l.Device(after)
-}
-
-func putTraits(tx *gorm.DB, slug string, t device.Traits) error {
-	columns := []string{"Plate", "PlateHz", "Notes", "Power", "Inputs", "WarmUpMS", "GapMS", "Face"}
-	return tx.Model(&store.Device{}).Where("slug = ?", slug).Select(columns).Updates(store.Device{Traits: t}).Error
-}
-
-// changed is a device's traits with what is given changed.
-func changed(d wire.Device, c wire.DeviceChange) (device.Traits, error) {
-	t := d.Traits
-	give(&t.Plate, c.Plate)
-	give(&t.PlateHz, c.PlateHz)
-	give(&t.Notes, c.Notes)
-	give(&t.Power, c.Power)
-	give(&t.Inputs, c.Inputs)
-	give(&t.WarmUpMS, c.WarmUpMS)
-	give(&t.GapMS, c.GapMS)
-	give(&t.Face, c.Face)
-	for _, row := range t.Face {
-		for _, key := range row {
-			if key != "" && c.Face != nil && !slices.ContainsFunc(d.Keys, func(k wire.Key) bool { return k.Name == key }) {
-				return t, fmt.Errorf("%w %.60q of %s: it cannot stand on the face", ErrUnknownKey, key, d.Slug)
-			}
-		}
-	}
-	return t, t.Check()
-}
-
-func give[T any](to *T, from *T) {
-	if from != nil {
-		*to = *from
-	}
-}
-
-// renamed keeps the slug that a device had, and frees the one that it takes.
-func renamed(tx *gorm.DB, from, to string) error {
-	var d store.Device
-	if err := tx.Where("slug = ?", from).First(&d).Error; err != nil {
-		return err
-	}
-	if err := tx.Where("slug = ?", to).Delete(&store.OldSlug{}).Error; err != nil {
-		return err
-	}
-	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&store.OldSlug{Slug: from, DeviceID: d.ID}).Error
-}
-
-// Remove takes a device with its keys and codes out of the library.
-func (l *Library) Remove(ctx context.Context, slug string) error {
-	d, err := l.Device(slug)
-	if err != nil {
-		return err
-	}
-	slug = d.Slug
-	err = l.change(ctx, slug, func(tx *gorm.DB) error {
-		return tx.Where("slug = ?", slug).Delete(&store.Device{}).Error
-	})
-	if err != nil {
-		return fmt.Errorf("remove device %s: %w", slug, err)
-	}
-	return nil
-}
-
-// SetCodes gives a key new codes as its next version, keeping the earlier ones. A key that the device does not have
-// is added. It is on disk when SetCodes returns.
-func (l *Library) SetCodes(ctx context.Context, ref wire.KeyRef, codes []wire.Code) (wire.Device, error) {
-	rows := make([]store.Code, len(codes))
-	for i, c := range codes {
-		row, err := l.Row(c)
-		if err != nil {
-			return wire.Device{}, fmt.Errorf("keep %s: %w", ref, err)
-		}
-		row.Position = i
-		rows[i] = row
-	}
-	if len(rows) == 0 {
-		return wire.Device{}, fmt.Errorf("keep %s: %w: none given", ref, ErrCode)
 	}
 	l.mu.RLock()
-	found, err := l.find(ref.Device)
-	if err != nil {
-		l.mu.RUnlock()
-		return wire.Device{}, err
-	}
-	d := *found
-	ref.Device = d.Slug
-	d.Keys = slices.Clone(found.Keys)
+	taken := l.ids[d.Slug]
 	l.mu.RUnlock()
-
-	key, err := findKey(&d, ref.Key)
-	added := errors.Is(err, ErrUnknownKey)
-	if added {
-		if err := l.appendKey(&d, ref.Key); err != nil {
-			return wire.Device{}, err
+	if taken != "" && taken != d.ID {
+		return fmt.Errorf("%w: a device %q is there already: choose another slug", device.ErrTaken, d.Slug)
+	}
+	for i := range d.Keys {
+		k := &d.Keys[i]
+		had := keyByID(c.Before, k.ID)
+		if k.Codes == nil {
+			k.Codes = []device.Code{}
 		}
-		key = &d.Keys[len(d.Keys)-1]
-	}
-	for i := range rows {
-		rows[i].KeyID, rows[i].Version = key.ID, version(key)+1
-	}
-	err = l.change(ctx, ref.Device, func(tx *gorm.DB) error {
-		if added {
-			k := *key
-			k.Codes = nil
-			if err := tx.Create(&k).Error; err != nil {
-				return err
+		for j, code := range k.Codes {
+			if had != nil && j < len(had.Codes) && reflect.DeepEqual(had.Codes[j], code) {
+				continue // a code that was there may be of a sheet that is not any more
 			}
-		} else if err := tx.Model(&store.Key{}).Where("id = ?", key.ID).Update("updated_at", l.now()).Error; err != nil {
-			return err
-		}
-		return tx.Create(&rows).Error
-	})
-	if err != nil {
-		return wire.Device{}, fmt.Errorf("keep %s: %w", ref, err)
-	}
-	return l.Device(ref.Device)
-}
-
-// Row checks a code and turns it into what is stored. Errors wrap ErrCode.
-func (l *Library) Row(c wire.Code) (store.Code, error) {
-	row, err := l.row(c)
-	if err == nil {
-		l.identify(&row)
-	}
-	return row, err
-}
-
-func (l *Library) row(c wire.Code) (store.Code, error) {
-	row := store.Code{ID: store.NewID(), Sheet: c.Sheet, Inline: c.Inline, UnitUS: c.Unit, GapUS: c.GapUS, CarrierHz: c.CarrierHz,
-		FrequencyHz: c.FrequencyHz, Repeats: c.Repeats, Source: c.Source, Takes: c.Takes, Agreed: c.Agreed, CreatedAt: l.now()}
-	if c.Sheet == "" && c.CarrierHz == 0 && c.FrequencyHz == 0 {
-		return row, fmt.Errorf("%w: without a line code it needs a carrier (infrared) or a frequency (radio) in Hz", ErrCode)
-	}
-	if c.Inline != "" {
-		return l.inlineRow(row, c)
-	}
-	if c.Sheet == "" {
-		if err := c.Train.CheckKey(); err != nil {
-			return row, fmt.Errorf("%w: %w", ErrCode, err)
-		}
-		row.Train, row.Print = c.Train, bench.FingerprintOf(c.Train).String()
-		return row, nil
-	}
-	s, err := l.book.Sheet(c.Sheet)
-	if err != nil {
-		return row, fmt.Errorf("%w: %w", ErrCode, err)
-	}
-	fields, err := FieldsFromWire(c.Fields)
-	if err != nil {
-		return row, fmt.Errorf("%w: %w", ErrCode, err)
-	}
-	if row.Fields, err = s.Complete(fields); err != nil {
-		return row, fmt.Errorf("%w: %w", ErrCode, err)
-	}
-	if _, err := s.EncodeUnit(row.Fields, row.UnitUS); err != nil {
-		return row, fmt.Errorf("%w: %w", ErrCode, err)
-	}
-	return row, nil
-}
-
-// FieldsFromWire reads fields as JSON brings them: whole numbers or texts.
-func FieldsFromWire(in map[string]any) (line.Fields, error) {
-	out := line.Fields{}
-	for name, v := range in {
-		switch v := v.(type) {
-		case string:
-			out[name] = line.Text(v)
-		case float64:
-			if v != float64(int64(v)) {
-				return nil, fmt.Errorf("field %s is %g: write a whole number", name, v)
+			if k.Codes[j], err = code.Complete(l.book); err != nil {
+				return fmt.Errorf("keep %s/%s: %w", d.Slug, k.Name, err)
 			}
-			out[name] = line.Number(int64(v))
-		case int64:
-			out[name] = line.Number(v)
-		case int:
-			out[name] = line.Number(int64(v))
-		default:
-			return nil, fmt.Errorf("field %s: write a whole number or a text", name)
 		}
 	}
-	return out, nil
+	return nil
 }
 
-// change runs a transaction, reads the device anew and tells everybody about it.
-func (l *Library) change(ctx context.Context, slug string, f func(tx *gorm.DB) error) error {
-	return l.changeFrom(ctx, slug, slug, f)
+func keyByID(d *device.Device, id string) *device.Key {
+	if d == nil || id == "" {
+		return nil
+	}
+	for i := range d.Keys {
+		if d.Keys[i].ID == id {
+			return &d.Keys[i]
+		}
+	}
+	return nil
 }
 
-// changeFrom is change for a device that had another slug before.
-func (l *Library) changeFrom(ctx context.Context, slug, before string, f func(tx *gorm.DB) error) error {
-	if err := l.store.Change(ctx, f); err != nil {
-		return err
+// changed puts what was written into memory, and tells it. The caller holds writer.
+func (l *Library) changed(note Note, c store.Change) {
+	l.remember(c)
+	d := c.After
+	what := happening.DeviceChanged{DeviceID: d.ID, Device: d.Slug, Title: d.Name, Added: c.Before == nil,
+		Quiet: note.Quiet}
+	if c.Before != nil {
+		if what.Changes = differences(*c.Before, *d); len(what.Changes) == 0 && reflect.DeepEqual(*c.Before, *d) {
+			return
+		}
+		if c.Before.Slug != d.Slug {
+			what.Was = c.Before.Slug
+		}
 	}
-	if err := l.refresh(ctx, slug, before); err != nil {
-		return err
+	l.stream.Publish(happening.Happening{By: note.By, Cause: note.Cause, What: what})
+}
+
+// remember puts a device as it was written into memory.
+func (l *Library) remember(c store.Change) {
+	d := c.After.Clone()
+	e := &entry{full: &d, line: Line{ID: d.ID, Slug: d.Slug, Name: d.Name, Room: d.Room, Kind: d.Kind, Maker: d.Maker,
+		Model: d.Model, Keys: len(d.Keys), Learned: d.Learned()}}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if c.Before != nil && c.Before.Slug != d.Slug {
+		delete(l.ids, c.Before.Slug)
+		l.former[c.Before.Slug] = d.ID
 	}
+	delete(l.former, d.Slug)
+	l.entries[d.ID], l.ids[d.Slug] = e, d.ID
+}
+
+// differences names what changed of a device.
+func differences(a, b device.Device) []string {
+	var out []string
+	for _, p := range []struct {
+		name    string
+		changed bool
+	}{
+		{"name", a.Name != b.Name}, {"short name", a.Slug != b.Slug}, {"room", a.Room != b.Room},
+		{"kind", a.Kind != b.Kind}, {"maker", a.Maker != b.Maker},
+		{"model", a.Model != b.Model}, {"transmitter", a.Transmitter != b.Transmitter},
+		{"picture", a.Picture != b.Picture},
+		{"settings", !reflect.DeepEqual(withoutFace(a.Traits), withoutFace(b.Traits))},
+		{"face", !reflect.DeepEqual(a.Face, b.Face)},
+	} {
+		if p.changed {
+			out = append(out, p.name)
+		}
+	}
+	for _, k := range b.Keys {
+		switch was := keyByID(&a, k.ID); {
+		case was == nil:
+			out = append(out, "new key "+k.Name)
+		case was.Name != k.Name:
+			out = append(out, was.Name+" is "+k.Name+" now")
+		case was.Version != k.Version:
+			out = append(out, "what "+k.Name+" sends")
+		case was.Hold != k.Hold:
+			out = append(out, "holding "+k.Name)
+		}
+	}
+	for _, k := range a.Keys {
+		if keyByID(&b, k.ID) == nil {
+			out = append(out, "without "+k.Name)
+		}
+	}
+	return out
+}
+
+func withoutFace(t device.Traits) device.Traits {
+	t.Face = nil
+	return t
+}
+
+// Remove takes a device with its keys and codes out of the library. The error wraps ErrUnknownDevice.
+func (l *Library) Remove(ctx context.Context, slug string, note Note) error {
+	l.writer.Lock()
+	defer l.writer.Unlock()
 	d, err := l.Device(slug)
 	if err != nil {
-		d = wire.Device{Slug: slug, Keys: []wire.Key{}}
+		return err
 	}
-	l.events.Publish(d)
+	if err := l.devices.Apply(ctx, store.Batch{Devices: []store.Change{{Before: &d}}, At: l.now()}); err != nil {
+		return fmt.Errorf("remove device %s: %w", d.Slug, err)
+	}
+	l.mu.Lock()
+	delete(l.entries, d.ID)
+	delete(l.ids, d.Slug)
+	for s, id := range l.former {
+		if id == d.ID {
+			delete(l.former, s)
+		}
+	}
+	l.mu.Unlock()
+	l.stream.Publish(happening.Happening{By: note.By, Cause: note.Cause,
+		What: happening.DeviceRemoved{DeviceID: d.ID, Device: d.Slug, Title: d.Name, Keys: len(d.Keys)}})
 	return nil
+}
+
+// Versions lists what a key sent and sends, the newest first. Errors wrap ErrUnknownDevice or device.ErrUnknownKey.
+func (l *Library) Versions(ctx context.Context, ref device.Ref) ([]store.Version, error) {
+	d, err := l.Device(ref.Device)
+	if err != nil {
+		return nil, err
+	}
+	k, err := d.Key(ref.Key)
+	if err != nil {
+		return nil, err
+	}
+	return l.devices.Versions(ctx, k.ID)
+}
+
+// Restore puts an earlier version of a key's codes in force again; version 0 is the one before the one in force, so
+// that undoing once more goes further back. Nothing is lost: all versions stay. Errors wrap device.ErrCode where there
+// is no such version.
+func (l *Library) Restore(ctx context.Context, ref device.Ref, number int, note Note) (device.Device, error) {
+	return l.ChangeBySlug(ctx, ref.Device, note, func(d *device.Device) error {
+		k, err := d.Key(ref.Key)
+		if err != nil {
+			return err
+		}
+		versions, err := l.devices.Versions(ctx, k.ID)
+		if err != nil {
+			return err
+		}
+		wanted := number
+		for _, v := range versions {
+			if number == 0 && v.Number == k.Version {
+				wanted = v.Replaces
+			}
+		}
+		for _, v := range versions {
+			if v.Number == wanted {
+				k.Version, k.Codes = v.Number, v.Codes
+				return nil
+			}
+		}
+		if number == 0 {
+			return fmt.Errorf("undo %s: %w: nothing to undo: there is nothing that it sent before", ref, device.ErrCode)
+		}
+		return fmt.Errorf("restore %s: %w: there is no version %d: it has %d, list them to see which", ref,
+			device.ErrCode, number, len(versions))
+	})
 }

@@ -7,84 +7,106 @@ import (
 	"slices"
 	"strings"
 
-	"gorm.io/gorm"
-
-	"urbo/core/pack"
-	"urbo/store"
-	"urbo/wire"
+	"urbo/core/device"
+	"urbo/core/happening"
 )
 
 // leastMatch is how many keys a device and a code set must have in common to be called the same: single codes are
 // alike by chance.
 const leastMatch = 2
 
+// MatchKey is a key of a device that sends what a key of something else sends.
+type MatchKey struct {
+	Key string // of the device
+	Is  string // the other's name for it
+}
+
+// SetCommon is a code set that has keys of a device.
+type SetCommon struct {
+	Slug, Name string
+	Keys       []MatchKey
+	More       []string // keys of the set that the device has not learned
+	Text       string   // in words
+}
+
+// Twin is another device that obeys the same codes.
+type Twin struct {
+	Device string // slug
+	Keys   []MatchKey
+}
+
+// Matches is what has keys in common with a device.
+type Matches struct {
+	Sets  []SetCommon
+	Twins []Twin
+}
+
 // Matches lists the code sets and the other devices that send what a device's keys send. Errors wrap ErrUnknownDevice.
-func (l *Library) Matches(slug string) (wire.Matches, error) {
-	l.mu.RLock()
-	defer l.mu.RUnlock()
-	out := wire.Matches{Sets: []wire.SetMatch{}, Devices: []wire.TwinDevice{}}
-	d, err := l.find(slug)
+func (l *Library) Matches(slug string) (Matches, error) {
+	out := Matches{Sets: []SetCommon{}, Twins: []Twin{}}
+	d, err := l.Device(slug)
 	if err != nil {
 		return out, err
 	}
-	sets, twins := map[string][]wire.MatchKey{}, map[string][]wire.MatchKey{}
-	note := func(to map[string][]wire.MatchKey, of, key, is string) {
-		if m := (wire.MatchKey{Key: key, Is: is}); !slices.Contains(to[of], m) {
+	shelf := l.onShelf()
+	sets, twins := map[string][]MatchKey{}, map[string][]MatchKey{}
+	note := func(to map[string][]MatchKey, of, key, is string) {
+		if m := (MatchKey{Key: key, Is: is}); !slices.Contains(to[of], m) {
 			to[of] = append(to[of], m)
 		}
 	}
-	for i := range d.Keys {
-		key := d.Keys[i].Name
-		for _, c := range InForce(&d.Keys[i]) {
-			for _, s := range l.shelf.having(l.book, c) {
-				note(sets, s.Set, key, s.Key)
+	for _, k := range d.Keys {
+		for _, c := range k.Codes {
+			for _, s := range shelf.having(l.book, c) {
+				note(sets, s.Set, k.Name, s.Key)
 			}
-			for _, ref := range l.senders(c) {
-				if ref.Device != d.Slug {
-					note(twins, ref.Device, key, ref.Key)
+			for _, m := range l.sendersOf(c) {
+				if m.DeviceID != d.ID {
+					note(twins, m.Device, k.Name, m.Key)
 				}
 			}
 		}
 	}
 	for name, keys := range sets {
 		if len(keys) >= leastMatch {
-			out.Sets = append(out.Sets, setMatch(d, l.shelf.sets[name], keys))
+			out.Sets = append(out.Sets, common(d, shelf.sets[name], keys))
 		}
 	}
 	for name, keys := range twins {
-		out.Devices = append(out.Devices, wire.TwinDevice{Device: name, Keys: keys})
+		out.Twins = append(out.Twins, Twin{Device: name, Keys: keys})
 	}
-	slices.SortFunc(out.Sets, func(a, b wire.SetMatch) int {
+	slices.SortFunc(out.Sets, func(a, b SetCommon) int {
 		return cmp.Or(len(b.Keys)-len(a.Keys), len(a.More)-len(b.More), strings.Compare(a.Slug, b.Slug))
 	})
-	slices.SortFunc(out.Devices, func(a, b wire.TwinDevice) int { return strings.Compare(a.Device, b.Device) })
+	slices.SortFunc(out.Twins, func(a, b Twin) int { return strings.Compare(a.Device, b.Device) })
 	return out, nil
 }
 
-func setMatch(d *store.Device, set pack.Device, keys []wire.MatchKey) wire.SetMatch {
-	m := wire.SetMatch{Slug: set.Slug, Name: set.Name, Keys: keys, More: []string{}}
+func common(d, set device.Device, keys []MatchKey) SetCommon {
+	m := SetCommon{Slug: set.Slug, Name: set.Name, Keys: keys, More: []string{}}
 	for _, k := range missing(d, set, nil) {
-		if !slices.ContainsFunc(keys, func(m wire.MatchKey) bool { return m.Is == k.Name }) {
+		if !slices.ContainsFunc(keys, func(m MatchKey) bool { return m.Is == k.Name }) {
 			m.More = append(m.More, k.Name)
 		}
 	}
-	these := fmt.Sprintf("These %d keys are", len(keys))
+	these := fmt.Sprintf("These %s are", happening.Count(len(keys), "key", "keys"))
 	m.Text = fmt.Sprintf("%s the code set %s.", these, set.Name)
 	switch n := len(m.More); {
 	case n == 1:
 		m.Text = fmt.Sprintf("%s the code set %s, which has one more: %s.", these, set.Name, m.More[0])
 	case n > 1:
-		m.Text = fmt.Sprintf("%s the code set %s, which has %d more: %s.", these, set.Name, n, strings.Join(m.More, ", "))
+		m.Text = fmt.Sprintf("%s the code set %s, which has %d more: %s.", these, set.Name, n,
+			strings.Join(m.More, ", "))
 	}
 	return m
 }
 
 // missing lists the keys of a set that a device has not learned; names are the wanted ones, all where there are none.
-func missing(d *store.Device, set pack.Device, names []string) []pack.Key {
-	var out []pack.Key
+func missing(d, set device.Device, names []string) []device.Key {
+	var out []device.Key
 	for _, k := range set.Keys {
-		learned := slices.ContainsFunc(d.Keys, func(h store.Key) bool { return h.Name == k.Name && len(h.Codes) > 0 })
-		if len(k.Codes) > 0 && (slices.Contains(names, k.Name) || len(names) == 0 && !learned) {
+		learned := slices.ContainsFunc(d.Keys, func(h device.Key) bool { return h.Name == k.Name && h.Learned() })
+		if k.Learned() && (slices.Contains(names, k.Name) || len(names) == 0 && !learned) {
 			out = append(out, k)
 		}
 	}
@@ -93,43 +115,42 @@ func missing(d *store.Device, set pack.Device, names []string) []pack.Key {
 
 // Adopt gives a device keys of a code set: the ones named, or every one that it has not learned and that is not there
 // under another name. It is all of them or none.
-func (l *Library) Adopt(ctx context.Context, slug string, a wire.Adopt) (wire.Device, error) {
-	l.mu.RLock()
-	d, err := l.find(slug)
-	var set pack.Device
-	if err == nil {
-		set, err = l.findSet(a.Set)
-	}
-	if err != nil {
-		l.mu.RUnlock()
-		return wire.Device{}, err
-	}
-	for _, name := range a.Keys {
-		if !slices.ContainsFunc(set.Keys, func(k pack.Key) bool { return k.Name == name }) {
-			l.mu.RUnlock()
-			var names []string
-			for _, k := range set.Keys {
-				names = append(names, k.Name)
-			}
-			return wire.Device{}, fmt.Errorf("%w %.60q of the code set %s: nearest are %s", ErrUnknownKey, name, set.Slug, nearest(name, names))
+func (l *Library) Adopt(ctx context.Context, slug, set string, names []string, note Note) (device.Device, error) {
+	return l.ChangeBySlug(ctx, slug, note, func(d *device.Device) error {
+		shelf := l.onShelf()
+		from, err := shelf.find(set)
+		if err != nil {
+			return err
 		}
-	}
-	keys := missing(d, set, a.Keys)
-	if len(a.Keys) == 0 { // not those that it has under another name
-		keys = slices.DeleteFunc(keys, func(k pack.Key) bool { return l.hasCodes(d, k) })
-	}
-	l.mu.RUnlock()
-	if len(keys) == 0 {
-		return wire.Device{}, fmt.Errorf("%w: %s has every key of the code set %s already", ErrTaken, slug, set.Slug)
-	}
-	return l.SetKeys(ctx, slug, keys, "set "+set.Slug)
+		for _, name := range names {
+			if !from.Has(name) {
+				var all []string
+				for _, k := range from.Keys {
+					all = append(all, k.Name)
+				}
+				return fmt.Errorf("%w %.60q of the code set %s: nearest are %s", device.ErrUnknownKey, name, from.Slug,
+					device.Nearest(name, all))
+			}
+		}
+		keys := missing(*d, from, names)
+		if len(names) == 0 { // not those that it has under another name
+			keys = slices.DeleteFunc(keys, func(k device.Key) bool { return hasCodes(*d, shelf, l, from.Slug, k.Name) })
+		}
+		if len(keys) == 0 {
+			return fmt.Errorf("%w: %s has every key of the code set %s already", device.ErrTaken, d.Slug, from.Slug)
+		}
+		return GiveKeys(d, keys, "set "+from.Slug)
+	})
 }
 
-// hasCodes says whether any key of a device sends what a key of a set sends. The caller holds mu.
-func (l *Library) hasCodes(d *store.Device, k pack.Key) bool {
-	for i := range d.Keys {
-		for _, c := range InForce(&d.Keys[i]) {
-			if slices.ContainsFunc(l.shelf.having(l.book, c), func(s wire.SetKey) bool { return s.Key == k.Name }) {
+// hasCodes says whether any key of a device sends what a key of a set sends.
+func hasCodes(d device.Device, shelf *shelf, l *Library, set, key string) bool {
+	for _, k := range d.Keys {
+		for _, c := range k.Codes {
+			if slices.ContainsFunc(shelf.having(l.book, c), func(s happening.SetMatch) bool {
+				return s.Set == set &&
+					s.Key == key
+			}) {
 				return true
 			}
 		}
@@ -137,26 +158,31 @@ func (l *Library) hasCodes(d *store.Device, k pack.Key) bool {
 	return false
 }
 
-// SetKeys gives several keys of a device their codes in one transaction, each as its next version; keys that the
-// device does not have are added.
-func (l *Library) SetKeys(ctx context.Context, slug string, keys []pack.Key, source string) (wire.Device, error) {
-	d, err := l.Device(slug)
-	if err != nil {
-		return wire.Device{}, err
-	}
-	row := store.Device{Slug: d.Slug}
+// GiveKeys puts the codes of keys into a device's keys of the same names; those that it does not have are added.
+func GiveKeys(d *device.Device, keys []device.Key, source string) error {
 	for _, k := range keys {
-		if err := l.appendKey(&row, k.Name); err != nil {
-			return wire.Device{}, err
+		if !d.Has(k.Name) {
+			if _, err := d.Add(k.Name); err != nil {
+				return err
+			}
 		}
-		key := &row.Keys[len(row.Keys)-1]
-		if key.Codes, err = l.codeRows(k, key.ID, source); err != nil {
-			return wire.Device{}, fmt.Errorf("key %s: %w", k.Name, err)
+		to, err := d.Key(k.Name)
+		if err != nil {
+			return err
+		}
+		if k.Hold != "" {
+			to.Hold = k.Hold
+		}
+		if len(k.Extra) > 0 {
+			to.Extra = k.Extra
+		}
+		if device.SameCodes(to.Codes, k.Codes) || !k.Learned() {
+			continue
+		}
+		to.Codes = slices.Clone(k.Codes)
+		for i := range to.Codes {
+			to.Codes[i].Source = source
 		}
 	}
-	err = l.change(ctx, d.Slug, func(tx *gorm.DB) error { return bringKeys(tx, &row) })
-	if err != nil {
-		return wire.Device{}, fmt.Errorf("keep keys of %s: %w", d.Slug, err)
-	}
-	return l.Device(d.Slug)
+	return nil
 }

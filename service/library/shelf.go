@@ -2,253 +2,183 @@ package library
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
-	"time"
-
-	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 
 	"urbo/core/bench"
+	"urbo/core/device"
+	"urbo/core/happening"
 	"urbo/core/line"
-	"urbo/core/pack"
+	"urbo/core/signal"
 	"urbo/store"
-	"urbo/wire"
 )
 
 // ErrUnknownSet is wrapped where a code set is asked for that is not on the shelf.
 var ErrUnknownSet = errors.New("unknown code set")
 
-// shelf is the code sets, by slug and by what is on the air. A shelf is never changed: it is read anew.
+// shelf is the code sets, by slug and by what is on the air. A shelf is never changed: another takes its place.
 type shelf struct {
-	sets    map[string]pack.Device
-	known   map[string][]wire.SetKey
-	unnamed map[string][]unnamedSetKey
+	sets  map[string]device.Device
+	known map[string][]setKey // by the identity of a code
 }
 
-// unnamedSetKey is a key of a set that sends a signal without a line code.
-type unnamedSetKey struct {
-	frame []int
-	key   wire.SetKey
+// setKey is a key of a set.
+type setKey struct {
+	happening.SetMatch
+	frame signal.Train // where it has no line code
 }
 
-// readShelf reads all code sets.
-func (l *Library) readShelf(ctx context.Context) (shelf, error) {
-	out := shelf{sets: map[string]pack.Device{}, known: map[string][]wire.SetKey{}, unnamed: map[string][]unnamedSetKey{}}
-	var rows []store.CodeSet
-	if err := l.store.Read(ctx).Order("slug").Find(&rows).Error; err != nil {
-		return out, err
-	}
-	for _, r := range rows {
-		d := pack.Device{Slug: r.Slug, Name: r.Name, Kind: r.Kind, Maker: r.Maker, Model: r.Model, Extra: unpacked(r.Extra)}
-		if err := json.Unmarshal([]byte(r.Keys), &d.Keys); err != nil {
-			return out, fmt.Errorf("code set %s: %w", r.Slug, err)
-		}
-		out.sets[r.Slug] = d
+func newShelf(sets []device.Device, book *line.Book) *shelf {
+	s := &shelf{sets: make(map[string]device.Device, len(sets)), known: map[string][]setKey{}}
+	for _, d := range sets {
+		s.sets[d.Slug] = d
 		for _, k := range d.Keys {
-			key := wire.SetKey{Set: d.Slug, Name: d.Name, Key: k.Name}
 			for _, c := range k.Codes {
-				l.enterSet(out, key, c)
+				if c, err := c.Complete(book); err == nil { // one whose sheet is not there (any more) waits for it
+					id := c.Identity(book)
+					s.known[id] = append(s.known[id], setKey{happening.SetMatch{Set: d.Slug, Name: d.Name, Key: k.Name},
+						c.Train})
+				}
 			}
 		}
 	}
-	return out, nil
+	return s
 }
 
-// enterSet puts a code of a set into the shelf's look-up. One whose sheet is not there (any more) waits for it.
-func (l *Library) enterSet(s shelf, key wire.SetKey, c pack.Code) {
-	if c.Sheet != "" {
-		sheet, err := l.book.Sheet(c.Sheet)
-		if err != nil {
-			return
-		}
-		if fields, err := sheet.Complete(c.Fields); err == nil {
-			id := sheet.Identity(fields)
-			s.known[id] = append(s.known[id], key)
-		}
-		return
+// with is the shelf with some sets put on it and others taken off.
+func (s *shelf) with(put []device.Device, removed []string, book *line.Book) *shelf {
+	sets := maps.Clone(s.sets)
+	for _, d := range put {
+		sets[d.Slug] = d
 	}
-	if row, err := l.Row(CodeOf(c)); err == nil {
-		s.unnamed[row.Print] = append(s.unnamed[row.Print], unnamedSetKey{row.Train, key})
+	for _, slug := range removed {
+		delete(sets, slug)
 	}
+	return newShelf(slices.Collect(maps.Values(sets)), book)
 }
 
-// refreshShelf reads the code sets anew after a change.
-func (l *Library) refreshShelf(ctx context.Context) error {
-	s, err := l.readShelf(ctx)
-	if err != nil {
-		return fmt.Errorf("read the code sets: %w", err)
+// senders lists the keys of sets that are found by an identity; frame is what they must send, where it is a
+// fingerprint's.
+func (s *shelf) senders(identity string, frame signal.Train) []happening.SetMatch {
+	var out []happening.SetMatch
+	for _, k := range s.known[identity] {
+		if frame == nil || bench.Alike(k.frame, frame) {
+			out = append(out, k.SetMatch)
+		}
 	}
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	l.shelf = s
-	return nil
+	return out
 }
 
 // having lists the keys of sets that send what a code sends.
-func (s shelf) having(book *line.Book, c store.Code) []wire.SetKey {
-	if sheet, err := book.Sheet(c.Sheet); err == nil && c.Sheet != "" {
-		return s.known[sheet.Identity(c.Fields)]
+func (s *shelf) having(book *line.Book, c device.Code) []happening.SetMatch {
+	if c.Sheet != "" {
+		return s.senders(c.Identity(book), nil)
 	}
-	var out []wire.SetKey
-	for _, k := range s.unnamed[c.Print] {
-		if bench.Alike(k.frame, c.Train) {
-			out = append(out, k.key)
-		}
-	}
-	return out
+	return s.senders(c.Identity(book), c.Train)
 }
 
-// MatchSets lists the keys of code sets that send what was heard.
-func (l *Library) MatchSets(readings []line.Reading, structure *bench.Structure) []wire.SetKey {
+// find finds a code set. The error wraps ErrUnknownSet and names the nearest.
+func (s *shelf) find(slug string) (device.Device, error) {
+	if d, ok := s.sets[slug]; ok {
+		return d, nil
+	}
+	names := slices.Sorted(maps.Keys(s.sets))
+	if len(names) == 0 {
+		return device.Device{}, fmt.Errorf("%w %.60q: the shelf is empty: import a pack of code sets", ErrUnknownSet,
+			slug)
+	}
+	return device.Device{}, fmt.Errorf("%w %.60q: nearest are %s", ErrUnknownSet, slug, device.Nearest(slug, names))
+}
+
+func (l *Library) onShelf() *shelf {
 	l.mu.RLock()
 	defer l.mu.RUnlock()
-	for _, r := range readings {
-		if sheet, err := l.book.Sheet(r.Sheet); err == nil {
-			if keys := l.shelf.known[sheet.Identity(r.Fields)]; len(keys) > 0 {
-				return slices.Clone(keys)
-			}
-		}
-	}
-	if structure == nil {
-		return nil
-	}
-	return l.shelf.having(l.book, store.Code{Print: structure.Print.String(), Train: structure.Frame})
+	return l.shelf
 }
 
 // Sets lists the code sets by kind and name.
-func (l *Library) Sets() []wire.CodeSet {
-	sets := l.PackSets()
-	out := make([]wire.CodeSet, len(sets))
-	for i, d := range sets {
-		out[i] = setToWire(d)
-	}
-	return out
-}
-
-// PackSets is Sets as in a pack.
-func (l *Library) PackSets() []pack.Device {
-	l.mu.RLock()
-	defer l.mu.RUnlock()
-	out := make([]pack.Device, 0, len(l.shelf.sets))
-	for _, d := range l.shelf.sets {
-		out = append(out, d)
-	}
-	slices.SortFunc(out, func(a, b pack.Device) int {
+func (l *Library) Sets() []device.Device {
+	return slices.SortedFunc(maps.Values(l.onShelf().sets), func(a, b device.Device) int {
 		return strings.Compare(a.Kind+"\x00"+a.Name+"\x00"+a.Slug, b.Kind+"\x00"+b.Name+"\x00"+b.Slug)
 	})
-	return out
 }
 
 // Set finds a code set. The error wraps ErrUnknownSet.
-func (l *Library) Set(slug string) (wire.CodeSet, error) {
-	d, err := l.PackSet(slug)
+func (l *Library) Set(slug string) (device.Device, error) { return l.onShelf().find(slug) }
+
+// KeepSet puts a copy of a device's learned keys on the shelf. Without a slug it has the device's, without a name its
+// maker and model.
+func (l *Library) KeepSet(ctx context.Context, of, slug, name string, note Note) (device.Device, error) {
+	l.writer.Lock()
+	defer l.writer.Unlock()
+	d, err := l.Device(of)
 	if err != nil {
-		return wire.CodeSet{}, err
+		return d, err
 	}
-	return setToWire(d), nil
-}
-
-// PackSet is Set as in a pack.
-func (l *Library) PackSet(slug string) (pack.Device, error) {
-	l.mu.RLock()
-	defer l.mu.RUnlock()
-	return l.findSet(slug)
-}
-
-// findSet is PackSet for a caller who holds mu.
-func (l *Library) findSet(slug string) (pack.Device, error) {
-	if d, ok := l.shelf.sets[slug]; ok {
-		return d, nil
-	}
-	var names []string
-	for s := range l.shelf.sets {
-		names = append(names, s)
-	}
-	slices.Sort(names)
-	if len(names) == 0 {
-		return pack.Device{}, fmt.Errorf("%w %.60q: the shelf is empty: import a pack of code sets", ErrUnknownSet, slug)
-	}
-	return pack.Device{}, fmt.Errorf("%w %.60q: nearest are %s", ErrUnknownSet, slug, nearest(slug, names))
-}
-
-func setToWire(d pack.Device) wire.CodeSet {
-	out := wire.CodeSet{Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model, Keys: []wire.SetKey{}}
+	set := device.Device{Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model, Traits: d.Traits,
+		Extra: d.Extra}
 	for _, k := range d.Keys {
-		key := wire.SetKey{Set: d.Slug, Name: d.Name, Key: k.Name}
-		for _, c := range k.Codes {
-			key.Codes = append(key.Codes, CodeOf(c))
+		if k.Learned() {
+			set.Keys = append(set.Keys, device.Key{Name: k.Name, Hold: k.Hold, Codes: k.Codes, Extra: k.Extra})
 		}
-		out.Keys = append(out.Keys, key)
 	}
-	return out
-}
-
-// KeepSet puts a copy of a device's learned keys on the shelf.
-func (l *Library) KeepSet(ctx context.Context, n wire.NewSet) (wire.CodeSet, error) {
-	l.mu.RLock()
-	found, err := l.find(n.Device)
-	if err != nil {
-		l.mu.RUnlock()
-		return wire.CodeSet{}, err
-	}
-	d := toPack(found)
-	taken := l.shelf.sets
-	l.mu.RUnlock()
-	d.Room = ""
-	d.Keys = slices.DeleteFunc(d.Keys, func(k pack.Key) bool { return len(k.Codes) == 0 })
-	if len(d.Keys) == 0 {
-		return wire.CodeSet{}, fmt.Errorf("%w: no key of %s: start a lesson for it", ErrNotLearned, d.Slug)
+	if len(set.Keys) == 0 {
+		return set, fmt.Errorf("%w: no key of %s: start a lesson for it", ErrNotLearned, d.Slug)
 	}
 	switch {
-	case n.Name != "":
-		d.Name = n.Name
+	case name != "":
+		set.Name = name
 	case d.Maker+d.Model != "":
-		d.Name = strings.TrimSpace(d.Maker + " " + d.Model)
+		set.Name = strings.TrimSpace(d.Maker + " " + d.Model)
 	}
-	if d.Name, err = CleanName("the set's name", d.Name); err != nil {
-		return wire.CodeSet{}, err
+	if set.Name, err = device.CleanName("the set's name", set.Name); err != nil {
+		return set, err
 	}
-	if n.Slug != "" {
-		d.Slug = n.Slug
+	if slug != "" {
+		set.Slug = slug
 	}
-	if err := CheckSlug("code set", d.Slug); err != nil {
-		return wire.CodeSet{}, err
+	if err := device.CheckSlug("code set", set.Slug); err != nil {
+		return set, err
 	}
-	if _, there := taken[d.Slug]; there {
-		return wire.CodeSet{}, fmt.Errorf("%w: a code set %q is there already: choose another slug", ErrTaken, d.Slug)
+	if _, err := l.Set(set.Slug); err == nil {
+		return set, fmt.Errorf("%w: a code set %q is there already: choose another slug", device.ErrTaken, set.Slug)
 	}
-	err = l.store.Change(ctx, func(tx *gorm.DB) error { return putSet(tx, d, l.now()) })
-	if err == nil {
-		err = l.refreshShelf(ctx)
-	}
-	if err != nil {
-		return wire.CodeSet{}, fmt.Errorf("keep the code set %s: %w", d.Slug, err)
-	}
-	return l.Set(d.Slug)
-}
-
-// putSet writes a code set, over one of the same slug.
-func putSet(tx *gorm.DB, d pack.Device, now time.Time) error {
-	keys, err := json.Marshal(d.Keys)
-	if err != nil {
-		return err
-	}
-	row := store.CodeSet{Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model, Keys: string(keys), Extra: packed(d.Extra), AddedAt: now}
-	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+	return set, l.changeShelf(ctx, note, []device.Device{set}, nil)
 }
 
 // RemoveSet takes a code set off the shelf. What devices adopted of it stays.
-func (l *Library) RemoveSet(ctx context.Context, slug string) error {
-	if _, err := l.PackSet(slug); err != nil {
+func (l *Library) RemoveSet(ctx context.Context, slug string, note Note) error {
+	l.writer.Lock()
+	defer l.writer.Unlock()
+	set, err := l.Set(slug)
+	if err != nil {
 		return err
 	}
-	err := l.store.Change(ctx, func(tx *gorm.DB) error { return tx.Delete(&store.CodeSet{Slug: slug}).Error })
-	if err != nil {
-		return fmt.Errorf("remove the code set %s: %w", slug, err)
+	return l.changeShelf(ctx, note, nil, []device.Device{set})
+}
+
+// changeShelf writes and tells a change of the shelf. The caller holds writer.
+func (l *Library) changeShelf(ctx context.Context, note Note, put, removed []device.Device) error {
+	batch := store.Batch{Sets: put, At: l.now()}
+	for _, d := range removed {
+		batch.Removed = append(batch.Removed, d.Slug)
 	}
-	return l.refreshShelf(ctx)
+	if err := l.devices.Apply(ctx, batch); err != nil {
+		return fmt.Errorf("keep the code sets: %w", err)
+	}
+	l.putShelf(put, batch.Removed)
+	for i, d := range slices.Concat(put, removed) {
+		l.stream.Publish(happening.Happening{By: note.By, What: happening.SetChanged{Set: d.Slug, Title: d.Name,
+			Removed: i >= len(put)}})
+	}
+	return nil
+}
+
+func (l *Library) putShelf(put []device.Device, removed []string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.shelf = l.shelf.with(put, removed, l.book)
 }

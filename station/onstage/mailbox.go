@@ -33,10 +33,14 @@ func (b *mailbox) put(m station.Message) {
 	}
 }
 
-func (b *mailbox) take() []station.Message {
+// take takes the oldest message out, nil where there is none.
+func (b *mailbox) take() station.Message {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	out := b.queue
-	b.queue = nil
-	return out
+	if len(b.queue) == 0 {
+		return nil
+	}
+	m := b.queue[0]
+	b.queue = b.queue[1:]
+	return m
 }

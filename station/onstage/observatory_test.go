@@ -15,6 +15,7 @@ import (
 	"urbo/core/signal"
 	"urbo/stage"
 	"urbo/station"
+	"urbo/station/linktest"
 	"urbo/station/onstage"
 )
 
@@ -22,29 +23,22 @@ import (
 type theatre struct {
 	*testing.T
 	stage *stage.Stage
-	heard *said            // by all stations
-	alone map[string]*said // by each
-	halls map[string]*onstage.Station
+	alone map[string]*linktest.Peer // by station
 }
 
 func perform(t *testing.T, act func(*theatre)) {
 	synctest.Test(t, func(t *testing.T) {
 		s, err := stage.New(stage.Options{Seed: 4})
 		require.NoError(t, err)
-		th := &theatre{t, s, &said{}, map[string]*said{}, map[string]*onstage.Station{
-			"lecture": onstage.New(s, "lecture"), "dome": onstage.NewRadio(s, "dome", 433_420_000)}}
+		th := &theatre{t, s, map[string]*linktest.Peer{}}
 		ctx, cancel := context.WithCancel(t.Context())
 		var group sync.WaitGroup
 		group.Go(func() { _ = s.Run(ctx) })
-		for name, n := range th.halls {
-			alone := &said{}
-			th.alone[name] = alone
-			group.Go(func() {
-				_ = n.Run(ctx, func(m station.Message) {
-					th.heard.up(m)
-					alone.up(m)
-				})
-			})
+		for name, n := range map[string]*onstage.Station{"lecture": onstage.New(s, "lecture"),
+			"dome": onstage.NewRadio(s, "dome", 433_420_000)} {
+			p := &linktest.Peer{}
+			th.alone[name] = p
+			group.Go(func() { _ = n.Run(ctx, p.Join) })
 		}
 		synctest.Wait()
 		act(th)
@@ -56,12 +50,17 @@ func perform(t *testing.T, act func(*theatre)) {
 // press pushes a key of a handset and reads what was heard of it, best reading first.
 func (th *theatre) press(handset, key string) []line.Reading {
 	th.Helper()
-	before := len(of[station.Heard](th.heard))
+	before := map[string]int{}
+	for name, p := range th.alone {
+		before[name] = len(linktest.Said[station.Heard](p))
+	}
 	require.NoError(th, th.stage.Press(handset, key, 0))
 	time.Sleep(1500 * time.Millisecond)
 	var trains []signal.Heard
-	for _, h := range of[station.Heard](th.heard)[before:] {
-		trains = append(trains, signal.Heard{Train: h.Train, Gap: 60_000})
+	for name, p := range th.alone {
+		for _, h := range linktest.Said[station.Heard](p)[before[name]:] {
+			trains = append(trains, signal.Heard{Train: h.Train, Gap: 60_000})
+		}
 	}
 	require.NotEmpty(th, trains, "%s/%s is heard", handset, key)
 	return line.Builtin().Decode(trains).Readings
@@ -88,8 +87,9 @@ func (th *theatre) send(r line.Reading, change func(line.Fields)) {
 	if s.FrequencyHz == 433_420_000 {
 		hall = "dome"
 	}
-	m := station.Send{ID: fmt.Sprint(time.Now().UnixNano()), Port: port, CarrierHz: s.CarrierHz, FrequencyHz: s.FrequencyHz, Once: b.Once, Repeat: b.Repeat, Repeats: b.Repeats, Last: b.Last}
-	require.NoError(th, th.halls[hall].Tell(m))
+	m := station.Send{ID: fmt.Sprint(time.Now().UnixNano()), Port: port, CarrierHz: s.CarrierHz,
+		FrequencyHz: s.FrequencyHz, Once: b.Once, Repeat: b.Repeat, Repeats: b.Repeats, Last: b.Last}
+	th.alone[hall].Tell(th.T, m)
 	time.Sleep(1500 * time.Millisecond)
 }
 
@@ -112,8 +112,8 @@ func TestObservatory_HandsetsAreReadAndReadingsAreObeyed(t *testing.T) {
 		{"amplifier", "", "power", "sirc15", "power", "on", "off"},
 		{"amplifier", "power", "volume-up", "sirc15", "volume", "15", "16"},
 		{"amplifier", "power", "input-3", "sirc15", "input", "3", "3"},
-		{"mixer", "", "power", "samsung32", "power", "on", "off"},
-		{"mixer", "power", "speed-4", "samsung32", "speed", "4", "4"},
+		{"mixer", "", "power", "twin32", "power", "on", "off"},
+		{"mixer", "power", "speed-4", "twin32", "speed", "4", "4"},
 	} {
 		t.Run(c.handset+"/"+c.key, func(t *testing.T) {
 			perform(t, func(th *theatre) {
@@ -198,8 +198,8 @@ func TestShutter_ObeysEachCounterOnceAndOnlyPairedHandsets(t *testing.T) {
 func TestShutter_IsHeardOnlyOnItsOwnChannel(t *testing.T) {
 	perform(t, func(th *theatre) {
 		th.press("shutter", "down")
-		assert.NotEmpty(th, of[station.Heard](th.alone["dome"]))
-		assert.Empty(th, of[station.Heard](th.alone["lecture"]), "its receiver is half a megahertz off")
+		assert.NotEmpty(th, linktest.Said[station.Heard](th.alone["dome"]))
+		assert.Empty(th, linktest.Said[station.Heard](th.alone["lecture"]), "its receiver is half a megahertz off")
 	})
 }
 

@@ -26,7 +26,6 @@ type Station struct {
 	said    *mailbox // what the station says; read by Run
 
 	mu      sync.Mutex
-	running bool
 	ids     []string
 	answers map[string]station.Message // to ids that are done
 	playing map[string]*stage.Playing
@@ -64,12 +63,15 @@ func empty(s *stage.Stage, name string) *Station {
 // pair adds a receiver, which hears what is within width of hz, and a transmitter for a range.
 func (n *Station) pair(name string, medium stage.Medium, hz, width, stretch, from, to int) {
 	n.hello.Ports = append(n.hello.Ports,
-		station.Port{ID: name + "-in", Direction: station.Receiver, Medium: string(medium), FromHz: hz - width, ToHz: hz + width, Longest: signal.MaxDurations, Strength: true},
-		station.Port{ID: name + "-out", Direction: station.Transmitter, Medium: string(medium), FromHz: from, ToHz: to, Longest: signal.MaxDurations})
+		station.Port{ID: name + "-in", Direction: station.Receiver, Medium: string(medium), FromHz: hz - width,
+			ToHz: hz + width, Longest: signal.MaxDurations, Strength: true},
+		station.Port{ID: name + "-out", Direction: station.Transmitter, Medium: string(medium), FromHz: from, ToHz: to,
+			Longest: signal.MaxDurations})
 	if n.stage == nil { // it is away, and hears nothing
 		return
 	}
-	n.stage.Receive(stage.Receiver{Medium: medium, Hz: hz, Width: width, Stretch: stretch, Inverts: n.inverts}, func(h stage.Heard) { n.heard(name+"-in", h) })
+	n.stage.Receive(stage.Receiver{Medium: medium, Hz: hz, Width: width, Stretch: stretch, Inverts: n.inverts},
+		func(h stage.Heard) { n.heard(name+"-in", h) })
 }
 
 // Gone is a station that has said hello and is away since: trouble to look at.
@@ -78,38 +80,86 @@ type Gone struct{ *Station }
 // NewGone makes one, with the ports of New.
 func NewGone(name string) Gone { return Gone{New(nil, name)} }
 
-// Run says hello once, and ends.
-func (g Gone) Run(_ context.Context, up func(station.Message)) error {
-	up(g.hello)
+// Run says hello once, and goes away.
+func (g Gone) Run(ctx context.Context, join func(context.Context, station.Link) error) error {
+	l := g.open()
+	g.said.put(left{})
+	_ = join(ctx, l)
+	<-ctx.Done()
 	return nil
 }
 
-// Run says hello and passes on what the station says until the context ends.
-func (n *Station) Run(ctx context.Context, up func(station.Message)) error {
-	n.setRunning(true)
-	defer n.setRunning(false)
-	up(n.hello)
+// Run joins as a link until the context ends; one that was closed is joined anew.
+func (n *Station) Run(ctx context.Context, join func(context.Context, station.Link) error) error {
+	for ctx.Err() == nil {
+		if err := join(ctx, n.open()); err != nil && ctx.Err() == nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// link is one connection of the station.
+type link struct {
+	station *Station
+	ended   chan struct{}
+	close   func()
+}
+
+// open begins a connection: the station says hello.
+func (n *Station) open() *link {
+	l := &link{station: n, ended: make(chan struct{})}
+	l.close = sync.OnceFunc(func() { close(l.ended) })
+	n.said.put(n.hello)
+	return l
+}
+
+// Receive waits for what the station says.
+func (l *link) Receive(ctx context.Context) (station.Message, error) {
 	for {
+		select { // a link that has ended says nothing more
+		case <-l.ended:
+			return nil, fmt.Errorf("%w: %s", station.ErrAway, l.station.hello.Station)
+		default:
+		}
+		switch m := l.station.said.take().(type) {
+		case nil:
+		case left:
+			return nil, fmt.Errorf("%w: %s", station.ErrAway, l.station.hello.Station)
+		case finished:
+			l.station.finish(m)
+			return m.Sent, nil
+		default:
+			return m, nil
+		}
 		select {
 		case <-ctx.Done():
-			return nil
-		case <-n.said.ready:
-		}
-		for _, m := range n.said.take() {
-			if f, ok := m.(finished); ok {
-				n.finish(f)
-				m = f.Sent
-			}
-			up(m)
+			return nil, ctx.Err()
+		case <-l.ended:
+		case <-l.station.said.ready:
 		}
 	}
 }
 
-func (n *Station) setRunning(on bool) {
-	n.mu.Lock()
-	defer n.mu.Unlock()
-	n.running = on
+// Tell obeys one message of Urbo.
+func (l *link) Tell(_ context.Context, m station.Message) error {
+	select {
+	case <-l.ended:
+		return fmt.Errorf("%w: %s", station.ErrAway, l.station.hello.Station)
+	default:
+		l.station.obey(m)
+		return nil
+	}
 }
+
+// Close ends the connection. What is on the air goes on, and nobody gets to know.
+func (l *link) Close() error {
+	l.close()
+	return nil
+}
+
+// left says that the station went away.
+type left struct{ station.Pong }
 
 // finished is the end of a send, from the stage's goroutine to Run.
 type finished struct {
@@ -122,13 +172,10 @@ func (n *Station) heard(port string, h stage.Heard) {
 	n.said.put(station.Heard{Port: port, At: h.At.Microseconds(), Train: h.Train, Gap: h.Gap, Strength: &strength})
 }
 
-// Tell obeys one message of Urbo.
-func (n *Station) Tell(m station.Message) error {
+// obey does what one message of Urbo says.
+func (n *Station) obey(m station.Message) {
 	n.mu.Lock()
 	defer n.mu.Unlock()
-	if !n.running {
-		return fmt.Errorf("%w: %s", station.ErrAway, n.hello.Station)
-	}
 	switch m := m.(type) {
 	case station.Send:
 		n.send(m)
@@ -143,7 +190,6 @@ func (n *Station) Tell(m station.Message) error {
 	case station.Ping:
 		n.said.put(station.Pong{})
 	}
-	return nil
 }
 
 func (n *Station) send(m station.Send) {
@@ -153,7 +199,10 @@ func (n *Station) send(m station.Send) {
 		}
 		return
 	}
-	i := slices.IndexFunc(n.hello.Ports, func(p station.Port) bool { return p.ID == m.Port && p.Direction == station.Transmitter })
+	i := slices.IndexFunc(n.hello.Ports, func(p station.Port) bool {
+		return p.ID == m.Port &&
+			p.Direction == station.Transmitter
+	})
 	switch {
 	case i < 0:
 		n.said.put(station.Failed{ID: m.ID, Reason: fmt.Sprintf("no transmitter %q here", m.Port)})

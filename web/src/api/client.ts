@@ -6,6 +6,7 @@ export const client = createClient<paths>({ baseUrl: '/' });
 type Schemas = components['schemas'];
 export type Device = Schemas['Device'];
 export type DeviceLine = Schemas['DeviceLine'];
+export type DeviceEvent = Schemas['DeviceEvent'];
 export type Key = Schemas['Key'];
 export type Code = Schemas['Code'];
 export type Capture = Schemas['Capture'];

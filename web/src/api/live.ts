@@ -1,7 +1,8 @@
 import { useEffect, useState } from 'react';
-import type { About, Audition, Capture, Device, DeviceLine, Entry, Lesson, Station } from './client';
-import { applyCapture, applyDevice, applyEntry, applyLesson, applyStation } from './apply';
+import type { About, Audition, Capture, DeviceEvent, Entry, Lesson, Station } from './client';
+import { applyCapture, applyEntry, applyLesson, applyStation } from './apply';
 import { keys, queryClient } from './queries';
+import { stale } from './stale';
 
 // useLive keeps everything that was read fresh from the service's one event stream. It is false while the service
 // does not answer. A hidden page gives its stream back: browsers allow only six connections to one address.
@@ -47,22 +48,27 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     queryClient.setQueryData(keys.about, about);
     void queryClient.invalidateQueries({ predicate: (q) => q.queryKey[0] !== keys.about[0] });
   });
-  on<Device>('device', (d) => {
-    queryClient.setQueryData<DeviceLine[]>(keys.devices, (old) => applyDevice(old, d));
-    if (d.name) queryClient.setQueryData<Device>([...keys.devices, d.slug], (old) => old && d);
-    else void queryClient.invalidateQueries({ queryKey: [...keys.devices, d.slug] });
+  on<DeviceEvent>('device', () => stale(keys.devices));
+  on<DeviceEvent>('device-removed', (d) => {
+    queryClient.removeQueries({ queryKey: [...keys.devices, d.slug] });
+    stale(keys.devices);
   });
+  on('set', () => stale(keys.sets));
   list<Capture>('capture', keys.captures, applyCapture);
   list<Lesson>('lesson', keys.lessons, applyLesson);
   list<Audition>('audition', keys.auditions, applyLesson);
-  list<Station>('station', keys.stations, applyStation);
+  on<Station>('station', (s) => {
+    const before = queryClient.getQueryData<Station[]>(keys.stations)?.find((x) => x.name === s.name);
+    queryClient.setQueryData<Station[]>(keys.stations, (old) => applyStation(old, s));
+    if (before?.here !== s.here) stale(keys.advice); // what can be sent has changed
+  });
   on<Entry>('entry', (e) =>
     queryClient.setQueryData<{ pages: Entry[][]; pageParams: unknown[] }>(
       keys.journal,
       (old) => old && { ...old, pages: applyEntry(old.pages, e) },
     ),
   );
-  on('stage', () => void queryClient.invalidateQueries({ queryKey: keys.stage }));
+  on('stage', () => stale(keys.stage));
   on('reset', () => void queryClient.invalidateQueries());
   source.onerror = () => {
     setOnline(false);

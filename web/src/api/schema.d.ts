@@ -408,6 +408,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{device}/keys/{key}/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin to hold a key: it is one press until it is let go
+         * @description Needs the scope press.
+         */
+        post: operations["hold-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{device}/keys/{key}/press": {
         parameters: {
             query?: never;
@@ -418,7 +438,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Press a key and wait for the receipt
+         * Press a key and wait for the receipt; whoever hangs up lets go of it
          * @description Needs the scope press.
          */
         post: operations["press-key"];
@@ -438,7 +458,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Make an earlier version of a key's codes its newest
+         * Put an earlier version of a key's codes in force again
          * @description Needs the scope owner.
          */
         post: operations["restore-key"];
@@ -531,6 +551,30 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/held/{press}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go on holding a key
+         * @description Needs the scope press.
+         */
+        post: operations["go-on-holding"];
+        /**
+         * Let go of a key, and wait for the receipt
+         * @description Needs the scope press.
+         */
+        delete: operations["let-go"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1103,7 +1147,7 @@ export interface components {
             inline?: string;
             /**
              * Format: int64
-             * @description How often the repeating part is sent; 0 is as the sheet says
+             * @description How often the repeating part is sent; left out is as the sheet says
              */
             repeats?: number;
             /** @description Line sheet; empty for a plain train */
@@ -1246,6 +1290,11 @@ export interface components {
             /** Format: int64 */
             warm_up_ms?: number;
         };
+        DeviceEvent: {
+            slug: string;
+            /** @description Its slug before, where that changed */
+            was?: string;
+        };
         DeviceLine: {
             /** Format: int64 */
             keys_learned: number;
@@ -1371,7 +1420,7 @@ export interface components {
             hz?: number;
             /**
              * Format: int64
-             * @description How often the repeating part is sent; 0 is as the line code says
+             * @description How often the repeating part is sent; left out is as the line code says
              */
             repeats?: number;
             /** @description A line code with its fields (nec address=57 command=0x02), positions of coding switches (switches 11010 01000 on), or durations in µs, mark first; several with then between them */
@@ -1407,6 +1456,18 @@ export interface components {
             gap_us: number;
             train: number[];
         };
+        Held: {
+            id: string;
+            /** Format: int64 */
+            lease_ms: number;
+        };
+        HoldRequest: {
+            /**
+             * Format: int64
+             * @description How long it is held from now; 0 is 1500
+             */
+            lease_ms?: number;
+        };
         Key: {
             /** Format: date-time */
             changed: string;
@@ -1420,7 +1481,7 @@ export interface components {
             name: string;
             /**
              * Format: int64
-             * @description Counts the changes of its codes; 0 while it is not learned
+             * @description Of its codes, the one in force; 0 while it is not learned
              */
             version: number;
         };
@@ -1631,7 +1692,10 @@ export interface components {
             key: string;
             /** @description What to mind, such as that the device still warms up */
             note?: string;
-            /** @enum {string} */
+            /**
+             * @description Unknown: the station did not answer, so it may or may not have gone out; it is never sent again by itself
+             * @enum {string}
+             */
             outcome: "sent" | "failed" | "unknown";
             port: string;
             reason?: string;
@@ -1740,9 +1804,12 @@ export interface components {
         Restore: {
             /**
              * Format: int64
-             * @description 0 undoes the last change
+             * @description 0 is the one that was in force before this one
              */
             version?: number;
+        };
+        SetEvent: {
+            slug: string;
         };
         SetKey: {
             codes?: components["schemas"]["Code"][];
@@ -4058,6 +4125,96 @@ export interface operations {
             };
         };
     };
+    "hold-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["HoldRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Held"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "press-key": {
         parameters: {
             query?: never;
@@ -4678,8 +4835,8 @@ export interface operations {
         parameters: {
             query?: never;
             header?: {
-                /** @description Go on after this event; 0 begins now */
-                "Last-Event-ID"?: number;
+                /** @description Go on after this event; without it, now */
+                "Last-Event-ID"?: string;
             };
             path?: never;
             cookie?: never;
@@ -4694,115 +4851,251 @@ export interface operations {
                 content: {
                     "text/event-stream": ({
                         data: components["schemas"]["About"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
+                        /** @constant */
                         event: "about";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
                     } | {
                         data: components["schemas"]["Audition"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
+                        /** @constant */
                         event: "audition";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
                     } | {
                         data: components["schemas"]["Capture"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
+                        /** @constant */
                         event: "capture";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
                     } | {
-                        data: components["schemas"]["Device"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
+                        data: components["schemas"]["DeviceEvent"];
+                        /** @constant */
                         event: "device";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
+                    } | {
+                        data: components["schemas"]["DeviceEvent"];
+                        /** @constant */
+                        event: "device-removed";
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
                     } | {
                         data: components["schemas"]["Entry"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
+                        /** @constant */
                         event: "entry";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
                     } | {
                         data: components["schemas"]["Lesson"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
+                        /** @constant */
                         event: "lesson";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
                     } | {
                         data: components["schemas"]["Press"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
+                        /** @constant */
                         event: "press";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
                     } | {
                         data: components["schemas"]["Reset"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
+                        /** @constant */
                         event: "reset";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
+                    } | {
+                        data: components["schemas"]["SetEvent"];
+                        /** @constant */
+                        event: "set";
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
                     } | {
                         data: components["schemas"]["StageChanged"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
+                        /** @constant */
                         event: "stage";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
                     } | {
                         data: components["schemas"]["Station"];
-                        /**
-                         * @description The event name.
-                         * @constant
-                         */
+                        /** @constant */
                         event: "station";
-                        /** @description The event ID. */
-                        id?: number;
-                        /** @description The retry time in milliseconds. */
-                        retry?: number;
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
                     })[];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "go-on-holding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                press: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["HoldRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Held"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "let-go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                press: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Press"];
                 };
             };
             /** @description Bad Request */

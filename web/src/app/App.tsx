@@ -1,9 +1,10 @@
 import { lazy, Suspense } from 'react';
-import { Navigate, Outlet, Route, Routes } from 'react-router';
+import { Navigate, Outlet, Route, Routes, useLocation } from 'react-router';
 import { useMe } from '../api/queries';
 import { Note } from '../shared/Panel';
 import { SignInPage } from '../signin/SignInPage';
 import { Frame } from './Frame';
+import { Trouble } from './Trouble';
 import { words } from './words';
 
 const DevicesPage = lazy(() => import('../devices/DevicesPage'));
@@ -39,13 +40,16 @@ export function App() {
 // SignedIn shows the pages to those who are, and the way in to everybody else.
 function SignedIn() {
   const me = useMe();
+  const { pathname } = useLocation();
   if (me.isPending) return null;
   if (me.isError || !me.data) return <Navigate to="/sign-in" replace />;
   return (
     <Frame>
-      <Suspense fallback={<Note>{words.loading}</Note>}>
-        <Outlet />
-      </Suspense>
+      <Trouble path={pathname}>
+        <Suspense fallback={<Note>{words.loading}</Note>}>
+          <Outlet />
+        </Suspense>
+      </Trouble>
     </Frame>
   );
 }

@@ -3,6 +3,9 @@ export const words = {
   places: { devices: 'Devices', bench: 'Bench', house: 'House' },
   offline: 'The service does not answer. This page goes on by itself when it is back.',
   loading: 'One moment…',
+  trouble: (what: string) =>
+    `This page met trouble: ${what}. Load it again; if it stays, the other places still work.`,
+  loadAgain: 'Load it again',
   signIn: {
     title: 'Sign in',
     busy: 'Signing in…',

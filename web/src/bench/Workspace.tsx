@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import { useMemo, useState } from 'react';
 import type { CaptureDetail } from '../api/client';
-import { useCapture } from '../api/queries';
+import { useCapture } from './queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';

@@ -4,7 +4,8 @@ import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState, type SubmitEvent } from 'react';
 import { useNavigate } from 'react-router';
-import { useAddDevice, useKinds } from '../api/queries';
+import { useKinds } from '../api/queries';
+import { useAddDevice } from './queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 

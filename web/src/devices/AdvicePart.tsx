@@ -1,6 +1,6 @@
 import Box from '@mui/material/Box';
 import type { Device } from '../api/client';
-import { useAdvice } from '../api/queries';
+import { useAdvice } from './queries';
 import { words } from '../app/words';
 import { Panel } from '../shared/Panel';
 

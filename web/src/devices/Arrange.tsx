@@ -3,7 +3,7 @@ import Button from '@mui/material/Button';
 import ButtonBase from '@mui/material/ButtonBase';
 import { useState } from 'react';
 import type { Device } from '../api/client';
-import { useChangeDevice } from '../api/queries';
+import { useChangeDevice } from './queries';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
 import { label } from '../shared/text';

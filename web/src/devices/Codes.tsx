@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { useState } from 'react';
 import type { Device } from '../api/client';
-import { useUndo } from '../api/queries';
+import { useUndo } from './queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';

@@ -3,7 +3,7 @@ import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useState, type SubmitEvent } from 'react';
 import type { Lesson } from '../api/client';
-import { useLessonStep } from '../api/queries';
+import { useLessonStep } from './queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { label, slugged } from '../shared/text';

@@ -2,32 +2,31 @@ import Box from '@mui/material/Box';
 import { useEffect, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { Device } from '../api/client';
-import { usePress } from '../api/queries';
+import { useHoldKey, usePress } from './queries';
 import { words } from '../app/words';
 import { KeyButton } from '../shared/KeyButton';
 import { label } from '../shared/text';
 import { FaceGrid } from './FaceGrid';
-
-// atOnce is how long in ms a held key goes out in one piece: it goes on while the key is down.
-const atOnce = 400;
 
 type Told = { key: string; state: 'sending' | 'sent' | 'trouble'; text: string };
 
 // HandsetFace is the device's keys as on its handset. A key that is not learned leads to its lesson.
 export function HandsetFace({ device }: { device: Device }) {
   const press = usePress();
+  const hold = useHoldKey();
   const navigate = useNavigate();
   const [told, setTold] = useState<Told | null>(null);
   const fade = useRef<number>(undefined);
   useEffect(() => () => window.clearTimeout(fade.current), []);
 
   const learned = new Set(device.keys.filter((k) => k.codes.length > 0).map((k) => k.name));
-  const send = async (key: string, hold = 0) => {
+  const send = async (key: string, down?: () => boolean) => {
     window.clearTimeout(fade.current);
     const name = label(key);
     setTold({ key, state: 'sending', text: words.device.sending(name) });
     try {
-      const p = await press.mutateAsync({ device: device.slug, key, hold });
+      const ref = { device: device.slug, key };
+      const p = await (down ? hold.mutateAsync({ ...ref, down }) : press.mutateAsync(ref));
       const texts = {
         sent: [words.device.pressed(name), p.note].filter(Boolean).join('. '),
         failed: words.device.failed(name, p.reason ?? ''),
@@ -37,7 +36,6 @@ export function HandsetFace({ device }: { device: Device }) {
       if (p.outcome === 'sent') fade.current = window.setTimeout(() => setTold(null), p.note ? 6000 : 2500);
     } catch (e) {
       setTold({ key, state: 'trouble', text: words.device.failed(name, (e as Error).message) });
-      throw e; // a held key ends here
     }
   };
   const holds = (key: string) => device.keys.find((k) => k.name === key)?.hold !== 'once';
@@ -50,11 +48,9 @@ export function HandsetFace({ device }: { device: Device }) {
             state={told?.key === key ? told.state : learned.has(key) ? 'plain' : 'missing'}
             hint={learned.has(key) ? undefined : words.device.notLearned}
             onPress={() =>
-              learned.has(key)
-                ? void send(key).catch(() => undefined)
-                : void navigate(`/devices/${device.slug}/lesson?key=${key}`)
+              learned.has(key) ? void send(key) : void navigate(`/devices/${device.slug}/lesson?key=${key}`)
             }
-            onHold={learned.has(key) && holds(key) ? () => send(key, atOnce) : undefined}
+            onHold={learned.has(key) && holds(key) ? (down) => send(key, down) : undefined}
           />
         )}
       </FaceGrid>

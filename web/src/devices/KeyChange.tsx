@@ -4,7 +4,7 @@ import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState, type SubmitEvent } from 'react';
 import type { Key } from '../api/client';
-import { useChangeKey, useRemoveKey, useWriteKey } from '../api/queries';
+import { useChangeKey, useRemoveKey, useWriteKey } from './queries';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
 

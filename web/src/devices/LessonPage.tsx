@@ -1,7 +1,8 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { Link, useParams, useSearchParams } from 'react-router';
-import { useDevice, useLessons, useStartLesson } from '../api/queries';
+import { useDevice } from '../api/queries';
+import { useLessons, useStartLesson } from './queries';
 import { words } from '../app/words';
 import { Heading, Note } from '../shared/Panel';
 import { LessonChoice } from './LessonChoice';

@@ -3,7 +3,7 @@ import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import type { ReactNode } from 'react';
 import type { Lesson, Take } from '../api/client';
-import { useLessonStep, usePress } from '../api/queries';
+import { useLessonStep, usePress } from './queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { KeyButton } from '../shared/KeyButton';

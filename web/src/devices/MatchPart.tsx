@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import type { Device } from '../api/client';
-import { useAdopt, useMatches } from '../api/queries';
+import { useAdopt, useMatches } from './queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 

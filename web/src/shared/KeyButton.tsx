@@ -5,7 +5,7 @@ import { useHold } from './useHold';
 type Props = {
   name: string;
   onPress: () => void;
-  onHold?: () => Promise<unknown>; // while it is down
+  onHold?: (down: () => boolean) => Promise<unknown>; // for as long as it is down
   state?: 'plain' | 'missing' | 'sending' | 'sent' | 'trouble';
   hint?: string;
 };

@@ -11,9 +11,9 @@ type Handlers = {
   onClick: () => void;
 };
 
-// useHold tells a tap from a held key: tap is called for a tap, and hold again and again while the key is down; each
-// time it is waited for.
-export function useHold(tap: () => void, hold?: () => Promise<unknown>): Handlers {
+// useHold tells a tap from a held key: tap is called for a tap, and hold once for a held key, with what tells whether it
+// is still down.
+export function useHold(tap: () => void, hold?: (down: () => boolean) => Promise<unknown>): Handlers {
   const timer = useRef<number>(undefined);
   const down = useRef(false);
   const held = useRef(false);
@@ -22,21 +22,15 @@ export function useHold(tap: () => void, hold?: () => Promise<unknown>): Handler
     window.clearTimeout(timer.current);
   };
   useEffect(() => up, []);
-  const go = async () => {
+  const go = () => {
     held.current = true;
-    while (down.current) {
-      try {
-        await hold?.();
-      } catch {
-        return up(); // it was said where it is shown
-      }
-    }
+    void hold?.(() => down.current).catch(() => undefined); // it was said where it is shown
   };
   return {
     onPointerDown: () => {
       down.current = true;
       held.current = false;
-      if (hold) timer.current = window.setTimeout(() => void go(), after);
+      if (hold) timer.current = window.setTimeout(go, after);
     },
     onPointerUp: up,
     onPointerLeave: up,

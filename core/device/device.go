@@ -1,0 +1,204 @@
+// Package device is the model that everything else speaks: a device, its keys, and the codes that they send; names and
+// their rules; the kinds of devices; and the roles of keys.
+package device
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+)
+
+// ErrTaken is wrapped where a name or key is there already.
+var ErrTaken = errors.New("name is taken")
+
+// ErrUnknownKey is wrapped where a device has no key of a name; the text names the nearest.
+var ErrUnknownKey = errors.New("unknown key")
+
+// MaxKeys is the most keys of a device.
+const MaxKeys = 200
+
+// Device is one device of the library, or a code set: the codes of a type of device, which stands in no room.
+type Device struct {
+	ID          string `json:"-"` // opaque; "" for a code set
+	Slug        string `json:"slug"`
+	Name        string `json:"name"`
+	Room        string `json:"room,omitempty"`
+	Kind        string `json:"kind,omitempty"`
+	Maker       string `json:"maker,omitempty"`
+	Model       string `json:"model,omitempty"`
+	Transmitter string `json:"-"` // preferred one, STATION/PORT; "" is the first that fits
+	Traits
+	Picture string `json:"-"` // tag of its picture, which changes with it; "" where there is none
+	Keys    []Key  `json:"keys"`
+	Extra   Extra  `json:"-"`
+}
+
+// Hold says what holding a key does.
+type Hold string
+
+// The ways to hold a key. Unsaid is the zero value: as its line code says.
+const (
+	HoldOnce   Hold = "once"   // it is sent once all the same
+	HoldRepeat Hold = "repeat" // it is sent again and again
+)
+
+// Key is one command of a device. Without codes it waits to be learned.
+type Key struct {
+	ID      string    `json:"-"`
+	Name    string    `json:"name"`
+	Hold    Hold      `json:"hold,omitempty"`
+	Codes   []Code    `json:"codes"` // in force, in the order they are sent
+	Version int       `json:"-"`     // of the codes in force; 0 while it is not learned
+	Changed time.Time `json:"-"`
+	Extra   Extra     `json:"-"`
+}
+
+// Learned says whether the key has codes.
+func (k Key) Learned() bool { return len(k.Codes) > 0 }
+
+// Ref names a key of a device by their slugs.
+type Ref struct {
+	Device string
+	Key    string
+}
+
+// String is DEVICE/KEY.
+func (r Ref) String() string { return r.Device + "/" + r.Key }
+
+// Clone is a copy that shares nothing that can be changed.
+func (d Device) Clone() Device {
+	d.Keys = slices.Clone(d.Keys)
+	for i := range d.Keys {
+		d.Keys[i].Codes = slices.Clone(d.Keys[i].Codes)
+	}
+	d.Face = slices.Clone(d.Face)
+	return d
+}
+
+// Key finds a key by its name. The error wraps ErrUnknownKey.
+func (d *Device) Key(name string) (*Key, error) {
+	if i := d.index(name); i >= 0 {
+		return &d.Keys[i], nil
+	}
+	names := make([]string, len(d.Keys))
+	for i, k := range d.Keys {
+		names[i] = k.Name
+	}
+	if len(names) == 0 {
+		return nil, fmt.Errorf("%w %.60q: %s has no keys yet: start a lesson", ErrUnknownKey, name, d.Slug)
+	}
+	return nil, fmt.Errorf("%w %.60q of %s: nearest are %s", ErrUnknownKey, name, d.Slug, Nearest(name, names))
+}
+
+// Has says whether the device has a key of a name.
+func (d *Device) Has(name string) bool { return d.index(name) >= 0 }
+
+func (d *Device) index(name string) int {
+	return slices.IndexFunc(d.Keys, func(k Key) bool { return k.Name == name })
+}
+
+// Add gives the device another key, which waits to be learned. Errors wrap ErrName or ErrTaken.
+func (d *Device) Add(name string) (*Key, error) {
+	if err := CheckSlug("key", name); err != nil {
+		return nil, err
+	}
+	if d.Has(name) {
+		return nil, fmt.Errorf("%w: %s has a key %q already", ErrTaken, d.Slug, name)
+	}
+	if len(d.Keys) >= MaxKeys {
+		return nil, fmt.Errorf("%w: %s has %d keys, which is the most", ErrName, d.Slug, MaxKeys)
+	}
+	d.Keys = append(d.Keys, Key{Name: name, Codes: []Code{}})
+	return &d.Keys[len(d.Keys)-1], nil
+}
+
+// SetCodes gives a key new codes; a key that the device does not have is added.
+func (d *Device) SetCodes(name string, codes []Code) error {
+	if len(codes) == 0 {
+		return fmt.Errorf("%w: none given: say what %s sends", ErrCode, name)
+	}
+	k, err := d.Key(name)
+	if err != nil {
+		if k, err = d.Add(name); err != nil {
+			return err
+		}
+	}
+	k.Codes = codes
+	return nil
+}
+
+// Rename gives a key another name. It keeps its place on the face.
+func (d *Device) Rename(from, to string) error {
+	k, err := d.Key(from)
+	switch {
+	case err != nil:
+		return err
+	case from == to:
+		return nil
+	case d.Has(to):
+		return fmt.Errorf("%w: %s has a key %q already", ErrTaken, d.Slug, to)
+	}
+	if err := CheckSlug("key", to); err != nil {
+		return err
+	}
+	k.Name = to
+	d.Traits.RenameKey(from, to)
+	return nil
+}
+
+// Remove takes a key out of the device.
+func (d *Device) Remove(name string) error {
+	if _, err := d.Key(name); err != nil {
+		return err
+	}
+	d.Keys = slices.DeleteFunc(d.Keys, func(k Key) bool { return k.Name == name })
+	d.Traits.RenameKey(name, "")
+	return nil
+}
+
+// Check says what is wrong with all that is given of a device but its codes, nil where nothing is. Errors wrap ErrName,
+// ErrTraits, ErrTaken or ErrUnknownKey.
+func (d *Device) Check() error {
+	if err := cmp.Or(CheckSlug("device", d.Slug), CheckKind(d.Kind), CheckText("maker", d.Maker),
+		CheckText("model", d.Model),
+		CheckText("transmitter", d.Transmitter), CheckText("room", d.Room), d.Traits.Check()); err != nil {
+		return err
+	}
+	if _, err := CleanName("the device's name", d.Name); err != nil {
+		return err
+	}
+	if err := d.checkKeys(); err != nil {
+		return err
+	}
+	for _, row := range d.Face {
+		for _, key := range row {
+			if key != "" && !d.Has(key) {
+				return fmt.Errorf("%w %.60q of %s: it cannot stand on the face", ErrUnknownKey, key, d.Slug)
+			}
+		}
+	}
+	return nil
+}
+
+func (d *Device) checkKeys() error {
+	if len(d.Keys) > MaxKeys {
+		return fmt.Errorf("%w: %d keys, the most is %d", ErrName, len(d.Keys), MaxKeys)
+	}
+	seen := map[string]bool{}
+	for _, k := range d.Keys {
+		switch err := CheckSlug("key", k.Name); {
+		case err != nil:
+			return err
+		case seen[k.Name]:
+			return fmt.Errorf("%w: key %q is there twice", ErrTaken, k.Name)
+		case k.Hold != "" && k.Hold != HoldOnce && k.Hold != HoldRepeat:
+			return fmt.Errorf("%w: hold %.20q of %s: once, repeat, or nothing", ErrName, string(k.Hold), k.Name)
+		case len(k.Codes) > MaxCodes:
+			return fmt.Errorf("%w: %s has %d codes, the most is %d", ErrCode, k.Name, len(k.Codes), MaxCodes)
+		}
+		seen[k.Name] = true
+	}
+	return nil
+}

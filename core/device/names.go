@@ -1,0 +1,115 @@
+package device
+
+import (
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+)
+
+// ErrName is wrapped by errors about names that cannot be used.
+var ErrName = errors.New("name")
+
+// Longest names, in characters.
+const (
+	maxName = 80
+	maxSlug = 40
+)
+
+var slugRule = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
+
+// CleanName trims a name, folds inner white space, and refuses what is empty, too long or has control characters.
+func CleanName(what, name string) (string, error) {
+	name = strings.Join(strings.Fields(name), " ")
+	if name == "" {
+		return "", fmt.Errorf("%w: %s is empty: give it one", ErrName, what)
+	}
+	return name, CheckText(what, name)
+}
+
+// CheckText bounds a text that may be empty.
+func CheckText(what, text string) error {
+	if n := len([]rune(text)); n > maxName {
+		return fmt.Errorf("%w: %s has %d characters: the most is %d", ErrName, what, n, maxName)
+	}
+	if strings.ContainsFunc(text, func(r rune) bool {
+		return unicode.IsControl(r) || r == unicode.ReplacementChar || unicode.Is(unicode.Cf, r)
+	}) {
+		return fmt.Errorf("%w: %s has control characters in it: use plain text", ErrName, what)
+	}
+	return nil
+}
+
+// CheckSlug refuses what is no short name.
+func CheckSlug(what, slug string) error {
+	if len(slug) > maxSlug || !slugRule.MatchString(slug) {
+		return fmt.Errorf("%w: %s %.60q: use a-z, 0-9 and single -, at most %d", ErrName, what, slug, maxSlug)
+	}
+	return nil
+}
+
+// Slug makes a short name of a name: "Volume up" becomes "volume-up". It may be empty.
+func Slug(name string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(name) {
+		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' {
+			b.WriteRune(r)
+		} else if b.Len() > 0 && !strings.HasSuffix(b.String(), "-") {
+			b.WriteByte('-')
+		}
+		if b.Len() == maxSlug {
+			break
+		}
+	}
+	return strings.Trim(b.String(), "-")
+}
+
+// Nearest picks the few names that are most like the one asked for; where none is, the first few there are.
+func Nearest(asked string, names []string) string {
+	if len(names) == 0 {
+		return ""
+	}
+	sorted := slices.Clone(names)
+	slices.SortStableFunc(sorted, func(a, b string) int { return distance(asked, a) - distance(asked, b) })
+	return strings.Join(sorted[:min(3, len(sorted))], ", ")
+}
+
+// distance is the number of edits between two names (Levenshtein), less where one is a part of the other.
+func distance(a, b string) int {
+	if len(a) > maxName {
+		a = a[:maxName]
+	}
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := range a {
+		diagonal := row[0]
+		row[0] = i + 1
+		for j := range b {
+			cost := diagonal
+			if a[i] != b[j] {
+				cost++
+			}
+			diagonal = row[j+1]
+			row[j+1] = min(cost, row[j]+1, diagonal+1)
+		}
+	}
+	if strings.Contains(b, a) || strings.Contains(a, b) {
+		return row[len(b)] / 2
+	}
+	return row[len(b)]
+}
+
+// FreeSlug is a slug like one that is taken, which is free: "lamp-2", "lamp-3" …
+func FreeSlug(taken string, free func(string) bool) string {
+	for n := 2; ; n++ {
+		end := fmt.Sprintf("-%d", n)
+		slug := strings.TrimRight(taken[:min(len(taken), maxSlug-len(end))], "-") + end
+		if free(slug) {
+			return slug
+		}
+	}
+}

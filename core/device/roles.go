@@ -1,0 +1,60 @@
+package device
+
+// Role is what a key is for, told from its usual name.
+type Role int
+
+// The roles of keys.
+const (
+	SwitchesOn  Role = 1 << iota // it may switch the device on
+	SwitchesOff                  // it may switch the device off
+	Toggles                      // each press switches back and forth: an even number of them does nothing
+	Steps                        // each press goes on by one: louder, brighter, the next channel
+)
+
+// roles are the keys that have any, by their usual names. What a device's person says of it (Power) goes before them.
+var roles = map[string]Role{
+	"on": SwitchesOn, "off": SwitchesOff,
+	"power": SwitchesOn | SwitchesOff | Toggles, "on-off": SwitchesOn | SwitchesOff | Toggles,
+	"mute": Toggles, "sweep": Toggles, "freeze": Toggles, "blank": Toggles,
+	"volume-up": Steps, "volume-down": Steps, "channel-up": Steps, "channel-down": Steps, "brighter": Steps,
+	"dim":    Steps,
+	"warmer": Steps, "cooler": Steps,
+}
+
+// Plays says whether a key of a name has all of some roles.
+func Plays(key string, r Role) bool { return roles[key]&r == r }
+
+// TogglesKey says whether a key of the device switches back and forth.
+func (d *Device) TogglesKey(key string) bool {
+	if Plays(key, SwitchesOn) && d.Power != "" {
+		return d.Power == PowerToggles && Plays(key, Toggles)
+	}
+	return Plays(key, Toggles)
+}
+
+// SameRole lists the names of keys that do what one of a name does, the likeliest first: a code set may call it another
+// way.
+func SameRole(key string) []string {
+	want := roles[key] & (SwitchesOn | SwitchesOff)
+	names := []string{key}
+	if want == 0 {
+		return names
+	}
+	for _, other := range []string{"power", "on-off", "on", "off"} {
+		if other != key && roles[other]&want != 0 && !(want == SwitchesOn|SwitchesOff && other == "off") {
+			names = append(names, other)
+		}
+	}
+	return names
+}
+
+// Learned counts the keys that have codes.
+func (d *Device) Learned() int {
+	n := 0
+	for _, k := range d.Keys {
+		if k.Learned() {
+			n++
+		}
+	}
+	return n
+}

@@ -1,0 +1,99 @@
+package happening
+
+// StationHere says that a station said hello.
+type StationHere struct {
+	Station string `json:"station"`
+}
+
+// Name of the type.
+func (StationHere) Name() string { return "station-here" }
+
+// Tell names it.
+func (s StationHere) Tell() (Line, bool) {
+	return Line{Kind: "station", Place: s.Station, Text: "Station " + s.Station + " is here"}, true
+}
+
+// StationAway says that a station cannot be reached any more.
+type StationAway struct {
+	Station string `json:"station"`
+	Why     string `json:"why,omitempty"`
+}
+
+// Name of the type.
+func (StationAway) Name() string { return "station-away" }
+
+// Tell names it.
+func (s StationAway) Tell() (Line, bool) {
+	l := Line{Kind: "station", Place: s.Station, Text: "Station " + s.Station + " is away"}
+	if s.Why != "" {
+		l.Text += ": " + s.Why
+	}
+	return l, true
+}
+
+// StationUsed says that a port heard or sent something.
+type StationUsed struct{ Station string }
+
+// Name of the type.
+func (StationUsed) Name() string { return "station-used" }
+
+// Tell has nothing to say.
+func (StationUsed) Tell() (Line, bool) { return Line{}, false }
+
+// StationNote is what a station wants in the journal, or what is wrong with what it said.
+type StationNote struct {
+	Place    string `json:"place"`
+	Severity string `json:"severity"` // info, warning, error or refused
+	Text     string `json:"text"`
+}
+
+// Name of the type.
+func (StationNote) Name() string { return "station-note" }
+
+// Tell repeats it.
+func (s StationNote) Tell() (Line, bool) {
+	return Line{Kind: "station", Place: s.Place, Outcome: s.Severity, Text: s.Text}, true
+}
+
+// AccessChanged says that a token or session was made or ended.
+type AccessChanged struct {
+	Text string `json:"text"`
+}
+
+// Name of the type.
+func (AccessChanged) Name() string { return "access-changed" }
+
+// Tell repeats it.
+func (a AccessChanged) Tell() (Line, bool) { return Line{Kind: "access", Text: a.Text}, true }
+
+// HouseNote says that the house began, ended, or met trouble of its own.
+type HouseNote struct {
+	Severity string `json:"severity,omitempty"`
+	Text     string `json:"text"`
+}
+
+// Name of the type.
+func (HouseNote) Name() string { return "house-note" }
+
+// Tell repeats it.
+func (h HouseNote) Tell() (Line, bool) {
+	return Line{Kind: "house", Outcome: h.Severity, Text: h.Text}, true
+}
+
+// StageChanged says that the true state of an appliance on the stage may have changed.
+type StageChanged struct{}
+
+// Name of the type.
+func (StageChanged) Name() string { return "stage-changed" }
+
+// Tell has nothing to say.
+func (StageChanged) Tell() (Line, bool) { return Line{}, false }
+
+// Told is an entry that was kept in words only, by a version before this one.
+type Told struct{ Line }
+
+// Name of the type.
+func (Told) Name() string { return "told" }
+
+// Tell repeats it.
+func (t Told) Tell() (Line, bool) { return t.Line, true }

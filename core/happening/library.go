@@ -1,0 +1,101 @@
+package happening
+
+import (
+	"fmt"
+	"strings"
+)
+
+// DeviceChanged says that a device was added or changed. What it is now is asked of the library.
+type DeviceChanged struct {
+	DeviceID string   `json:"device_id"`
+	Device   string   `json:"device"`          // slug now
+	Was      string   `json:"was,omitempty"`   // slug before, where it changed
+	Title    string   `json:"title"`           // the device's name
+	Added    bool     `json:"added,omitempty"` // it is new
+	Changes  []string `json:"changes,omitempty"`
+	Quiet    bool     `json:"quiet,omitempty"` // something else tells it
+}
+
+// Name of the type.
+func (DeviceChanged) Name() string { return "device-changed" }
+
+// Tell lists what changed.
+func (d DeviceChanged) Tell() (Line, bool) {
+	l := Line{Kind: "device", Device: d.Device, Text: fmt.Sprintf("Changed %s: %s", d.Title,
+		strings.Join(d.Changes, ", "))}
+	if d.Added {
+		l.Text = "Added " + d.Title
+	}
+	return l, !d.Quiet && (d.Added || len(d.Changes) > 0)
+}
+
+// DeviceRemoved says that a device is gone, with its keys.
+type DeviceRemoved struct {
+	DeviceID string `json:"device_id"`
+	Device   string `json:"device"`
+	Title    string `json:"title"`
+	Keys     int    `json:"keys"`
+}
+
+// Name of the type.
+func (DeviceRemoved) Name() string { return "device-removed" }
+
+// Tell says what went with it.
+func (d DeviceRemoved) Tell() (Line, bool) {
+	return Line{Kind: "device", Device: d.Device, Text: fmt.Sprintf("Removed %s with %s", d.Title,
+		Count(d.Keys, "key", "keys"))}, true
+}
+
+// KeyLearned says that a key got its code in a lesson, or from a capture.
+type KeyLearned struct {
+	Device string `json:"device"`
+	Key    string `json:"key"`
+	As     string `json:"as,omitempty"` // what it sends, in words; "" where a capture was made the key
+}
+
+// Name of the type.
+func (KeyLearned) Name() string { return "key-learned" }
+
+// Tell says what it sends.
+func (k KeyLearned) Tell() (Line, bool) {
+	l := Line{Kind: "settled", Device: k.Device, Key: k.Key, Text: fmt.Sprintf("Learned %s/%s as %s", k.Device, k.Key,
+		k.As)}
+	if k.As == "" {
+		l.Text = fmt.Sprintf("Made a capture the key %s/%s", k.Device, k.Key)
+	}
+	return l, true
+}
+
+// SetChanged says that a code set was put on the shelf, or taken off it.
+type SetChanged struct {
+	Set     string `json:"set"`
+	Title   string `json:"title"`
+	Removed bool   `json:"removed,omitempty"`
+}
+
+// Name of the type.
+func (SetChanged) Name() string { return "set-changed" }
+
+// Tell says which way.
+func (s SetChanged) Tell() (Line, bool) {
+	text := "Put the code set %s on the shelf"
+	if s.Removed {
+		text = "Took the code set %s off the shelf"
+	}
+	return Line{Kind: "device", Text: fmt.Sprintf(text, s.Title)}, true
+}
+
+// PackImported says that devices and code sets came from a file.
+type PackImported struct {
+	Devices int `json:"devices"`
+	Sets    int `json:"sets"`
+}
+
+// Name of the type.
+func (PackImported) Name() string { return "pack-imported" }
+
+// Tell counts them.
+func (p PackImported) Tell() (Line, bool) {
+	return Line{Kind: "device", Text: fmt.Sprintf("Imported a pack: %s, %s", Count(p.Devices, "device", "devices"),
+		Count(p.Sets, "code set", "code sets"))}, true
+}

@@ -1,0 +1,129 @@
+package auditions
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"urbo/core/audition"
+	"urbo/core/device"
+	"urbo/core/happening"
+)
+
+// New is what an audition is to be.
+type New struct {
+	Device   string          // slug
+	Function string          // the key that is played; "" is power
+	Sets     []string        // slugs of the sets to try; none is all, those that fit the device first
+	Kind     string          // only sets of this kind
+	Sweep    *audition.Sweep // or the values of a field
+	Pause    time.Duration   // between two codes; 0 is the usual one
+	By       string
+}
+
+// Plan is what an audition would play.
+type Plan struct {
+	Codes   int           // different ones
+	Sets    []string      // their names, in their order; empty for a sweep
+	Airtime time.Duration // in all
+	Takes   time.Duration // until all were played
+	Text    string        // in words
+}
+
+// Plan says what an audition would play, and how long it would take. Errors wrap audition.ErrPlan, or are the
+// library's.
+func (as *Auditions) Plan(n New) (Plan, error) {
+	_, plan, err := as.prepare(n)
+	return plan, err
+}
+
+// prepare makes an audition that has not begun.
+func (as *Auditions) prepare(n New) (*running, Plan, error) {
+	plan := Plan{Sets: []string{}}
+	d, err := as.library.Device(n.Device)
+	if err != nil {
+		return nil, plan, err
+	}
+	s := &running{DeviceID: d.ID, By: n.By, Pause: usualPause}
+	if n.Pause > 0 {
+		s.Pause = max(n.Pause, leastPause)
+	}
+	if n.Function == "" {
+		n.Function = "power"
+	}
+	if err := device.CheckSlug("key", n.Function); err != nil {
+		return nil, plan, err
+	}
+	if s.Core, err = as.candidates(n, d); err != nil {
+		return nil, plan, err
+	}
+	us, err := s.Core.Airtime(as.book)
+	if err != nil {
+		return nil, plan, err
+	}
+	plan.Codes, plan.Airtime = s.Core.Len(), time.Duration(us)*time.Microsecond
+	plan.Takes = Left(s.Core, s.Pause) + plan.Airtime
+	for _, set := range s.Core.Sets {
+		plan.Sets = append(plan.Sets, set.Name)
+	}
+	if plan.Takes > longest {
+		return nil, plan, fmt.Errorf("%w: %d codes would take %.0f minutes, the most is %.0f: narrow the range, or "+
+			"shorten the pause", audition.ErrPlan, plan.Codes, plan.Takes.Minutes(), longest.Minutes())
+	}
+	plan.Text = fmt.Sprintf("%s, %.1f s apart: %s until all were played, %.0f s of it on the air.",
+		happening.Count(plan.Codes, "code", "codes"), s.Pause.Seconds(),
+		minutes(plan.Takes), plan.Airtime.Seconds())
+	if plan.Codes == 1 {
+		plan.Text = "One code to play."
+	}
+	return s, plan, nil
+}
+
+// Left is about how long it takes until all is played, at a pause between two codes.
+func Left(a *audition.Audition, pause time.Duration) time.Duration {
+	return time.Duration(max(a.Len()-a.Next, 0)) * pause
+}
+
+func minutes(d time.Duration) string {
+	if d < 100*time.Second {
+		return fmt.Sprintf("%.0f seconds", d.Seconds())
+	}
+	return fmt.Sprintf("about %.0f minutes", max(d.Minutes(), 2))
+}
+
+// candidates are a sweep, the named code sets, or all, those of the device's maker and kind first.
+func (as *Auditions) candidates(n New, d device.Device) (*audition.Audition, error) {
+	if n.Sweep != nil {
+		if err := n.Sweep.Check(as.book); err != nil {
+			return nil, err
+		}
+		return audition.NewSweep(n.Function, *n.Sweep), nil
+	}
+	if len(n.Sets) > 0 {
+		var sets []device.Device
+		for _, slug := range n.Sets {
+			set, err := as.library.Set(slug)
+			if err != nil {
+				return nil, err
+			}
+			sets = append(sets, set)
+		}
+		return audition.New(n.Function, sets)
+	}
+	sets := as.library.Sets()
+	if n.Kind != "" {
+		sets = slices.DeleteFunc(sets, func(s device.Device) bool { return s.Kind != n.Kind })
+	}
+	rank := func(s device.Device) int {
+		switch {
+		case d.Maker != "" && strings.EqualFold(s.Maker, d.Maker):
+			return 0
+		case s.Kind == d.Kind:
+			return 1
+		}
+		return 2
+	}
+	slices.SortStableFunc(sets, func(a, b device.Device) int { return rank(a) - rank(b) })
+	return audition.New(n.Function, sets)
+}

@@ -1,0 +1,158 @@
+// Package feed is the stream of happenings for screens and programs on the network. It is the one follower that may
+// lose something: whoever falls behind, or comes back too late, is told to ask for everything again.
+package feed
+
+import (
+	"context"
+	"errors"
+	"io"
+	"strconv"
+	"strings"
+	"sync"
+
+	"urbo/core/happening"
+	"urbo/service/stream"
+	"urbo/store"
+)
+
+// Bounds of what is kept for those whose connection broke, and of what waits for one slow listener.
+const (
+	keptItems = 512
+	keptBytes = 4 << 20
+	waiting   = 256
+)
+
+// Item is one place in the feed.
+type Item struct {
+	ID    string              // to go on after it
+	What  happening.Happening // its What is nil in the first item
+	Reset bool                // too much was missed: ask for everything again
+}
+
+// Feed passes happenings on to listeners.
+type Feed struct {
+	queue *stream.Queue
+	epoch string // of this run: ids of another one mean nothing here
+
+	mu        sync.Mutex
+	last      int64
+	ring      []happening.Happening
+	size      int
+	listeners map[*listener]struct{}
+}
+
+type listener struct {
+	queue chan Item
+	lost  bool // the queue overflowed: everything until the reset is passed over
+}
+
+// New makes a feed of a stream.
+func New(s *stream.Stream) *Feed {
+	return &Feed{queue: s.Subscribe(), epoch: store.NewID(), listeners: map[*listener]struct{}{}}
+}
+
+// Run passes on what happens, until the context or the stream ends.
+func (f *Feed) Run(ctx context.Context) error {
+	for {
+		batch, err := f.queue.Next(ctx)
+		if errors.Is(err, io.EOF) || ctx.Err() != nil {
+			return nil
+		}
+		for _, h := range batch {
+			f.pass(h)
+		}
+	}
+}
+
+func (f *Feed) pass(h happening.Happening) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.last = h.Seq
+	f.ring = append(f.ring, h)
+	f.size += h.Size()
+	for len(f.ring) > keptItems || f.size > keptBytes && len(f.ring) > 1 {
+		f.size -= f.ring[0].Size()
+		f.ring[0] = happening.Happening{} // let go of it
+		f.ring = f.ring[1:]
+	}
+	for l := range f.listeners {
+		l.offer(Item{ID: f.id(h.Seq), What: h})
+	}
+}
+
+func (f *Feed) id(seq int64) string { return f.epoch + "-" + strconv.FormatInt(seq, 10) }
+
+// offer queues an item. A listener that fell behind gets one reset in the last place of its queue instead.
+func (l *listener) offer(i Item) {
+	switch {
+	case l.lost:
+	case len(l.queue) < cap(l.queue)-1:
+		l.queue <- i
+	default:
+		l.lost = true
+		l.queue <- Item{ID: i.ID, Reset: true}
+	}
+}
+
+// Listen calls f with every item after id until the context ends or f returns an error. Without an id it begins now; an
+// id that is no longer known, or from before a restart, begins with a reset. The very first call has no happening: from
+// then on nothing is missed.
+func (f *Feed) Listen(ctx context.Context, after string, call func(Item) error) error {
+	l := &listener{queue: make(chan Item, waiting)}
+	missed, at := f.join(l, after)
+	defer f.leave(l)
+	if err := call(Item{ID: at}); err != nil {
+		return err
+	}
+	for _, i := range missed {
+		if err := call(i); err != nil {
+			return err
+		}
+	}
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case i := <-l.queue:
+			if i.Reset {
+				f.forgive(l)
+			}
+			if err := call(i); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+func (f *Feed) join(l *listener, after string) (missed []Item, at string) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.listeners[l] = struct{}{}
+	now := f.id(f.last)
+	if after == "" || after == now {
+		return nil, now
+	}
+	epoch, number, _ := strings.Cut(after, "-")
+	seq, err := strconv.ParseInt(number, 10, 64)
+	if epoch != f.epoch || err != nil || seq > f.last || len(f.ring) == 0 || f.ring[0].Seq > seq+1 {
+		return []Item{{ID: now, Reset: true}}, now
+	}
+	for _, h := range f.ring {
+		if h.Seq > seq {
+			missed = append(missed, Item{ID: f.id(h.Seq), What: h})
+		}
+	}
+	return missed, after
+}
+
+func (f *Feed) forgive(l *listener) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	l.lost = false
+}
+
+func (f *Feed) leave(l *listener) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	delete(f.listeners, l)
+}

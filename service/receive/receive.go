@@ -1,0 +1,211 @@
+// Package receive turns what receivers hear into captures: trains are joined into presses, decoded by the line sheets
+// of their medium, matched with the library, told apart from Urbo's own sending, and published.
+package receive
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"urbo/core/happening"
+	"urbo/core/line"
+	"urbo/core/signal"
+	"urbo/service/stream"
+	"urbo/service/wake"
+	"urbo/station"
+	"urbo/store"
+)
+
+// Library knows whose key it is.
+type Library interface {
+	Recognise(c *happening.Capture)
+}
+
+// Echoes knows what Urbo itself sends.
+type Echoes interface {
+	// Find says which of Urbo's own presses was heard, from when its trains came in and what they say; "" where it was
+	// somebody else's.
+	Find(medium line.Medium, first, last time.Time, readings []line.Reading, trains []signal.Heard) string
+}
+
+// Receive joins trains into presses.
+type Receive struct {
+	books   map[line.Medium]*line.Book
+	library Library
+	echoes  Echoes
+	stream  *stream.Stream
+	now     func() time.Time
+	wake    chan struct{}
+
+	mu      sync.Mutex
+	pending map[string]*press // by STATION/PORT
+	ready   []*press
+}
+
+// press gathers the trains of one push of a key.
+type press struct {
+	station string
+	port    station.Port
+	trains  []signal.Heard
+	more    bool      // the last train goes on in the next
+	hz      int       // measured carrier or channel, 0 where none was
+	count   int       // durations so far
+	began   time.Time // when the first train came in
+	latest  time.Time // when the last train came in
+	looked  time.Time // when it was last planned to look after it, where that was late
+	start   time.Time // about when the first mark was
+	end     int64     // station time of the last mark's end, µs
+	peak    *float64
+}
+
+// silence is how long a receiver must be quiet for a press to be over.
+const silence = signal.PressSilence * time.Microsecond
+
+// stalled is how late a press may be looked after before the machine must have stood still, and how long what was heard
+// meanwhile is then waited for.
+const stalled = 100 * time.Millisecond
+
+// New makes the receiving end of a house.
+func New(book *line.Book, l Library, echoes Echoes, events *stream.Stream, now func() time.Time) *Receive {
+	books := map[line.Medium]*line.Book{}
+	for _, m := range []line.Medium{line.Infrared, line.Radio} {
+		books[m] = book.Only(m)
+	}
+	return &Receive{books: books, library: l, echoes: echoes, stream: events, now: now, wake: make(chan struct{}, 1),
+		pending: map[string]*press{}}
+}
+
+// Hear takes one train from a station. It does not block.
+func (r *Receive) Hear(stationName string, port station.Port, m station.Heard) {
+	place := stationName + "/" + port.ID
+	if err := m.Train.Check(); err != nil {
+		r.stream.Publish(happening.Happening{What: happening.StationNote{Place: place, Severity: "error",
+			Text: "Sent a train that is none: " + err.Error()}})
+		return
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	now := r.now()
+	p := r.pending[place]
+	if p != nil {
+		gap := m.At - p.end
+		if gap >= signal.PressSilence || gap < 0 || p.count+len(m.Train) > signal.MaxDurations {
+			r.ready = append(r.ready, p)
+			p = nil
+		} else {
+			p.trains[len(p.trains)-1].Gap = int(gap)
+		}
+	}
+	if p == nil {
+		p = &press{station: stationName, port: port, began: now,
+			start: now.Add(-time.Duration(m.Train.Length()+m.Gap) * time.Microsecond)}
+		r.pending[place] = p
+	}
+	p.add(m)
+	p.latest, p.looked = now, time.Time{}
+	wake.Up(r.wake)
+}
+
+// add puts a train behind the others. One that was too long for the station's memory came in pieces.
+func (p *press) add(m station.Heard) {
+	if last := len(p.trains) - 1; p.more && p.trains[last].Gap > 0 {
+		t := &p.trains[last]
+		t.Train = append(append(t.Train, t.Gap), m.Train...)
+		t.Gap = m.Gap
+	} else {
+		p.trains = append(p.trains, signal.Heard{Train: m.Train, Gap: m.Gap})
+	}
+	p.more = m.More
+	p.count += len(m.Train) + 1
+	p.end = m.At + int64(m.Train.Length())
+	if hz := m.CarrierHz + m.FrequencyHz; hz > 0 {
+		p.hz = hz
+	}
+	if m.Strength != nil && (p.peak == nil || *m.Strength > *p.peak) {
+		p.peak = m.Strength
+	}
+}
+
+// Run closes presses when their receiver has been quiet, until the context ends; what is still open then is closed
+// too, so that nothing heard is lost.
+func (r *Receive) Run(ctx context.Context) error {
+	timer := time.NewTimer(time.Hour)
+	defer timer.Stop()
+	for {
+		over := ctx.Err() != nil
+		done, wait := r.due(over)
+		for _, p := range done {
+			r.finish(p)
+		}
+		if over {
+			return nil
+		}
+		timer.Reset(wait)
+		select {
+		case <-ctx.Done():
+		case <-r.wake:
+		case <-timer.C:
+		}
+	}
+}
+
+// due takes out the presses that are over, and tells how long until the next may be.
+func (r *Receive) due(all bool) ([]*press, time.Duration) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	done, wait := r.ready, time.Hour
+	r.ready = nil
+	now := r.now()
+	for place, p := range r.pending {
+		planned := p.latest.Add(silence)
+		if !p.looked.IsZero() {
+			planned = p.looked
+		}
+		left := planned.Sub(now)
+		if left < -stalled && !all { // the machine stood still: what came in meanwhile still waits to be taken
+			p.looked = now.Add(stalled)
+			wait = min(wait, stalled)
+			continue
+		}
+		if all || left <= 0 {
+			done = append(done, p)
+			delete(r.pending, place)
+			continue
+		}
+		wait = min(wait, left)
+	}
+	return done, wait
+}
+
+// finish makes a capture of a press and publishes it.
+func (r *Receive) finish(p *press) {
+	c := happening.Capture{ID: store.NewID(), At: p.start, Station: p.station, Port: p.port.ID,
+		Medium: line.Medium(p.port.Medium), Hz: p.hz, Strength: p.peak,
+		Trains: p.trains, Count: 1}
+	c.Decoded = r.books[c.Medium].Decode(p.trains)
+	c.Describe()
+	r.library.Recognise(&c)
+	c.PressID = r.echoes.Find(c.Medium, p.began, p.latest, c.Readings, c.Trains)
+	if worthKeeping(c) {
+		r.stream.Publish(happening.Happening{ID: c.ID, Cause: c.PressID, At: c.At, What: happening.HeardOf(c)})
+	}
+}
+
+// leastRadio is the fewest durations of a frame without a line code that is kept from the radio.
+const leastRadio = 24
+
+// worthKeeping leaves out noise: a few stray pulses, and what a radio receiver delivers when nobody sends. Its station
+// still counts it, so a port that hears only noise can be seen.
+func worthKeeping(c happening.Capture) bool {
+	if len(c.Readings) > 0 || c.Held != "" || c.PressID != "" {
+		return true
+	}
+	if c.Medium == line.Radio { // only what comes again is more than noise
+		return c.Structure != nil && c.Structure.Frames > 1 && len(c.Structure.Frame) >= leastRadio
+	}
+	n := 0
+	for _, h := range c.Trains {
+		n += len(h.Train)
+	}
+	return n >= 5
+}

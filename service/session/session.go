@@ -1,0 +1,314 @@
+// Package session is what lessons and auditions share: a state machine of core that one person at a time moves, kept on
+// disk after every change, one of a kind at a time, and left alone at last. One goroutine, the actor, makes all
+// changes; nobody who only looks waits for it or for the disk.
+package session
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"slices"
+	"sync"
+	"time"
+
+	"urbo/core/happening"
+	"urbo/service/stream"
+	"urbo/service/wake"
+	"urbo/store"
+)
+
+// Errors that callers ask for.
+var (
+	ErrUnknown = errors.New("unknown session")
+	ErrRunning = errors.New("one is running")
+	ErrEnding  = errors.New("the service is ending: try again when it is back")
+)
+
+// Core is the state machine of a session.
+type Core[C any] interface {
+	Over() bool
+	Resting() bool // it waits for somebody to resume it
+	Pause() error
+	Resume() error
+	Finish()
+	Clone() C
+}
+
+// Session is one lesson or audition.
+type Session[C Core[C]] struct {
+	ID       string
+	DeviceID string
+	By       string
+	Began    time.Time
+	Touched  time.Time // when something last happened in it
+	Note     string    // what there is to say beside its core; not kept
+	Pause    time.Duration
+	Core     C
+}
+
+// Kind is what distinguishes lessons from auditions.
+type Kind[C Core[C]] interface {
+	// Name in messages and in the store.
+	Name() string
+	// Write makes the document that is kept.
+	Write(s Session[C]) ([]byte, error)
+	// Read fills a session from a document of a version.
+	Read(s *Session[C], version int, document []byte) error
+	// Tell is what happened in a session, to be published. slug is its device's.
+	Tell(s Session[C], head happening.Session) happening.What
+	// Yields is how long one must have been left alone to give way to another; 0 is never.
+	Yields() time.Duration
+}
+
+// Version of the documents that are written.
+const Version = 1
+
+// keep is how many sessions of a kind can be looked at.
+const keep = 20
+
+// Slugs tells what a device is called now.
+type Slugs interface {
+	Slug(id string) string
+}
+
+// Sessions is all sessions of a kind.
+type Sessions[C Core[C]] struct {
+	kind     Kind[C]
+	sittings store.Sittings
+	stream   *stream.Stream
+	slugs    Slugs
+	now      func() time.Time
+
+	mail  chan func(context.Context)
+	wake  chan struct{}
+	ended chan struct{}
+	all   []*Session[C] // the actor's, the oldest first
+
+	mu    sync.Mutex
+	shown []Session[C] // copies, for those who look
+}
+
+// Open reads the sessions of a kind. One that cannot be read is set aside: it stays on disk, and the journal says so.
+func Open[C Core[C]](ctx context.Context, kind Kind[C], s *store.Store, events *stream.Stream, slugs Slugs,
+	now func() time.Time) (*Sessions[C], error) {
+	ss := &Sessions[C]{kind: kind, sittings: s.Sittings(), stream: events, slugs: slugs, now: now,
+		mail: make(chan func(context.Context)), wake: make(chan struct{}, 1),
+		ended: make(chan struct{})}
+	rows, err := ss.sittings.List(ctx, kind.Name(), keep)
+	if err != nil {
+		return nil, fmt.Errorf("read the %ss: %w", kind.Name(), err)
+	}
+	for _, row := range rows {
+		n := &Session[C]{ID: row.ID, DeviceID: row.DeviceID, By: row.By, Began: row.Began, Touched: now()}
+		err := fmt.Errorf("it was written by a newer version")
+		if row.Version <= Version {
+			err = kind.Read(n, row.Version, row.Document)
+		}
+		if err != nil {
+			text := fmt.Sprintf("The %s %s is set aside: %v", kind.Name(), row.ID, err)
+			events.Publish(happening.Happening{What: happening.HouseNote{Severity: "error", Text: text}})
+			continue
+		}
+		ss.all = append(ss.all, n)
+	}
+	ss.show()
+	return ss, nil
+}
+
+// Run is the actor: it makes the changes that are asked for, and what is due by itself, until the context ends. due
+// tells how long until it is to be asked again.
+func (ss *Sessions[C]) Run(ctx context.Context, due func(context.Context) time.Duration) error {
+	defer close(ss.ended)
+	timer := time.NewTimer(time.Hour)
+	defer timer.Stop()
+	for {
+		timer.Reset(due(ctx))
+		select {
+		case <-ctx.Done():
+			return nil
+		case f := <-ss.mail:
+			f(ctx)
+		case <-ss.wake:
+		case <-timer.C:
+		}
+	}
+}
+
+// Do lets the actor make a change and waits for it. f must not wait for anything but the disk.
+func (ss *Sessions[C]) Do(ctx context.Context, f func(context.Context) error) error {
+	result := make(chan error, 1)
+	select {
+	case ss.mail <- func(ctx context.Context) { result <- f(ctx) }:
+		return <-result
+	case <-ss.ended:
+		return ErrEnding
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// Wake lets the actor look again what is due.
+func (ss *Sessions[C]) Wake() { wake.Up(ss.wake) }
+
+// Running is the session that goes on now, nil where none does. Only the actor may ask.
+func (ss *Sessions[C]) Running() *Session[C] {
+	for _, s := range ss.all {
+		if !s.Core.Over() && !s.Core.Resting() {
+			return s
+		}
+	}
+	return nil
+}
+
+// Find finds a session to be changed. Only the actor may ask. The error wraps ErrUnknown.
+func (ss *Sessions[C]) Find(id string) (*Session[C], error) {
+	for _, s := range ss.all {
+		if s.ID == id {
+			return s, nil
+		}
+	}
+	return nil, ss.unknown(id)
+}
+
+func (ss *Sessions[C]) unknown(id string) error {
+	return fmt.Errorf("%w: %s %.40q: list them to see which there are", ErrUnknown, ss.kind.Name(), id)
+}
+
+// MakeRoom lets the running session give way, where it was left alone for long enough. Only the actor may ask. The
+// error wraps ErrRunning.
+func (ss *Sessions[C]) MakeRoom(ctx context.Context, asking *Session[C]) error {
+	r := ss.Running()
+	if r == nil || r == asking {
+		return nil
+	}
+	if yields := ss.kind.Yields(); yields == 0 || ss.now().Sub(r.Touched) < yields {
+		return fmt.Errorf("%w: the %s for %s since %s, started by %s: finish or pause it first", ErrRunning,
+			ss.kind.Name(), ss.slugs.Slug(r.DeviceID), r.Began.Local().Format("15:04"), r.By)
+	}
+	if err := r.Core.Pause(); err != nil {
+		return err
+	}
+	return ss.Put(ctx, r, "", "")
+}
+
+// Begin starts a session: it makes room, and takes the place of one that waits for the same device. Only the actor may
+// ask. Errors wrap ErrRunning or the store's.
+func (ss *Sessions[C]) Begin(ctx context.Context, s *Session[C], said string) error {
+	if err := ss.MakeRoom(ctx, s); err != nil {
+		return err
+	}
+	s.ID, s.Began, s.Touched = store.NewID(), ss.now(), ss.now()
+	if err := ss.save(ctx, s); err != nil {
+		return err
+	}
+	for _, old := range ss.all {
+		if old.DeviceID == s.DeviceID && !old.Core.Over() {
+			old.Core.Finish()
+			if err := ss.Put(ctx, old, happening.Over, "It gave way to another"); err != nil {
+				slog.Error("end an old "+ss.kind.Name(), "error", err)
+			}
+		}
+	}
+	ss.all = append(ss.all, s)
+	if len(ss.all) > keep {
+		ss.all = ss.all[1:]
+	}
+	ss.tell(s, happening.Started, said)
+	return nil
+}
+
+// Put keeps and tells a session in which something happened. Only the actor may ask. Where it cannot be kept it goes on
+// in memory, and the error says so.
+func (ss *Sessions[C]) Put(ctx context.Context, s *Session[C], stage happening.Stage, said string) error {
+	err := ss.save(ctx, s)
+	ss.tell(s, stage, said)
+	return err
+}
+
+// Touch is Put for something that a person did: the session is not left alone. Where it cannot be kept that is logged.
+func (ss *Sessions[C]) Touch(ctx context.Context, s *Session[C], stage happening.Stage, said string) {
+	s.Touched = ss.now()
+	if err := ss.Put(ctx, s, stage, said); err != nil {
+		slog.Error("a "+ss.kind.Name()+" goes on, and would be lost at a power cut", "error", err)
+	}
+	ss.Wake()
+}
+
+func (ss *Sessions[C]) save(ctx context.Context, s *Session[C]) error {
+	document, err := ss.kind.Write(*s)
+	if err != nil {
+		return fmt.Errorf("keep the %s: %w", ss.kind.Name(), err)
+	}
+	row := store.Sitting{ID: s.ID, Kind: ss.kind.Name(), DeviceID: s.DeviceID, By: s.By, Began: s.Began,
+		Touched: s.Touched, Version: Version, Document: document}
+	if err := ss.sittings.Put(context.WithoutCancel(ctx), row, keep); err != nil {
+		return fmt.Errorf("keep the %s: %w", ss.kind.Name(), err)
+	}
+	return nil
+}
+
+// tell publishes a session as it is now.
+func (ss *Sessions[C]) tell(s *Session[C], stage happening.Stage, said string) {
+	ss.show()
+	shown := *s
+	shown.Core = s.Core.Clone()
+	ss.stream.Publish(happening.Happening{ID: idOf(s.ID, stage), Cause: causeOf(s.ID, stage), By: s.By,
+		What: ss.What(shown, stage, said)})
+}
+
+// The entry of its start has the session's own id, and is the cause of the others.
+func idOf(id string, stage happening.Stage) string {
+	if stage == happening.Started {
+		return id
+	}
+	return ""
+}
+
+func causeOf(id string, stage happening.Stage) string {
+	if stage == happening.Started {
+		return ""
+	}
+	return id
+}
+
+// What is a session as it is told.
+func (ss *Sessions[C]) What(s Session[C], stage happening.Stage, said string) happening.What {
+	return ss.kind.Tell(s, happening.Session{ID: s.ID, DeviceID: s.DeviceID, Device: ss.slugs.Slug(s.DeviceID),
+		By: s.By, Began: s.Began, Stage: stage, Said: said})
+}
+
+// show copies the sessions for those who look.
+func (ss *Sessions[C]) show() {
+	shown := make([]Session[C], len(ss.all))
+	for i, s := range ss.all {
+		shown[i] = *s
+		shown[i].Core = s.Core.Clone()
+	}
+	ss.mu.Lock()
+	defer ss.mu.Unlock()
+	ss.shown = shown
+}
+
+// One is a session as it was told last. The error wraps ErrUnknown.
+func (ss *Sessions[C]) One(id string) (happening.What, error) {
+	ss.mu.Lock()
+	defer ss.mu.Unlock()
+	for _, s := range ss.shown {
+		if s.ID == id {
+			return ss.What(s, "", ""), nil
+		}
+	}
+	return nil, ss.unknown(id)
+}
+
+// List lists the sessions as they were told last, the newest first.
+func (ss *Sessions[C]) List() []happening.What {
+	ss.mu.Lock()
+	defer ss.mu.Unlock()
+	out := make([]happening.What, 0, len(ss.shown))
+	for _, s := range slices.Backward(ss.shown) {
+		out = append(out, ss.What(s, "", ""))
+	}
+	return out
+}

@@ -1,0 +1,71 @@
+package stations
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"urbo/station"
+)
+
+// Transmitter is a port that can send.
+type Transmitter struct {
+	Station string
+	Port    station.Port
+
+	stations *Stations
+	member   *member
+}
+
+// Place is STATION/PORT.
+func (t Transmitter) Place() string { return t.Station + "/" + t.Port.ID }
+
+// Sending is a send that a station was told.
+type Sending struct {
+	id     string
+	link   station.Link
+	answer chan station.Message
+}
+
+// Send tells the station to send. The error wraps station.ErrAway where nothing went out.
+func (t Transmitter) Send(ctx context.Context, m station.Send) (*Sending, error) {
+	s := t.stations
+	s.mu.Lock()
+	l := t.member.link
+	if l == nil {
+		s.mu.Unlock()
+		return nil, fmt.Errorf("%w: %s", station.ErrAway, t.Station)
+	}
+	send := &Sending{id: m.ID, link: l, answer: make(chan station.Message, 1)}
+	t.member.sends[m.ID] = send
+	u := t.member.use(t.Port.ID)
+	u.last = s.now()
+	u.count++
+	s.mu.Unlock()
+	ctx, cancel := context.WithTimeout(ctx, telling)
+	defer cancel()
+	if err := l.Tell(ctx, m); err != nil {
+		s.mu.Lock()
+		delete(t.member.sends, m.ID)
+		s.mu.Unlock()
+		return nil, err
+	}
+	return send, nil
+}
+
+// Answer is where the answer comes: station.Sent or station.Failed, once. It is closed where none will come any more.
+func (s *Sending) Answer() <-chan station.Message { return s.answer }
+
+// Hold lets it go on repeating for a lease from now.
+func (s *Sending) Hold(ctx context.Context, lease time.Duration) error {
+	return s.tell(ctx, station.Hold{ID: s.id, Lease: int(lease.Milliseconds())})
+}
+
+// Cancel ends the repeating.
+func (s *Sending) Cancel(ctx context.Context) error { return s.tell(ctx, station.Cancel{ID: s.id}) }
+
+func (s *Sending) tell(ctx context.Context, m station.Message) error {
+	ctx, cancel := context.WithTimeout(ctx, telling)
+	defer cancel()
+	return s.link.Tell(ctx, m)
+}

@@ -1,0 +1,96 @@
+package transmit
+
+import (
+	"slices"
+	"sync"
+	"time"
+
+	"urbo/core/line"
+	"urbo/core/signal"
+)
+
+// late is how long after a send its echo may still come in: a receiver ends a train after 20 ms of silence, and the
+// link takes its time.
+const late = 200 * time.Millisecond
+
+// Echoes knows what Urbo sends and sent lately, so that it is known when receivers hear it.
+type Echoes struct {
+	book *line.Book
+	now  func() time.Time
+
+	mu    sync.Mutex
+	sends []*echo
+}
+
+// echo is a send that receivers may hear.
+type echo struct {
+	pressID  string
+	medium   line.Medium
+	identity string // of the line code, or ""
+	train    signal.Train
+	from     time.Time
+	until    time.Time // zero while it is on the air
+	latest   time.Time // until at the latest, should no answer come
+}
+
+// NewEchoes makes the memory of what was sent.
+func NewEchoes(book *line.Book, now func() time.Time) *Echoes { return &Echoes{book: book, now: now} }
+
+// expect notes a send before it goes out. The function it returns notes its end.
+func (es *Echoes) expect(e echo, longest time.Duration) func() {
+	e.from = es.now()
+	e.latest = e.from.Add(longest)
+	es.mu.Lock()
+	defer es.mu.Unlock()
+	es.sends = slices.DeleteFunc(es.sends, func(old *echo) bool {
+		return old.end().Before(e.from.Add(-5 * time.Second))
+	})
+	es.sends = append(es.sends, &e)
+	return func() {
+		end := es.now()
+		es.mu.Lock()
+		defer es.mu.Unlock()
+		e.until = end
+	}
+}
+
+func (e *echo) end() time.Time {
+	if e.until.IsZero() {
+		return e.latest
+	}
+	return e.until
+}
+
+// Find says which of Urbo's own presses a receiver heard, from when its trains came in and what they say; "" where
+// it was somebody else's. A clear reading of another code is a handset, even while Urbo sends.
+func (es *Echoes) Find(medium line.Medium, first, last time.Time, readings []line.Reading,
+	trains []signal.Heard) string {
+	es.mu.Lock()
+	defer es.mu.Unlock()
+	for _, e := range slices.Backward(es.sends) {
+		if e.medium != medium || last.Before(e.from) || first.After(e.end().Add(late)) {
+			continue
+		}
+		if es.sounds(e, readings, trains) {
+			return e.pressID
+		}
+	}
+	return ""
+}
+
+func (es *Echoes) sounds(e *echo, readings []line.Reading, trains []signal.Heard) bool {
+	clear := false
+	for _, r := range readings {
+		if s, err := es.book.Sheet(r.Sheet); err == nil && e.identity != "" && s.Identity(r.Fields) == e.identity {
+			return true
+		}
+		clear = clear || r.Confidence > line.LoneLimit
+	}
+	if e.train != nil && slices.ContainsFunc(trains, func(h signal.Heard) bool {
+		return signal.Agree(h.Train,
+			e.train)
+	}) {
+		return true
+	}
+	return !clear
+}

@@ -1,0 +1,149 @@
+package transmit
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"urbo/core/device"
+	"urbo/core/line"
+	"urbo/core/signal"
+	"urbo/service/stations"
+	"urbo/station"
+)
+
+// ErrTooLong is wrapped where a code does not fit into a transmitter.
+var ErrTooLong = errors.New("code is too long for the transmitter")
+
+// part is what is sent for one code of a key, with what its echo will look like.
+type part struct {
+	station.Send
+	echo echo
+}
+
+// encode turns a code into what is sent.
+func (t *Transmit) encode(c device.Code) (part, device.Channel, error) {
+	on, err := c.On(t.book)
+	if err != nil {
+		return part{}, on, err
+	}
+	b, err := c.Burst(t.book)
+	if err != nil {
+		return part{}, on, err
+	}
+	p := part{echo: echo{medium: on.Medium, train: c.Train}}
+	p.Once, p.Repeat, p.Last, p.Repeats, p.GapUS = b.Once, b.Repeat, b.Last, b.Repeats, c.GapUS
+	if c.Sheet != "" {
+		p.echo.identity = c.Identity(t.book)
+	}
+	if on.Medium == line.Radio {
+		p.FrequencyHz = on.Hz
+		return p, on, nil
+	}
+	p.CarrierHz, p.Duty = on.Hz, 1.0/3
+	p.Once, p.Repeat, p.Last = line.ToCarrier(p.Once, on.Hz), line.ToCarrier(p.Repeat, on.Hz),
+		line.ToCarrier(p.Last, on.Hz)
+	return p, on, nil
+}
+
+// prepare encodes an order's codes and finds one transmitter for all of them.
+func (t *Transmit) prepare(o Order) ([]part, stations.Transmitter, error) {
+	var out []part
+	var through stations.Transmitter
+	for i, c := range o.Key.Codes {
+		p, on, err := t.encode(c)
+		if err != nil {
+			return nil, through, err
+		}
+		if i == 0 {
+			if through, err = t.stations.Transmitter(on, o.Transmitter); err != nil {
+				return nil, through, err
+			}
+		} else if line.Medium(through.Port.Medium) != on.Medium {
+			return nil, through, fmt.Errorf("its codes need two media, %s and %s: learn them as two keys",
+				through.Port.Medium, on.Medium)
+		}
+		if n := max(len(p.Once), len(p.Repeat), len(p.Last)); n > through.Port.Longest {
+			return nil, through, fmt.Errorf("%w %s: %d durations, the most is %d", ErrTooLong, through.Place(), n,
+				through.Port.Longest)
+		}
+		p.Port, p.WithinMS = through.Port.ID, int(startWithin/time.Millisecond)
+		out = append(out, p)
+	}
+	if o.Key.Hold != device.HoldOnce {
+		hold(out, o.Hold)
+	}
+	return out, through, nil
+}
+
+// hold makes the repeating part of the last code go on for as long as the key is held.
+func hold(parts []part, d time.Duration) {
+	last := &parts[len(parts)-1]
+	length := signal.Sum(last.Repeat)
+	if d <= 0 || length == 0 {
+		return
+	}
+	us := int(d / time.Microsecond)
+	last.Repeats = max(last.Repeats, (us-signal.Sum(last.Once)+length-1)/length)
+}
+
+// takeTurns encodes anew what has to change from press to press. The next value is on disk before this one goes out;
+// codes without such a field cost nothing here.
+func (t *Transmit) takeTurns(o Order, parts []part) error {
+	for i, c := range o.Key.Codes {
+		sheet, err := c.SheetIn(t.book)
+		if err != nil {
+			return err
+		}
+		if sheet == nil {
+			continue
+		}
+		next := line.Fields{}
+		for name, turn := range sheet.Turns() {
+			v, err := t.store.TakeTurn(context.Background(), o.owner(), c.Sheet, name, turn.Values)
+			if err != nil {
+				return err
+			}
+			if base, _ := c.Fields[name].Int(); turn.Counts {
+				v = (base + v) % turn.Values
+			}
+			next[name] = line.Number(v)
+		}
+		if len(next) == 0 {
+			continue
+		}
+		p, _, err := t.encode(c.Turn(next))
+		if err != nil {
+			return err
+		}
+		p.Port, p.Repeats, p.GapUS, p.WithinMS = parts[i].Port, parts[i].Repeats, parts[i].GapUS, parts[i].WithinMS
+		parts[i] = p
+	}
+	return nil
+}
+
+// Wave is what a code sends, as marks and spaces in µs with the silence after it, and its channel. Line codes that look
+// alike are told apart by how they repeat: as many frames are there as it takes to read the code again.
+func (t *Transmit) Wave(c device.Code) ([]int, device.Channel, error) {
+	p, on, err := t.encode(c)
+	if err != nil {
+		return nil, on, err
+	}
+	wave := func(repeats int) []int {
+		out := line.Burst{Once: p.Once, Repeat: p.Repeat, Last: p.Last, Repeats: repeats}.Durations()
+		out[len(out)-1] = max(out[len(out)-1], p.GapUS)
+		return out
+	}
+	for more := range moreFrames {
+		out := wave(p.Repeats + more)
+		r := t.book.Decode(signal.Split(out, signal.UnknownGap)).Readings
+		if len(r) > 0 && r[0].Sheet == c.Sheet || c.Sheet == "" || len(p.Repeat) == 0 {
+			return out, on, nil
+		}
+	}
+	return wave(p.Repeats), on, nil
+}
+
+// moreFrames is how many frames more may be written.
+const moreFrames = 4

@@ -1,0 +1,120 @@
+package transmit
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"urbo/core/happening"
+	"urbo/service/stations"
+)
+
+// Ticket is a press that was asked for: it waits, is on the air, or is over.
+type Ticket struct {
+	ID string // of the receipt, and in the journal
+
+	transmit *Transmit
+	order    Order
+	parts    []part
+	through  stations.Transmitter
+	by       time.Time // dropped when it has not begun by then
+	done     chan struct{}
+
+	// Guarded by transmit.mu.
+	began    bool
+	letGo    bool      // nothing holds it any more
+	givenUp  bool      // nobody wants it any more
+	holds    bool      // what is on the air is held by leases
+	held     time.Time // until when it is held, where it is held by leases
+	most     time.Time // until when it can be held
+	sending  *stations.Sending
+	finished time.Time
+
+	// Set before done is closed.
+	receipt happening.Receipt
+	err     error
+}
+
+// Wait waits for what becomes of the press. Errors say that nothing was sent; what went wrong on the air is in the
+// receipt's outcome. Where ctx ends first its error is returned, and the press goes on.
+func (k *Ticket) Wait(ctx context.Context) (happening.Receipt, error) {
+	select {
+	case <-k.done:
+		return k.receipt, k.err
+	default:
+	}
+	select {
+	case <-k.done:
+		return k.receipt, k.err
+	case <-ctx.Done():
+		return happening.Receipt{}, ctx.Err()
+	}
+}
+
+// Hold goes on holding the key for a lease from now, at most MaxHold in all. The error wraps ErrOver where it is not
+// held any more.
+func (k *Ticket) Hold(lease time.Duration) error {
+	t := k.transmit
+	t.mu.Lock()
+	now := t.now()
+	if k.letGo || !k.finished.IsZero() || k.order.Lease == 0 || k.began && !now.Before(k.held) {
+		t.mu.Unlock()
+		return fmt.Errorf("hold %s: %w", k.order.subject(), ErrOver)
+	}
+	k.held = earlier(now.Add(min(lease, MaxLease)), k.most)
+	left, sending, holds := k.held.Sub(now), k.sending, k.holds
+	t.mu.Unlock()
+	if sending == nil || !holds || left <= 0 {
+		return nil
+	}
+	return sending.Hold(context.Background(), left)
+}
+
+// LetGo ends the holding of a key. A press that waits goes out all the same, and so do the frames that every press has.
+func (k *Ticket) LetGo() {
+	t := k.transmit
+	t.mu.Lock()
+	over := k.letGo
+	k.letGo = true
+	sending := k.sending
+	holds := k.holds
+	t.mu.Unlock()
+	if sending != nil && holds && !over {
+		_ = sending.Hold(context.Background(), 0) // a station that has no link any more lets go by itself
+	}
+}
+
+// Cancel ends a press: one that waits is dropped, one on the air ends with the frame that is going out.
+func (k *Ticket) Cancel() {
+	t := k.transmit
+	t.mu.Lock()
+	k.letGo, k.givenUp = true, true
+	waits := t.drop(k)
+	sending := k.sending
+	t.mu.Unlock()
+	if waits {
+		t.finish(k, happening.Receipt{}, ErrGivenUp)
+	}
+	if sending != nil {
+		_ = sending.Cancel(context.Background())
+	}
+}
+
+func earlier(a, b time.Time) time.Time {
+	if b.Before(a) {
+		return b
+	}
+	return a
+}
+
+// Errors that callers ask for.
+var (
+	ErrBusy    = errors.New("too many presses wait for this transmitter")
+	ErrMuch    = errors.New("it would take the transmitter for too long")
+	ErrLate    = errors.New("its turn came too late, and it was dropped")
+	ErrOver    = errors.New("it is not held any more")
+	ErrGivenUp = errors.New("given up while it waited")
+	ErrEnding  = errors.New("the service is ending: press it again when it is back")
+	ErrUnknown = errors.New("unknown press")
+)

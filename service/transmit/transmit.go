@@ -1,0 +1,267 @@
+// Package transmit owns the air: what is sent is its own, and not the request's that asked for it. Each transmitter has
+// a worker and a queue, so nothing talks over itself, and every press has a receipt. Sending is at most once: a press
+// whose station does not answer is unknown and never sent again by itself.
+package transmit
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"sync"
+	"time"
+
+	"urbo/core/device"
+	"urbo/core/happening"
+	"urbo/core/line"
+	"urbo/service/stations"
+	"urbo/service/stream"
+	"urbo/service/wake"
+	"urbo/store"
+)
+
+const (
+	// MaxLease is the longest time that a held key goes on without being asked for it again.
+	MaxLease = 5 * time.Second
+	// MaxHold is how long a key can be held in all.
+	MaxHold = 20 * time.Second
+	// MaxBusy is how long one order may take a transmitter.
+	MaxBusy = time.Minute
+	// patience is how long a press waits for its turn before it is dropped: later, nobody expects it any more.
+	patience = 2 * time.Minute
+	// queueLimit is how many presses may wait for one transmitter.
+	queueLimit = 32
+	// between is the silence between presses of one order, so that each is heard as a press of its own.
+	between = 300 * time.Millisecond
+	// grace is how much longer than its own air time a send may take to be answered.
+	grace = 2 * time.Second
+	// startWithin is how late a station may begin.
+	startWithin = time.Second
+	// remembered is how long a held key that is over can be asked for.
+	remembered = time.Minute
+)
+
+// Turns tells values that must not come twice.
+type Turns interface {
+	TakeTurn(ctx context.Context, deviceID, sheet, field string, limit int64) (int64, error)
+}
+
+// Stations finds transmitters.
+type Stations interface {
+	Transmitter(on device.Channel, preferred string) (stations.Transmitter, error)
+}
+
+// Order is a press that is asked for.
+type Order struct {
+	Device      device.Device // zero where the codes belong to no key
+	Key         device.Key    // what is sent, and what holding does
+	What        string        // for the journal, where it is no key: "what is on the bench"
+	Transmitter string        // STATION/PORT; "" is the first that fits
+	Times       int           // presses one after another; 0 is one
+	Hold        time.Duration // how long it is held; 0 is a short press
+	Lease       time.Duration // or it is held for so long, and on for each Ticket.Hold
+	Background  bool          // nobody waits for it: it lets the presses of people go first
+	By          string        // who asked
+	Cause       string        // id of what led to it, or ""
+}
+
+// owner of the values that change from press to press.
+func (o Order) owner() string {
+	if o.Device.ID == "" {
+		return "bench"
+	}
+	return o.Device.ID
+}
+
+func (o Order) subject() string {
+	if o.Device.ID == "" {
+		return o.What
+	}
+	return o.Device.Slug + "/" + o.Key.Name
+}
+
+// Transmit is everything that sends.
+type Transmit struct {
+	store    Turns
+	stations Stations
+	echoes   *Echoes
+	stream   *stream.Stream
+	book     *line.Book
+	now      func() time.Time
+
+	mu      sync.Mutex
+	running context.Context // nil before Run
+	ending  bool
+	group   sync.WaitGroup     // the workers
+	workers map[string]*worker // by STATION/PORT
+	tickets map[string]*Ticket // by id: those that are not over, and held ones that were so lately
+	devices map[string]recent  // by id
+}
+
+// worker sends through one transmitter, one press after another.
+type worker struct {
+	wake    chan struct{}
+	waiting []*Ticket // in the order of their turns
+}
+
+// New makes the sending end of a house.
+func New(turns Turns, s Stations, echoes *Echoes, events *stream.Stream, book *line.Book,
+	now func() time.Time) *Transmit {
+	return &Transmit{store: turns, stations: s, echoes: echoes, stream: events, book: book, now: now,
+		workers: map[string]*worker{}, tickets: map[string]*Ticket{},
+		devices: map[string]recent{}}
+}
+
+// Start asks for a press. It goes on whatever becomes of the caller: hold it, cancel it or wait for it by its ticket.
+// Errors say that nothing is sent; they are in the journal as well.
+func (t *Transmit) Start(o Order) (*Ticket, error) {
+	k, err := t.start(o)
+	if err != nil {
+		t.refuse(o, err)
+		return nil, fmt.Errorf("press %s: %w", o.subject(), err)
+	}
+	return k, nil
+}
+
+// Refused tells the journal of a press that could not be asked for: its key is not there, or not learned.
+func (t *Transmit) Refused(o Order, ref device.Ref, err error) {
+	what := happening.PressRefused{Device: ref.Device, Key: ref.Key, Reason: err.Error()}
+	t.stream.Publish(happening.Happening{Cause: o.Cause, By: o.By, What: what})
+}
+
+func (t *Transmit) refuse(o Order, err error) {
+	what := happening.PressRefused{Device: o.Device.Slug, Key: o.Key.Name, What: o.What, Reason: err.Error()}
+	t.stream.Publish(happening.Happening{Cause: o.Cause, By: o.By, What: what})
+}
+
+func (t *Transmit) start(o Order) (*Ticket, error) {
+	o.Times = max(o.Times, 1)
+	t.mu.Lock()
+	ending := t.ending
+	t.mu.Unlock()
+	if ending {
+		return nil, ErrEnding
+	}
+	parts, through, err := t.prepare(o)
+	if err != nil {
+		return nil, err
+	}
+	if busy := takes(o, parts); busy > MaxBusy {
+		return nil, fmt.Errorf("%w: %.0f s, the most is %.0f s: fewer times, or hold it for less", ErrMuch,
+			busy.Seconds(), MaxBusy.Seconds())
+	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.ending {
+		return nil, ErrEnding
+	}
+	w := t.worker(through.Place())
+	if len(w.waiting) >= queueLimit {
+		return nil, fmt.Errorf("%w: %d on %s: try again in a moment", ErrBusy, queueLimit, through.Place())
+	}
+	now := t.now()
+	k := &Ticket{ID: store.NewID(), transmit: t, order: o, parts: parts, through: through, by: now.Add(patience),
+		done: make(chan struct{}),
+		held: now.Add(min(o.Lease, MaxLease)), most: now.Add(patience)}
+	i := len(w.waiting)
+	if !o.Background {
+		i = slices.IndexFunc(w.waiting, func(other *Ticket) bool { return other.order.Background })
+		if i < 0 {
+			i = len(w.waiting)
+		}
+	}
+	w.waiting = slices.Insert(w.waiting, i, k)
+	t.remember(k)
+	wake.Up(w.wake)
+	return k, nil
+}
+
+// takes is about how long an order takes its transmitter.
+func takes(o Order, parts []part) time.Duration {
+	us := 0
+	for _, p := range parts {
+		us += p.Airtime()
+	}
+	n := time.Duration(o.Times)
+	return n*time.Duration(us)*time.Microsecond + (n-1)*max(between, gapOf(o.Device))
+}
+
+// worker finds or makes the worker of a transmitter. The caller holds mu.
+func (t *Transmit) worker(place string) *worker {
+	w := t.workers[place]
+	if w == nil {
+		w = &worker{wake: make(chan struct{}, 1)}
+		t.workers[place] = w
+		t.employ(w)
+	}
+	return w
+}
+
+// employ starts a worker, where the house runs. The caller holds mu.
+func (t *Transmit) employ(w *worker) {
+	if ctx := t.running; ctx != nil {
+		t.group.Go(func() { t.work(ctx, w) })
+	}
+}
+
+// remember keeps a ticket. Held keys can be asked for a while after they are over; there are few of them.
+func (t *Transmit) remember(k *Ticket) {
+	if k.order.Lease > 0 {
+		for id, old := range t.tickets {
+			if !old.finished.IsZero() && t.now().Sub(old.finished) > remembered {
+				delete(t.tickets, id)
+			}
+		}
+	}
+	t.tickets[k.ID] = k
+}
+
+// Ticket finds a press that is not over, or a held key that was lately. The error wraps ErrUnknown.
+func (t *Transmit) Ticket(id string) (*Ticket, error) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if k := t.tickets[id]; k != nil {
+		return k, nil
+	}
+	return nil, fmt.Errorf("%w %.40q: it is over, or there was none", ErrUnknown, id)
+}
+
+// Press asks for a press and waits for the receipt. Where ctx ends, whoever asked is gone: the key is let go.
+func (t *Transmit) Press(ctx context.Context, o Order) (happening.Receipt, error) {
+	k, err := t.Start(o)
+	if err != nil {
+		return happening.Receipt{}, err
+	}
+	stop := context.AfterFunc(ctx, k.Cancel)
+	defer stop()
+	r, err := k.Wait(context.WithoutCancel(ctx))
+	if err != nil {
+		return r, fmt.Errorf("press %s: %w", o.subject(), err)
+	}
+	return r, nil
+}
+
+// Run works until the context ends. Then what waits is dropped, what is on the air ends, and all of it has its receipt
+// before Run returns.
+func (t *Transmit) Run(ctx context.Context) error {
+	t.mu.Lock()
+	t.running = ctx
+	for _, w := range t.workers {
+		t.employ(w)
+	}
+	t.mu.Unlock()
+	<-ctx.Done()
+	t.mu.Lock()
+	t.ending = true
+	var open []*Ticket
+	for _, k := range t.tickets {
+		if k.finished.IsZero() {
+			open = append(open, k)
+		}
+	}
+	t.mu.Unlock()
+	for _, k := range open {
+		k.Cancel()
+	}
+	t.group.Wait()
+	return nil
+}

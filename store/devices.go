@@ -1,0 +1,308 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+
+	"urbo/core/device"
+	"urbo/core/line"
+	"urbo/core/signal"
+)
+
+type roomRow struct{ ID, Slug, Name string }
+
+type deviceRow struct {
+	ID          string `gorm:"primaryKey"`
+	Slug        string
+	Name        string
+	RoomID      *string
+	Kind        string
+	Maker       string
+	Model       string
+	Transmitter string
+	Traits      string
+	Extra       string
+	Picture     string
+	CreatedMS   int64 `gorm:"column:created_ms;<-:create"`
+	ChangedMS   int64 `gorm:"column:changed_ms"`
+}
+
+type keyRow struct {
+	ID        string `gorm:"primaryKey"`
+	DeviceID  string
+	Name      string
+	Position  int
+	Hold      string
+	Version   int // in force
+	Extra     string
+	ChangedMS int64 `gorm:"column:changed_ms"`
+}
+
+type codeRow struct {
+	KeyID     string `gorm:"primaryKey"`
+	Version   int    `gorm:"primaryKey;autoIncrement:false"`
+	Position  int    `gorm:"primaryKey;autoIncrement:false"`
+	Replaces  int
+	Sheet     string
+	Inline    string
+	Identity  string
+	Fields    string
+	UnitUS    float64 `gorm:"column:unit_us"`
+	Train     string
+	GapUS     int `gorm:"column:gap_us"`
+	Medium    string
+	Hz        int
+	Repeats   *int
+	Source    string
+	Takes     int
+	Agreed    int
+	Extra     string
+	CreatedMS int64 `gorm:"column:created_ms"`
+}
+
+// Devices is the repository of devices, their keys and codes, and of code sets.
+type Devices struct{ store *Store }
+
+// Devices is the repository of devices.
+func (s *Store) Devices() Devices { return Devices{s} }
+
+// DeviceLine is a device as it stands in a list.
+type DeviceLine struct {
+	ID, Slug, Name, Room, Kind, Maker, Model string
+	Keys, Learned                            int
+}
+
+// Lines lists all devices.
+func (r Devices) Lines(ctx context.Context) ([]DeviceLine, error) {
+	var out []DeviceLine
+	err := r.store.read.WithContext(ctx).Raw(`SELECT d.id, d.slug, d.name, coalesce(r.name, '') AS room, d.kind, d.maker, d.model,
+		coalesce(k.keys, 0) AS keys, coalesce(k.learned, 0) AS learned
+		FROM devices d LEFT JOIN rooms r ON r.id = d.room_id
+		LEFT JOIN (SELECT device_id, count(*) AS keys, sum(version > 0) AS learned FROM keys GROUP BY device_id) k ON k.device_id = d.id`).Scan(&out).Error
+	return out, Explain(err)
+}
+
+// FormerSlugs maps slugs that devices had to the devices' ids.
+func (r Devices) FormerSlugs(ctx context.Context) (map[string]string, error) {
+	var rows []struct{ Slug, DeviceID string }
+	err := r.store.read.WithContext(ctx).Table("old_slugs").Find(&rows).Error
+	out := make(map[string]string, len(rows))
+	for _, o := range rows {
+		out[o.Slug] = o.DeviceID
+	}
+	return out, Explain(err)
+}
+
+// Load reads a device by its id. What of it cannot be read is left out, and named in troubles. The error wraps
+// ErrNotFound.
+func (r Devices) Load(ctx context.Context, id string) (d device.Device, troubles []error, err error) {
+	err = r.store.read.WithContext(ctx).Transaction(func(tx *gorm.DB) error { // one view of all three tables
+		d, troubles, err = load(tx, id)
+		return err
+	})
+	return d, troubles, Explain(err)
+}
+
+func load(tx *gorm.DB, id string) (device.Device, []error, error) {
+	var found struct {
+		Row  deviceRow `gorm:"embedded"`
+		Room string
+	}
+	err := tx.Raw(`SELECT d.*, coalesce(r.name, '') AS room FROM devices d LEFT JOIN rooms r ON r.id = d.room_id WHERE d.id = ?`, id).Take(&found).Error
+	if err != nil {
+		return device.Device{}, nil, err
+	}
+	row := found.Row
+	var troubles []error
+	trouble := func(what string, err error) {
+		if err != nil {
+			troubles = append(troubles, fmt.Errorf("%s of %s cannot be read and is left out: %w", what, row.Slug, err))
+		}
+	}
+	d := device.Device{ID: row.ID, Slug: row.Slug, Name: row.Name, Room: found.Room, Kind: row.Kind, Maker: row.Maker,
+		Model:       row.Model,
+		Transmitter: row.Transmitter, Picture: row.Picture, Keys: []device.Key{}}
+	trouble("what is said", json.Unmarshal([]byte(row.Traits), &d.Traits))
+	trouble("what a newer version said", readText(row.Extra, &d.Extra))
+	var keys []keyRow
+	if err := tx.Table("keys").Where("device_id = ?", id).Order("position, name").Find(&keys).Error; err != nil {
+		return d, nil, err
+	}
+	var codes []codeRow
+	err = tx.Raw(`SELECT c.* FROM codes c JOIN keys k ON k.id = c.key_id AND k.version = c.version WHERE k.device_id = ? ORDER BY c.position`, id).Scan(&codes).Error
+	if err != nil {
+		return d, nil, err
+	}
+	for _, k := range keys {
+		key := device.Key{ID: k.ID, Name: k.Name, Hold: device.Hold(k.Hold), Version: k.Version, Codes: []device.Code{},
+			Changed: fromMillis(k.ChangedMS)}
+		trouble(k.Name, readText(k.Extra, &key.Extra))
+		for _, c := range codes {
+			if c.KeyID != k.ID {
+				continue
+			}
+			code, err := c.code()
+			if trouble("a code of "+k.Name, err); err == nil {
+				key.Codes = append(key.Codes, code)
+			}
+		}
+		d.Keys = append(d.Keys, key)
+	}
+	return d, troubles, nil
+}
+
+func readText(text string, out any) error {
+	if text == "" {
+		return nil
+	}
+	return json.Unmarshal([]byte(text), out)
+}
+
+func writeText[T any](in T, empty bool) (string, error) {
+	if empty {
+		return "", nil
+	}
+	data, err := json.Marshal(in)
+	return string(data), err
+}
+
+func (c codeRow) code() (device.Code, error) {
+	out := device.Code{Sheet: c.Sheet, Inline: c.Inline, UnitUS: c.UnitUS, GapUS: c.GapUS,
+		Channel: device.Channel{Medium: line.Medium(c.Medium), Hz: c.Hz},
+		Repeats: c.Repeats, Source: c.Source, Takes: c.Takes, Agreed: c.Agreed}
+	err := errors.Join(json.Unmarshal([]byte(c.Fields), &out.Fields), json.Unmarshal([]byte(c.Train), &out.Train),
+		readText(c.Extra, &out.Extra))
+	return out, err
+}
+
+func newCodeRow(c device.Code, identity string, created time.Time) (codeRow, error) {
+	fields, err := json.Marshal(c.Fields)
+	if err != nil {
+		return codeRow{}, err
+	}
+	train, err := json.Marshal(c.Train)
+	if err != nil {
+		return codeRow{}, err
+	}
+	extra, err := writeText(c.Extra, len(c.Extra) == 0)
+	return codeRow{Sheet: c.Sheet, Inline: c.Inline, Identity: identity, Fields: string(fields), UnitUS: c.UnitUS,
+		Train: string(train), GapUS: c.GapUS,
+		Medium: string(c.Channel.Medium), Hz: c.Channel.Hz, Repeats: c.Repeats, Source: c.Source, Takes: c.Takes,
+		Agreed: c.Agreed, Extra: extra, CreatedMS: millis(created)}, err
+}
+
+// Version is what a key sent from a time on.
+type Version struct {
+	Number   int
+	Replaces int // the version that was in force before; 0 where there was none
+	At       time.Time
+	Codes    []device.Code
+}
+
+// Versions lists what a key sent and sends, the newest first. A code that cannot be read is left out.
+func (r Devices) Versions(ctx context.Context, keyID string) ([]Version, error) {
+	var rows []codeRow
+	if err := r.store.read.WithContext(ctx).Table("codes").Where("key_id = ?",
+		keyID).Order("version DESC, position").Find(&rows).Error; err != nil {
+		return nil, Explain(err)
+	}
+	out := []Version{}
+	for _, row := range rows {
+		c, err := row.code()
+		if err != nil {
+			continue
+		}
+		if n := len(out); n == 0 || out[n-1].Number != row.Version {
+			out = append(out, Version{Number: row.Version, Replaces: row.Replaces, At: fromMillis(row.CreatedMS)})
+		}
+		v := &out[len(out)-1]
+		v.Codes = append(v.Codes, c)
+	}
+	return out, nil
+}
+
+// Picture reads a device's picture. The error wraps ErrNotFound.
+func (r Devices) Picture(ctx context.Context, id string) (Picture, error) {
+	var p Picture
+	err := r.store.read.WithContext(ctx).Table("pictures").Where("device_id = ?", id).Take(&p).Error
+	return p, Explain(err)
+}
+
+// findKeys finds the keys that have a code of an identity in force.
+const findKeys = `SELECT d.id, d.slug, k.name, c.train FROM codes c JOIN keys k ON k.id = c.key_id AND k.version = c.version
+	JOIN devices d ON d.id = k.device_id WHERE c.identity = ? ORDER BY d.slug, k.name`
+
+// Sender is a key that has a code of an identity in force.
+type Sender struct {
+	DeviceID string
+	device.Ref
+	train []byte
+}
+
+// Train is what it sends, where it has no line code, or its clean frame.
+func (s Sender) Train() (signal.Train, error) {
+	var t signal.Train
+	return t, json.Unmarshal(s.train, &t)
+}
+
+// Senders lists the keys that have a code of an identity in force.
+func (r Devices) Senders(ctx context.Context, identity string) ([]Sender, error) {
+	rows, err := r.store.findKeys.QueryContext(ctx, identity)
+	if err != nil {
+		return nil, Explain(err)
+	}
+	defer rows.Close()
+	var out []Sender
+	for rows.Next() {
+		var s Sender
+		if err := rows.Scan(&s.DeviceID, &s.Device, &s.Key, &s.train); err != nil {
+			return nil, Explain(err)
+		}
+		out = append(out, s)
+	}
+	return out, Explain(rows.Err())
+}
+
+// Indexed tells how the identities of each line sheet's codes were made: which fields change from press to press.
+func (r Devices) Indexed(ctx context.Context) (map[string]string, error) {
+	var rows []struct{ Sheet, Changing string }
+	err := r.store.read.WithContext(ctx).Table("indexed").Find(&rows).Error
+	out := map[string]string{}
+	for _, row := range rows {
+		out[row.Sheet] = row.Changing
+	}
+	return out, Explain(err)
+}
+
+// Reindex works the identities of the codes of some line sheets out anew, and notes how (Indexed).
+func (r Devices) Reindex(ctx context.Context, changing map[string]string, identify func(device.Code) string) error {
+	return r.store.change(ctx, func(tx *gorm.DB) error {
+		for sheet, how := range changing {
+			var rows []codeRow
+			if err := tx.Table("codes").Where("sheet = ?", sheet).Find(&rows).Error; err != nil {
+				return err
+			}
+			for _, row := range rows {
+				c, err := row.code()
+				if err != nil { // it is set aside where it is read
+					continue
+				}
+				err = tx.Exec("UPDATE codes SET identity = ? WHERE key_id = ? AND version = ? AND position = ?",
+					identify(c), row.KeyID, row.Version, row.Position).Error
+				if err != nil {
+					return err
+				}
+			}
+			if err := tx.Exec("INSERT INTO indexed VALUES (?, ?) ON CONFLICT DO UPDATE SET changing = "+
+				"excluded.changing", sheet, how).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}

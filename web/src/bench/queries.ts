@@ -1,0 +1,34 @@
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { client, unwrap, type KeyRef } from '../api/client';
+import { keys, queryClient } from '../api/queries';
+
+export const useCapture = (id: string) =>
+  useQuery({
+    queryKey: [...keys.captures, id],
+    queryFn: () => unwrap(client.GET('/api/captures/{capture}', { params: { path: { capture: id } } })),
+  });
+
+export const useComparison = (first: string, second: string) =>
+  useQuery({
+    queryKey: ['comparison', first, second],
+    queryFn: () =>
+      unwrap(
+        client.GET('/api/captures/{capture}/compare/{other}', {
+          params: { path: { capture: first, other: second } },
+        }),
+      ),
+    enabled: second !== '',
+  });
+
+export const useSendCapture = () =>
+  useMutation({
+    mutationFn: (id: string) =>
+      unwrap(client.POST('/api/captures/{capture}/send', { params: { path: { capture: id } } })),
+  });
+
+export const useKeep = (id: string) =>
+  useMutation({
+    mutationFn: (body: KeyRef) =>
+      unwrap(client.POST('/api/captures/{capture}/keep', { params: { path: { capture: id } }, body })),
+    onSuccess: () => queryClient.invalidateQueries({ queryKey: [...keys.captures, id] }),
+  });
