@@ -34,7 +34,7 @@ $(MODULES): web/package.json web/package-lock.json
 test: build ## all tests
 	@scripts/need.sh cc chromium
 	cd web && npm test
-	URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -parallel 6 $(QUICK) ./... # make lint vets
+	URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -timeout 40m -parallel 6 $(QUICK) ./... # make lint vets
 
 lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and style
 	@scripts/need.sh go
@@ -50,13 +50,13 @@ bench: ## benchmarks beside the code
 
 FUZZTIME ?= 2m
 fuzz: ## each fuzz target for FUZZTIME
-	go test ./core/signal -run '^$$' -fuzz FuzzScanner -fuzztime $(FUZZTIME)
-	go test ./core/line -run '^$$' -fuzz FuzzParseSheet -fuzztime $(FUZZTIME)
-	go test ./core/line -run '^$$' -fuzz FuzzDecode -fuzztime $(FUZZTIME)
-	go test ./core/bench -run '^$$' -fuzz FuzzDescribe -fuzztime $(FUZZTIME)
-	go test ./core/recording -run '^$$' -fuzz FuzzOpen -fuzztime $(FUZZTIME)
-	go test ./core/pack -run '^$$' -fuzz FuzzRead -fuzztime $(FUZZTIME)
-	go test ./core/notation -run '^$$' -fuzz FuzzParse -fuzztime $(FUZZTIME)
+	go test ./core/signal -run '^$$' -fuzz FuzzScanner -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
+	go test ./core/line -run '^$$' -fuzz FuzzParseSheet -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
+	go test ./core/line -run '^$$' -fuzz FuzzDecode -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
+	go test ./core/bench -run '^$$' -fuzz FuzzDescribe -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
+	go test ./core/recording -run '^$$' -fuzz FuzzOpen -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
+	go test ./core/pack -run '^$$' -fuzz FuzzRead -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
+	go test ./core/notation -run '^$$' -fuzz FuzzParse -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
 
 types: ## OpenAPI document and the console's types, after a change of the API
 	go test ./api -run OpenAPI -update

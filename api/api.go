@@ -58,10 +58,7 @@ func register(r chi.Router, house *service.House, o Options) *API {
 	huma.DefaultArrayNullable = false // answers have empty lists, never null
 	config := huma.DefaultConfig("Urbo", house.Version)
 	config.Info.Description = "Learns codes from existing infrared and 433 MHz handsets, keeps them " +
-		"device by device, " +
-		"" +
-		"" +
-		"and replays them."
+		"device by device, and replays them."
 	// the document is served below, to callers only
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
 	config.CreateHooks = nil // no $schema links in answers

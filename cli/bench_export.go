@@ -24,10 +24,7 @@ func (a *app) benchExport() *cobra.Command {
 		Use: "export [FILE]", Short: "Write a signal as VCD, CSV, WAV, text or an array in C",
 		Args: args(0, 1, "a FILE, or --code"),
 		Example: "  urbo bench export keys.wav#2 --as c --clean\n" +
-			"  urbo bench export --code 'nec address=4 command=8' " +
-			"" +
-			"" +
-			"--as vcd --out on.vcd",
+			"  urbo bench export --code 'nec address=4 command=8' --as vcd --out on.vcd",
 	}
 	o := recordingFlags(c)
 	f := c.Flags()

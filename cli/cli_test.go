@@ -113,10 +113,7 @@ func TestSheet_ListShowAndCheck(t *testing.T) {
 	assert.Contains(t, errs, `unknown line code "nex": there are`)
 
 	good := "sheet: lamp\ntitle: A lamp\nmedium: infrared\ncarrier_hz: 38000\nunit_us: 500\n" +
-		"code: {style: mark, zero: " +
-		"" +
-		"" +
-		"[1, 1], one: [2, 1]}\n" +
+		"code: {style: mark, zero: [1, 1], one: [2, 1]}\n" +
 		"fields: [{name: id, bits: 8}]\nframes:\n  message: [{lead: [8, 4]}, {field: id}]\npress: [{repeat: " +
 		"[message], repeats: 1, gap: 40}]\n"
 	code, out, errs = run(t, good, "sheet", "check", "-")
@@ -125,6 +122,23 @@ func TestSheet_ListShowAndCheck(t *testing.T) {
 	code, _, errs = run(t, strings.Replace(good, "field: id", "field: number", 1), "sheet", "check", "-")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "[9] field \"number\" is not there: describe it under fields")
+
+	// A name that another sheet has is refused here as it is when the service starts.
+	for name, says := range map[string]string{"nec": "there are two of this name", "samsung32": "an earlier name of twin32"} {
+		code, _, errs = run(t, strings.Replace(good, "sheet: lamp", "sheet: "+name, 1), "sheet", "check", "-")
+		assert.Equal(t, 1, code, name)
+		assert.Contains(t, errs, says)
+	}
+	dir := t.TempDir()
+	t.Setenv("URBO_DATA", dir)
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "sheets"), 0o700))
+	own := filepath.Join(dir, "sheets", "lamp.yaml")
+	require.NoError(t, os.WriteFile(own, []byte(good), 0o600))
+	code, _, errs = run(t, "", "sheet", "check", own)
+	assert.Zero(t, code, "it is that one: %s", errs)
+	code, _, errs = run(t, good, "sheet", "check", "-")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "there are two of this name")
 }
 
 // files writes a small drawer of recordings: a known code twice, a key without a name, and the same key from a faster

@@ -115,10 +115,7 @@ func (a *app) deviceSetKey() *cobra.Command {
 	c := &cobra.Command{
 		Use: "set-key DEVICE/KEY", Short: "Rename a key, or say what holding it does", Args: args(1, 1, "DEVICE/KEY"),
 		Example: "  urbo device set-key boardwalk/dim --name dimmer\n" +
-			"  urbo device set-key amplifier/volume-up --hold " +
-			"" +
-			"" +
-			"repeat",
+			"  urbo device set-key amplifier/volume-up --hold repeat",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ref, err := parseKey(argv[0])
 			if err != nil {

@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"urbo/core/line"
+	"urbo/service/library"
 )
 
 func (a *app) sheet() *cobra.Command {
@@ -133,14 +134,18 @@ func (a *app) printSheet(s *line.Sheet) error {
 func (a *app) sheetCheck() *cobra.Command {
 	return &cobra.Command{
 		Use: "check FILE", Short: "Check a line sheet of your own", Args: args(1, 1, "a FILE, or - for standard input"),
-		Long: "Check a line sheet: a mistake is named with its line, and with what to write instead. " +
-			"docs/line-sheets.md describes the language.",
+		Long: `Check a line sheet as the service does when it starts: a mistake is named with its line, and with what to write
+instead, and so is a name that another sheet has. docs/line-sheets.md describes the language.`,
 		RunE: func(_ *cobra.Command, argv []string) error {
 			data, err := a.readFile(argv[0], line.MaxSheet)
 			if err != nil {
 				return err
 			}
-			s, err := line.ParseSheet(filepath.Base(argv[0]), data)
+			dir, err := dataDir()
+			if err != nil {
+				return err
+			}
+			s, err := library.CheckSheet(filepath.Join(dir, library.SheetDir), filepath.Base(argv[0]), data)
 			if err != nil {
 				return err
 			}

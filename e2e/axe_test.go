@@ -29,7 +29,7 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 					.map(v => v.id + ': ' + v.nodes.map(n => n.html.slice(0, 160) + ' ' + (n.any[0]?.message ?? '')).join(' | '));
 			})`)
 			b.until(`window.found`)
-			found, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string]("window.found"))
+			found, err := value[[]string](b, "window.found")
 			require.NoError(t, err)
 			assert.Empty(t, found, "%s, %s", page, size.name)
 		}

@@ -43,18 +43,26 @@ func open(t *testing.T, r *running, width, height int64) *browser {
 		view = append(view, chromedp.EmulateMobile, chromedp.EmulatePortrait)
 	}
 	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(width, height, view...))) // starts the browser
-	limited, cancelTime := context.WithTimeout(ctx, 4*patience)
-	t.Cleanup(cancelTime)
-	b := &browser{t, limited}
+	b := &browser{t, ctx}
 	b.do(chromedp.Navigate(r.link))
 	b.see("Devices")
 	return b
 }
 
-// do runs actions; they have to succeed.
+// do runs actions; they have to succeed. Each step has its own time limit: a page that stands still fails its test, and a
+// test with many pages on a slow machine does not.
 func (b *browser) do(actions ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
-	require.NoError(b.t, chromedp.Do(b.ctx, actions...))
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	require.NoError(b.t, chromedp.Do(ctx, actions...))
+}
+
+// value is what a JavaScript expression is worth on the page.
+func value[T any](b *browser, expression string) (T, error) {
+	ctx, cancel := context.WithTimeout(b.ctx, patience)
+	defer cancel()
+	return chromedp.Run(ctx, chromedp.Evaluate[T](expression))
 }
 
 // see waits until a text is on the page.
@@ -67,11 +75,12 @@ func (b *browser) see(text string) {
 func (b *browser) until(expression string) {
 	b.t.Helper()
 	ok := assert.Eventually(b.t, func() bool {
-		got, err := chromedp.Run(b.ctx, chromedp.Evaluate[bool]("Boolean("+expression+")"))
+		got, err := value[bool](b, "Boolean("+expression+")")
 		return err == nil && got
 	}, patience, 20*time.Millisecond)
 	if !ok {
-		text, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string]("location.href + ' ' + document.body.innerText"))
+		text, err := value[string](b, "location.href + ' ' + document.body.innerText")
+		require.NoError(b.t, err, "the page does not answer")
 		require.Fail(b.t, "it never came true", "%s\nThe page says: %s", expression, text)
 	}
 }

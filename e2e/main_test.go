@@ -24,7 +24,7 @@ import (
 )
 
 // patience is how long anything may take on a busy machine.
-const patience = 30 * time.Second
+const patience = time.Minute
 
 // tick is how often something is looked at that has to become true.
 const tick = 20 * time.Millisecond

@@ -100,10 +100,17 @@ func TestOpen_ASecondHouseOnTheSameDirectoryNamesTheFirst(t *testing.T) {
 func TestOpen_ABadSheetOfOnesOwnIsSaidAndKeepsNothingFromOpening(t *testing.T) {
 	dir := t.TempDir()
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "sheets"), 0o700))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "sheets", "bad.yaml"), []byte("sheet: ["), 0o600))
+	for name, text := range map[string]string{"bad.yaml": "sheet: [", "nec.yaml": "sheet: nec\n",
+		"empty-lead.yaml": "sheet: x\nmedium: infrared\ncarrier_hz: 38000\nunit_us: 500\n" +
+			"code: {style: space, zero: [1, 1], one: [1, 3]}\nfields: [{name: id, bits: 8}]\n" +
+			"frames:\n  message: [{lead: []}, {field: id}]\npress: [{repeat: [message], repeats: 1, gap: 40}]\n"} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, "sheets", name), []byte(text), 0o600))
+	}
 	h := run(t, dir)
 	eventually(t, func() bool { return len(told(t, h)) > 1 }, "it is said")
-	assert.Contains(t, told(t, h)[len(told(t, h))-1], "bad.yaml")
+	for _, name := range []string{"bad.yaml", "nec.yaml", "empty-lead.yaml"} {
+		assert.Contains(t, told(t, h)[len(told(t, h))-1], name)
+	}
 }
 
 func TestHouse_WhatWasHeardInTheLastMomentIsStored(t *testing.T) {

@@ -6,7 +6,8 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"unicode"
+
+	"urbo/core/plain"
 )
 
 // ErrName is wrapped by errors about names that cannot be used.
@@ -34,9 +35,7 @@ func CheckText(what, text string) error {
 	if n := len([]rune(text)); n > maxName {
 		return fmt.Errorf("%w: %s has %d characters: the most is %d", ErrName, what, n, maxName)
 	}
-	if strings.ContainsFunc(text, func(r rune) bool {
-		return unicode.IsControl(r) || r == unicode.ReplacementChar || unicode.Is(unicode.Cf, r)
-	}) {
+	if !plain.Is(text) {
 		return fmt.Errorf("%w: %s has control characters in it: use plain text", ErrName, what)
 	}
 	return nil

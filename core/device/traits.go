@@ -5,7 +5,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"unicode"
+
+	"urbo/core/plain"
 )
 
 // ErrTraits is wrapped by every error about traits; the text says what is wanted.
@@ -60,8 +61,7 @@ func (t Traits) Check() error {
 		return fmt.Errorf("%w: the id on the type plate is longer than %d characters", ErrTraits, maxPlate)
 	case len([]rune(t.Notes)) > MaxNotes:
 		return fmt.Errorf("%w: the notes are longer than %d characters", ErrTraits, MaxNotes)
-	case strings.ContainsFunc(t.Plate, unprintable) || strings.ContainsFunc(strings.ReplaceAll(t.Notes, "\n", ""),
-		unprintable):
+	case !plain.Is(t.Plate) || !plain.Is(strings.ReplaceAll(t.Notes, "\n", "")):
 		return fmt.Errorf("%w: there are control characters in the notes or the type plate: use plain text", ErrTraits)
 	case t.PlateHz < 0 || t.PlateHz > MaxHz:
 		return fmt.Errorf("%w: %d Hz on the type plate: write it in Hz, like 433920000", ErrTraits, t.PlateHz)
@@ -89,10 +89,6 @@ func (t Traits) Check() error {
 		}
 	}
 	return nil
-}
-
-func unprintable(r rune) bool {
-	return unicode.IsControl(r) || r == unicode.ReplacementChar || unicode.Is(unicode.Cf, r)
 }
 
 // RenameKey puts another name in a key's place on the face; an empty one leaves a gap.

@@ -37,6 +37,9 @@ func NewBook(sheets ...*Sheet) (*Book, error) {
 		if b.byName[s.Name] != nil {
 			return nil, fmt.Errorf("%w %s: there are two of this name: rename one", ErrSheet, s.Name)
 		}
+		if now := renamed[s.Name]; now != "" {
+			return nil, fmt.Errorf("%w %s: this is an earlier name of %s: choose another", ErrSheet, s.Name, now)
+		}
 		b.byName[s.Name] = s
 	}
 	return b, nil

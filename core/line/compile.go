@@ -9,6 +9,9 @@ import (
 	"strings"
 
 	"github.com/goccy/go-yaml/ast"
+
+	"urbo/core/plain"
+	"urbo/core/signal"
 )
 
 var nameRule = regexp.MustCompile(`^[a-z][a-z0-9-]{0,39}$`)
@@ -19,20 +22,44 @@ type mistake struct{ path, what, hint string }
 
 func (m mistake) Error() string { return m.what + ": " + m.hint }
 
-// ParseSheet reads and compiles a line sheet. Errors wrap ErrSheet and name file, line, what is wrong and what to do.
-func ParseSheet(file string, data []byte) (*Sheet, error) {
+// ParseSheet reads and compiles a line sheet, and tries whether it reads what it sends. Errors wrap ErrSheet and name
+// file, line, what is wrong and what to do.
+func ParseSheet(file string, data []byte) (*Sheet, error) { return parseSheet(file, data, true) }
+
+// parseSheet is ParseSheet; the sheet of a single key need not read what it sends, as its fingerprint is looked for.
+func parseSheet(file string, data []byte, reads bool) (*Sheet, error) {
 	doc, tree, err := parseDocument(file, data)
 	if err != nil {
 		return nil, err
 	}
 	c := compiler{doc: doc, tree: tree, sheet: &Sheet{}}
 	c.compile()
+	if len(c.mistakes) == 0 {
+		c.try(reads)
+	}
 	if len(c.mistakes) > 0 {
 		m := c.mistakes[0]
 		return nil, fmt.Errorf("%w %s: [%d] %w", ErrSheet, file, lineOf(tree, m.path), m)
 	}
 	return c.sheet, nil
 }
+
+// Bounds of a sheet, wherever it comes from: what is sent for it goes out in seconds, and looking for it costs little.
+const (
+	maxFields    = 16
+	maxFrames    = 24
+	maxParts     = 200                 // of a frame
+	maxInPress   = 24                  // frames in each list of a press
+	maxPulses    = 64                  // of one part
+	maxWidth     = 8                   // half bits
+	maxSymbols   = 64                  // of a code
+	maxShape     = 16                  // durations of a symbol
+	maxText      = 400                 // characters of a text for people
+	maxSilence   = 1_000_000           // µs between frames
+	maxAir       = 10_000_000          // µs that one press may last
+	maxDurations = signal.MaxDurations // of a frame, and of each list of a press
+	leastSlack   = 0.25                // units between two symbols: what receivers blur less than
+)
 
 // compiler turns a document into a Sheet and gathers mistakes on the way.
 type compiler struct {
@@ -54,8 +81,17 @@ func (c *compiler) compile() {
 	if len(c.mistakes) > 0 {
 		return
 	}
+	if len(c.doc.Frames) > maxFrames || len(c.doc.Press) > maxFrames {
+		c.wrong("$.frames", fmt.Sprintf("use at most %d of each", maxFrames), "%d frames and %d kinds of press",
+			len(c.doc.Frames), len(c.doc.Press))
+		return
+	}
 	frames := map[string]*frame{}
 	for i, p := range c.doc.Press {
+		if n := max(len(p.Once), len(p.Repeat), len(p.Last), len(p.Also)); n > maxInPress {
+			c.wrong(fmt.Sprintf("$.press[%d]", i), fmt.Sprintf("name at most %d", maxInPress), "%d frames in a list", n)
+			return
+		}
 		for _, name := range slices.Concat(p.Once, p.Repeat, p.Last, p.Also) {
 			if frames[name] != nil {
 				continue
@@ -99,7 +135,10 @@ func (c *compiler) head() {
 	default:
 		c.wrong("$.medium", "write infrared or radio", "medium is %q", d.Medium)
 	}
-	if s.UnitFrom < 20 || s.UnitTo < s.UnitFrom || s.UnitTo > 10_000 {
+	for key, text := range map[string]string{"title": d.Title, "about": d.About, "never_replay": d.Never} {
+		c.text("$."+key, key, text)
+	}
+	if !(s.UnitFrom >= 20 && s.UnitTo >= s.UnitFrom && s.UnitTo <= 10_000) { // so that no number that is none passes
 		c.wrong("$.unit_us", "a number from 20 to 10000, or {from: 100, to: 700}", "unit of %g to %g µs", s.UnitFrom,
 			s.UnitTo)
 	}
@@ -112,6 +151,14 @@ func (c *compiler) head() {
 	}
 	if len(d.Press) == 0 {
 		c.wrong("$.sheet", "say which frames a press sends", "no press in the sheet")
+	}
+}
+
+// text checks a text for people: a terminal prints it.
+func (c *compiler) text(path, what, text string) {
+	if len([]rune(text)) > maxText || !plain.Is(strings.ReplaceAll(text, "\n", "")) {
+		c.wrong(path, fmt.Sprintf("use at most %d characters of plain text", maxText),
+			"%s is too long, or has control characters in it", what)
 	}
 }
 
@@ -156,12 +203,16 @@ func (c *compiler) alphabet(path string, d codeDoc) *alphabet {
 	if d.One != nil {
 		shapes["1"] = d.One
 	}
-	if len(shapes) < 2 {
-		c.wrong(path, "give zero and one, or symbols", "fewer than two symbols")
+	if len(shapes) < 2 || len(shapes)+len(d.Extra) > maxSymbols {
+		c.wrong(path, fmt.Sprintf("give zero and one, or 2 to %d symbols", maxSymbols), "%d symbols", len(shapes))
 		return a
 	}
 	names := slices.Sorted(maps.Keys(shapes))
 	a.bits, a.size = len(names[0]), len(shapes[names[0]])
+	if a.size < 2 || a.size > maxShape {
+		c.wrong(path, fmt.Sprintf("give 2 to %d durations", maxShape), "symbol %q has %d durations", names[0], a.size)
+		return a
+	}
 	a.text = slices.ContainsFunc(names, func(n string) bool { return strings.Trim(n, "01") != "" || len(n) != a.bits })
 	if a.text {
 		a.bits = 1
@@ -182,8 +233,8 @@ func (c *compiler) alphabet(path string, d codeDoc) *alphabet {
 	a.equal = a.most-a.least < 0.01
 	a.slack = slack(a.symbols)
 	a.seams()
-	if a.slack == 0 {
-		c.wrong(path, "make them differ", "two symbols look the same")
+	if a.slack < leastSlack {
+		c.wrong(path, fmt.Sprintf("make them differ by %g units or more", leastSlack), "two symbols look the same")
 	}
 	return a
 }
@@ -197,7 +248,7 @@ func (c *compiler) shape(path string, a *alphabet, name string, value uint64, un
 	}
 	s := symbol{name: name, value: value, units: units}
 	for i, u := range units {
-		if u <= 0 || u > 500 {
+		if !(u > 0 && u <= 500) {
 			c.wrong(path, "write units, more than 0 and at most 500", "symbol %q has a duration of %g", name, u)
 		}
 		s.total += u
@@ -241,9 +292,6 @@ func slack(symbols []symbol) float64 {
 	return least
 }
 
-// maxFields is the most fields of a sheet.
-const maxFields = 16
-
 func (c *compiler) compileFields() {
 	c.sheet.byName = map[string]*field{}
 	if len(c.doc.Fields) > maxFields {
@@ -264,8 +312,14 @@ func (c *compiler) compileFields() {
 				d.Bits, d.Digits)
 			continue
 		}
-		if d.BCD && d.Bits%4 != 0 {
-			c.wrong(path, "use a multiple of 4 bits", "field %q is BCD in %d bits", d.Name, d.Bits)
+		if d.BCD && (d.Bits%4 != 0 || d.Bits > 60) {
+			c.wrong(path, "use a multiple of 4 bits, at most 60", "field %q is BCD in %d bits", d.Name, d.Bits)
+		}
+		c.text(path, "about", d.About)
+		c.text(path, "measure", d.Measure)
+		c.text(path, "in", d.In)
+		if !(math.Abs(d.Scale) <= 1e9) {
+			c.wrong(path, "use a number up to 1000000000", "scale is %g", d.Scale)
 		}
 		if d.Digits > 0 && d.Of == "" {
 			if a := c.codes[""]; a != nil && a.text {
@@ -280,9 +334,14 @@ func (c *compiler) compileFields() {
 				if _, twice := f.lookupBack[r]; twice {
 					c.wrong(path, "give each value bits of its own", "field %q sends %d for two values", d.Name, r)
 				}
+				if r > mask(d.Bits) {
+					c.wrong(path, fmt.Sprintf("use at most %d", mask(d.Bits)), "field %q sends %d, which is more than "+
+						"%d bits", d.Name, r, d.Bits)
+				}
 				f.lookupBack[r] = v
 			}
 		}
+		c.values(path, f)
 		c.sheet.fields = append(c.sheet.fields, f)
 		c.sheet.byName[d.Name] = f
 	}
@@ -291,6 +350,29 @@ func (c *compiler) compileFields() {
 			c.wrong(fmt.Sprintf("$.fields[%d]", i), "name another field", "field %q is like %q, which is not there",
 				f.Name, f.Like)
 		}
+	}
+}
+
+// values checks the range of a number, and that its default lies in it.
+func (c *compiler) values(path string, f *field) {
+	if f.Digits > 0 {
+		return
+	}
+	if f.Offset > 1<<40 || f.Offset < -1<<40 {
+		c.wrong(path, "use a smaller one", "field %q has an offset of %d", f.Name, f.Offset)
+		return
+	}
+	lo, hi := f.limits()
+	if lo > hi {
+		c.wrong(path, "write min, max and offset so that some value is left", "field %q has no value: %d to %d", f.Name,
+			lo, hi)
+		return
+	}
+	if f.Default == nil {
+		return
+	}
+	if _, err := f.raw(*f.Default); err != nil {
+		c.wrong(path, "write one that can be sent", "default of %v", err)
 	}
 }
 
@@ -315,10 +397,22 @@ func (c *compiler) presses(frames map[string]*frame) {
 		if p.repeats < 0 || p.repeats > 50 {
 			c.wrong(path, "0 to 50", "%d repeats", p.repeats)
 		}
-		if given := btoi(p.period > 0) + btoi(p.gap > 0) + btoi(p.gapUnit > 0); given != 1 || p.period > 1_000_000 ||
-			p.gap > 1_000_000 {
+		if given := btoi(p.period != 0) + btoi(p.gap != 0) + btoi(p.gapUnit != 0); given != 1 {
 			c.wrong(path, "give one of period_us, gap_us (at most a second) and gap (in units)",
 				"%d ways to pace the frames", given)
+		} else if p.period < 0 || p.period > maxSilence || p.gap < 0 || p.gap > maxSilence ||
+			!(p.gapUnit >= 0 && p.gapUnit*c.sheet.UnitTo <= maxSilence) {
+			c.wrong(path, "more than nothing and at most a second", "frames %d µs, %d µs or %g units apart", p.period,
+				p.gap, p.gapUnit)
+		}
+		for _, list := range [][]*frame{p.once, p.repeat, p.last} {
+			n := 0
+			for _, f := range list {
+				n += max(f.runs, len(f.halves))
+			}
+			if n > maxDurations {
+				c.wrong(path, fmt.Sprintf("send at most %d durations", maxDurations), "frames of %d durations", n)
+			}
 		}
 		if len(p.once) == 0 && p.repeats == 0 {
 			c.wrong(path, "set repeats: 1 or more", "repeat alone, and sent no time at all")

@@ -13,7 +13,19 @@ func (c *compiler) frame(name string, parts []part) *frame {
 	b := frameBuilder{compiler: c, frame: f, code: c.codes[""], mark: true}
 	for i := range parts {
 		b.path = fmt.Sprintf("$.frames.%s[%d]", name, i)
+		if i == maxParts {
+			c.wrong(b.path, fmt.Sprintf("use at most %d", maxParts), "frame %q has %d parts", name, len(parts))
+			return f
+		}
 		b.add(&parts[i])
+		if b.durations() > maxDurations {
+			c.wrong(b.path, "make two frames of it, or take parts out", "frame %q has more than %d durations", name,
+				maxDurations)
+			return f
+		}
+	}
+	if len(c.mistakes) > 0 {
+		return f
 	}
 	b.path = "$.frames." + name
 	if b.pending > 0 {
@@ -33,6 +45,15 @@ type frameBuilder struct {
 	path    string
 }
 
+// durations is how many the frame has so far, at most.
+func (b *frameBuilder) durations() int {
+	n := len(b.frame.halves) + len(b.frame.before)
+	for i := range b.frame.steps {
+		n += b.frame.steps[i].size()
+	}
+	return n
+}
+
 func (b *frameBuilder) add(p *part) {
 	given := btoi(p.Lead != nil) + btoi(p.Pulses != nil) + btoi(p.Micros != nil) + btoi(p.Field != "") +
 		btoi(p.Const != nil) +
@@ -45,6 +66,11 @@ func (b *frameBuilder) add(p *part) {
 	}
 	if p.Bits.bad != "" || p.Bits.count < 0 || p.Bits.count > 64 {
 		b.wrong(b.path, "give a count, or a slice of a field like 5..0", "bits are %q", p.Bits.bad)
+		return
+	}
+	if p.Chunk < 0 || p.Chunk > 64 || p.Width < 0 || p.Width > maxWidth {
+		b.wrong(b.path, fmt.Sprintf("chunk is 1 to 64 bits and width 1 to %d", maxWidth), "chunk of %d, width of %d",
+			p.Chunk, p.Width)
 		return
 	}
 	switch {
@@ -70,14 +96,18 @@ func (b *frameBuilder) add(p *part) {
 
 func (b *frameBuilder) pulses(units, us []float64, mayLose bool) {
 	s := step{mark: b.mark, units: units, mayLose: mayLose}
+	if n := len(units) + len(us); n < 1 || n > maxPulses {
+		b.wrong(b.path, fmt.Sprintf("give 1 to %d", maxPulses), "%d pulses", n)
+		return
+	}
 	for _, u := range units {
-		if u <= 0 || u > 1000 {
+		if !(u > 0 && u <= 1000) {
 			b.wrong(b.path, "units are more than 0 and at most 1000", "a pulse of %g units", u)
 			return
 		}
 	}
 	for _, u := range us {
-		if u < 1 || u > 1_000_000 {
+		if !(u >= 1 && u <= 1_000_000) {
 			b.wrong(b.path, "µs are 1 to 1000000", "a pulse of %g µs", u)
 			return
 		}
@@ -190,6 +220,11 @@ func (b *frameBuilder) group(p *part) {
 		b.wrong(b.path, "say how many bits it has, 1 to 64", "a group of %d bits", g.bits)
 		return
 	}
+	if g.kind == constant && *p.Const > mask(g.bits) {
+		b.wrong(b.path, fmt.Sprintf("give it more bits, or at most %d", mask(g.bits)), "const %d has more than %d bits",
+			*p.Const, g.bits)
+		return
+	}
 	b.frame.groups = append(b.frame.groups, g)
 	b.frame.bits += g.length()
 	if g.kind != fieldOf {
@@ -218,8 +253,15 @@ func (b *frameBuilder) fieldGroup(g *group, p *part) bool {
 			return false
 		}
 		g.bits = f.Digits
+		of := "01"
 		if b.code != nil && b.code.text {
-			g.field.Of = b.code.of
+			of = b.code.of
+		}
+		if f.Of != of {
+			b.wrong(b.path, fmt.Sprintf("its symbols are %s", of), "field %q is of %q", p.Field, f.Of)
+			return false
+		}
+		if b.code != nil && b.code.text {
 			b.frame.rarity += float64(f.Digits) * math.Log2(4/math.Max(float64(len(b.code.of)), 1))
 		}
 		return true
@@ -298,8 +340,13 @@ func (b *frameBuilder) finish() {
 		b.wrong(b.path, "make it whole bytes", "a chain over %d bits", f.bits)
 	}
 	if b.sheet.biphase {
-		if len(f.halves) == 0 {
-			b.wrong(b.path, "give it a lead or bits", "frame %q is empty", f.name)
+		if len(f.halves) == 0 || f.bits == 0 {
+			b.wrong(b.path, "give it bits", "frame %q is empty", f.name)
+			return
+		}
+		if !f.beginsWell() {
+			b.wrong(b.path, "begin with a mark and a space, or with bits", "frame %q cannot be found", f.name)
+			return
 		}
 		b.firstHalves()
 		return
@@ -340,6 +387,19 @@ func (b *frameBuilder) finish() {
 	}
 	b.firstMark()
 	f.wave = b.wave()
+}
+
+// beginsWell says whether the known half bits that a biphase frame begins with are a mark and then a space: unit and
+// place are taken from them.
+func (f *frame) beginsWell() bool {
+	i := 0
+	for i < len(f.halves) && f.halves[i].bit < 0 && f.halves[i].mark {
+		i++
+	}
+	if f.halves[0].bit >= 0 {
+		return true
+	}
+	return i > 0 && i < len(f.halves) && (f.halves[0].us > 0 || f.halves[i].bit < 0)
 }
 
 // wave describes everything of a frame but what its bits mean.

@@ -172,17 +172,42 @@ func parseDocument(file string, data []byte) (doc *document, tree *ast.File, err
 		return nil, nil, fmt.Errorf("%w %s: %d bytes, the most is %d", ErrSheet, file, len(data), MaxSheet)
 	}
 	if tree, err = parser.ParseBytes(data, 0); err != nil {
-		return nil, nil, fmt.Errorf("%w %s: %s", ErrSheet, file, plain(err))
+		return nil, nil, fmt.Errorf("%w %s: %s", ErrSheet, file, yamlError(err))
+	}
+	if at := anchor(tree); at > 0 { // a few lines of them can stand for gigabytes
+		return nil, nil, fmt.Errorf("%w %s: [%d] anchors and aliases: write it out", ErrSheet, file, at)
 	}
 	doc = &document{}
 	if err := yaml.UnmarshalWithOptions(data, doc, yaml.Strict()); err != nil {
-		return nil, nil, fmt.Errorf("%w %s: %s", ErrSheet, file, plain(err))
+		return nil, nil, fmt.Errorf("%w %s: %s", ErrSheet, file, yamlError(err))
 	}
 	return doc, tree, nil
 }
 
-// plain is a YAML error as "[line:column] what", without the excerpt of the source.
-func plain(err error) string {
+// anchor is the line of the first anchor or alias, 0 where there is none.
+func anchor(tree *ast.File) int {
+	found := anchors(0)
+	for _, d := range tree.Docs {
+		ast.Walk(&found, d)
+	}
+	return int(found)
+}
+
+type anchors int
+
+// Visit notes the first anchor or alias.
+func (a *anchors) Visit(n ast.Node) ast.Visitor {
+	switch n.(type) {
+	case *ast.AnchorNode, *ast.AliasNode:
+		if *a == 0 {
+			*a = anchors(n.GetToken().Position.Line)
+		}
+	}
+	return a
+}
+
+// yamlError is a YAML error as "[line:column] what", without the excerpt of the source.
+func yamlError(err error) string {
 	return strings.TrimSpace(strings.SplitN(yaml.FormatError(err, false, false), "\n", 2)[0])
 }
 

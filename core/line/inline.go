@@ -19,7 +19,7 @@ func (b *Book) Inline(text string) (*Sheet, error) {
 	if s != nil {
 		return s, nil
 	}
-	s, err := ParseSheet("inline", []byte(text))
+	s, err := parseSheet("inline", []byte(text), false)
 	if err != nil {
 		return nil, err
 	}

@@ -1,6 +1,8 @@
 package line_test
 
 import (
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -156,14 +158,93 @@ func TestSheet_OptionalPartsChooseThePress(t *testing.T) {
 	}
 }
 
+// TestParseSheet_RefusesWhatWouldHurtTheHouse: a sheet comes from anybody, and one that compiles is sent and looked for.
+func TestParseSheet_RefusesWhatWouldHurtTheHouse(t *testing.T) {
+	biphase := strings.NewReplacer("code: {style: space, zero: [1, 1], one: [1, 3]}", "code: {style: biphase, rise: one}",
+		"    - lead: [8, 4]\n", "", "    - pulses: [1]\n", "",
+		"    - field: id", "    - {const: 1, bits: 1}\n    - field: id").Replace(goodSheet)
+	_, err := line.ParseSheet("lamp.yaml", []byte(biphase))
+	require.NoError(t, err)
+	for _, c := range []struct{ in, old, with, says string }{
+		{goodSheet, "lead: [8, 4]", "lead: []", "give 1 to 64"},
+		{goodSheet, "lead: [8, 4]", "lead: [.nan, 4]", "more than 0"},
+		{goodSheet, "lead: [8, 4]", "us: [9000, .inf]", "1 to 1000000"},
+		{goodSheet, "lead: [8, 4]", "lead: [" + strings.Repeat("1, ", 99) + "1]", "give 1 to 64"},
+		{goodSheet, "unit_us: 500", "unit_us: .nan", "from 20 to 10000"},
+		{goodSheet, "zero: [1, 1]", "first: space, zero: []", "give 2 to 16 durations"},
+		{goodSheet, "zero: [1, 1], one: [1, 3]", "first: space, zero: [], one: []", "give 2 to 16 durations"},
+		{goodSheet, "zero: [1, 1]", "zero: [.nan, 1]", "more than 0"},
+		{goodSheet, "gap: 40", "gap: 1.0e18", "at most a second"},
+		{goodSheet, "gap: 40", "gap: .nan", "at most a second"},
+		{goodSheet, "gap: 40", "gap_us: -4", "at most a second"},
+		{goodSheet, "- field: id", "- {sum: [id], chunk: -3, bits: 8}\n    - field: id", "chunk is 1 to 64"},
+		{goodSheet, "- field: id", "- {const: 300, bits: 8}\n    - field: id", "give it more bits, or at most 255"},
+		{goodSheet, "bits: 8", "bits: 8, default: 300", "write one that can be sent"},
+		{goodSheet, "bits: 8", "bits: 8, min: 9, max: 3", "so that some value is left"},
+		{goodSheet, "bits: 8", "bits: 8, lookup: {0: 1, 1: 900}", "use at most 255"},
+		{goodSheet, "bits: 8", "bits: 8, lookup: {}", "cannot be sent"},
+		{goodSheet, "bits: 8", "digits: 8, of: ab", "its symbols are 01"},
+		{goodSheet, "bits: 8", "bits: 63, offset: 9223372036854775807", "use a smaller one"},
+		{goodSheet, "bits: 8", "bits: 8, scale: .inf", "use a number up to"},
+		{goodSheet, "title: A lamp", `title: "A \e[2J lamp"`, "plain text"},
+		{goodSheet, "title: A lamp", `title: "A \u202e lamp"`, "plain text"},
+		{goodSheet, "- field: id", "- field: id\n" + strings.Repeat("    - field: id\n", 300), "at most 200"},
+		{goodSheet, "- field: id", strings.Repeat("- {const: 0, bits: 64}\n    ", 60) + "- field: id", "4096 durations"},
+		{goodSheet, "repeat: [message]", "repeat: [" + strings.Repeat("message, ", 999) + "message]", "name at most 24"},
+		{goodSheet, "repeats: 2, gap: 40", "repeats: 50, period_us: 1000000", "one press lasts"},
+		{goodSheet, "zero: [1, 1], one: [1, 3]", "zero: [1, 1], one: [1, 1.05]", "make them differ"},
+		{goodSheet, "code: {", "codes: &a {b: &c {style: space, zero: [1, 1], one: [1, 3]}, d: *c}\ncode: {", "anchors"},
+		{biphase, "- field: id", "- {field: id, width: 500000}", "width 1 to 8"},
+		{biphase, "- field: id", "- {field: id, width: -1}", "width 1 to 8"},
+		{biphase, "- {const: 1, bits: 1}", "- lead: [3]", "begin with a mark and a space"},
+		{biphase, "- {const: 1, bits: 1}\n    - field: id", "- lead: [3]", "give it bits"},
+		{biphase, "- {const: 1, bits: 1}\n    - field: id", "- field: id", "is not read back"}, // 0 and 255 look alike
+	} {
+		text := strings.Replace(c.in, c.old, c.with, 1)
+		require.NotEqual(t, c.in, text, c.old)
+		_, err := line.ParseSheet("lamp.yaml", []byte(text))
+		require.ErrorIs(t, err, line.ErrSheet, c.with)
+		assert.ErrorContains(t, err, c.says, c.with)
+	}
+}
+
+// FuzzParseSheet compiles anything, and sends and reads with what compiles: both ways in, with and without the trial.
 func FuzzParseSheet(f *testing.F) {
 	f.Add(goodSheet)
 	f.Add(climateSheet)
 	f.Add(dimSheet)
+	builtin, err := filepath.Glob("sheets/*.yaml")
+	require.NoError(f, err)
+	for _, file := range builtin {
+		text, err := os.ReadFile(file)
+		require.NoError(f, err)
+		f.Add(string(text))
+	}
 	f.Fuzz(func(t *testing.T, text string) {
-		s, err := line.ParseSheet("fuzz.yaml", []byte(text))
-		if err == nil {
+		sheet, _ := line.ParseSheet("fuzz.yaml", []byte(text))
+		inline, _ := line.Builtin().Inline(text)
+		for _, s := range []*line.Sheet{sheet, inline} {
+			if s == nil {
+				continue
+			}
 			s.Decode([]signal.Heard{{Train: signal.Train{500, 500, 500, 1500, 500}}})
+			fields := line.Fields{}
+			for _, info := range s.Fields() {
+				fields[info.Name] = line.Number(info.Max)
+				if info.Digits > 0 {
+					fields[info.Name] = line.Text(strings.Repeat(info.Of[len(info.Of)-1:], info.Digits))
+				}
+			}
+			b, err := s.EncodeAnyway(fields, s.UnitFrom)
+			if err != nil {
+				continue // a form of a press with fewer fields
+			}
+			durations := append(b.Durations(), b.Repeat...)
+			require.LessOrEqual(t, len(durations), 53*signal.MaxDurations)
+			for _, d := range durations {
+				require.Positive(t, d)
+			}
+			s.Decode(signal.Split(durations, signal.UnknownGap))
 		}
 	})
 }
