@@ -75,6 +75,11 @@ func (c *client) do(ctx context.Context, method, path string, in, out any) error
 		}
 		body = bytes.NewReader(data)
 	}
+	return c.stream(ctx, method, path, body, out)
+}
+
+// stream is do for a request's body that is read as it goes.
+func (c *client) stream(ctx context.Context, method, path string, body io.Reader, out any) error {
 	resp, err := c.send(ctx, method, path, body)
 	if err != nil {
 		return err

@@ -1,19 +1,18 @@
 package cli
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
-	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/spf13/cobra"
 
+	"urbo/core/device"
 	"urbo/core/pack"
 	"urbo/wire"
 )
@@ -54,23 +53,28 @@ func (a *app) packExport() *cobra.Command {
 func (a *app) packCheck() *cobra.Command {
 	return &cobra.Command{Use: "check FILE", Short: "Say whether a pack is good, without a service",
 		Args: args(1, 1, "a FILE, or - for standard input"), RunE: func(_ *cobra.Command, argv []string) error {
-			data, err := a.readFile(argv[0], pack.MaxSize)
+			in, err := a.openFile(argv[0])
 			if err != nil {
 				return err
 			}
-			p, err := pack.Read(bytes.NewReader(data), a.book())
+			defer in.Close()
+			devices, sets, keys := 0, 0, 0
+			p, err := pack.Scan(in, a.book(), func(set bool, d device.Device) {
+				if keys += len(d.Keys); set {
+					sets++
+				} else {
+					devices++
+				}
+			})
 			if err != nil {
 				return fmt.Errorf("%s: %w", argv[0], err)
 			}
-			keys, what := 0, []string{}
-			for _, d := range slices.Concat(p.Devices, p.Sets) {
-				keys += len(d.Keys)
+			var what []string
+			if devices > 0 {
+				what = append(what, plural(devices, "device", "devices"))
 			}
-			if n := len(p.Devices); n > 0 {
-				what = append(what, plural(n, "device", "devices"))
-			}
-			if n := len(p.Sets); n > 0 {
-				what = append(what, plural(n, "code set", "code sets"))
+			if sets > 0 {
+				what = append(what, plural(sets, "code set", "code sets"))
 			}
 			fmt.Fprintf(a.Out, "Good. Version %s: %s with %s.\n", p.Version, strings.Join(what, " and "),
 				plural(keys, "key", "keys"))
@@ -86,22 +90,23 @@ func (a *app) packImport() *cobra.Command {
 		Args:    args(1, 1, "a FILE, or - for standard input"),
 		Example: "  urbo pack import lights.json\n  urbo pack import lights.json --conflict copy --yes",
 		RunE: func(c *cobra.Command, argv []string) error {
-			data, err := a.readFile(argv[0], pack.MaxSize)
+			in, err := a.openFile(argv[0])
 			if err != nil {
 				return err
 			}
-			if !json.Valid(data) {
-				_, err := pack.Read(bytes.NewReader(data), a.book())
-				return fmt.Errorf("%s: %w", argv[0], err)
-			}
+			defer in.Close()
 			path := "/packs/preview"
 			if yes {
 				path = "/packs"
 			}
-			var plan wire.PackPlan
-			if err := a.call(c.Context(), http.MethodPost, path+"?conflict="+url.QueryEscape(conflict),
-				json.RawMessage(data), &plan); err != nil {
+			cl, err := a.client()
+			if err != nil {
 				return err
+			}
+			var plan wire.PackPlan
+			if err := cl.stream(c.Context(), http.MethodPost, path+"?conflict="+url.QueryEscape(conflict), in,
+				&plan); err != nil {
+				return fmt.Errorf("%s: %w", argv[0], err)
 			}
 			if a.output == "json" {
 				return a.json(plan)

@@ -166,17 +166,25 @@ func forms(s *line.Sheet) string {
 	return strings.Join(out, "; or ")
 }
 
+// openFile opens a file, or standard input for -.
+func (a *app) openFile(name string) (io.ReadCloser, error) {
+	if name == "-" {
+		return io.NopCloser(a.In), nil
+	}
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, fmt.Errorf("open: %w", err)
+	}
+	return f, nil
+}
+
 // readFile reads a file, or standard input for -, up to one byte more than may be.
 func (a *app) readFile(name string, most int64) ([]byte, error) {
-	in := a.In
-	if name != "-" {
-		f, err := os.Open(name)
-		if err != nil {
-			return nil, fmt.Errorf("open: %w", err)
-		}
-		defer f.Close()
-		in = f
+	in, err := a.openFile(name)
+	if err != nil {
+		return nil, err
 	}
+	defer in.Close()
 	data, err := io.ReadAll(io.LimitReader(in, most+1))
 	if err != nil {
 		return nil, fmt.Errorf("read %s: %w", name, err)

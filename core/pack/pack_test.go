@@ -32,10 +32,10 @@ func TestRead_NamesThePlaceOfAMistake(t *testing.T) {
 	for _, c := range []struct{ from, to, want string }{
 		{`"urbo pack"`, `"other"`, `format is "other"`},
 		{`"1.7"`, `"2.0"`, "reads version 1.x"},
-		{`"1.7"`, `1.7`, "version is a number, and should be a string"},
+		{`"1.7"`, `1.7`, "version should be a text"},
 		{`{"format"`, `{"format`, "byte"},
 		{`"boardwalk"`, `"Board walk"`, "devices[0]: name: slug"},
-		{`"Boardwalk lights"`, `"  "`, "devices[0] (boardwalk): it has no name"},
+		{`"Boardwalk lights"`, `"  "`, "devices[0] (boardwalk): name: name is empty"},
 		{`"name":"odd"`, `"name":"power"`, `devices[0] (boardwalk): name is taken: key "power" is there twice`},
 		{`"name":"odd"`, `"name":"a\u0000b"`, `devices[0] (boardwalk): name: key`},
 		{`"nec"`, `"nek"`, ".keys[0].codes[0]: code: line sheet: unknown line code"},

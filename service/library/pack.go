@@ -64,8 +64,16 @@ type PackPlan struct {
 }
 
 // Plan says what importing a pack would do, where conflict (Skip, Replace or Copy) is what to do with slugs that are
-// taken.
+// taken. Its errors are those of Import: what it accepts can be imported.
 func (l *Library) Plan(p pack.Pack, conflict string) (PackPlan, error) {
+	l.writer.Lock()
+	defer l.writer.Unlock()
+	plan, _, err := l.prepare(p, conflict)
+	return plan, err
+}
+
+// planned says what is done with each device and code set of a pack.
+func (l *Library) planned(p pack.Pack, conflict string) (PackPlan, error) {
 	if !slices.Contains([]string{Skip, Replace, Copy}, conflict) {
 		return PackPlan{}, fmt.Errorf("%w: conflict %.20q: skip, replace or copy", pack.ErrPack, conflict)
 	}
@@ -118,15 +126,13 @@ func sameKeys(a, b []device.Key) bool {
 	})
 }
 
-// Import does what Plan says, all of it in one transaction or nothing. Errors are those of Change.
-func (l *Library) Import(ctx context.Context, p pack.Pack, conflict string, note Note) (PackPlan, error) {
-	l.writer.Lock()
-	defer l.writer.Unlock()
-	plan, err := l.Plan(p, conflict)
-	if err != nil {
-		return plan, err
-	}
+// prepare makes the changes that bring a pack, and checks each of them. The caller holds writer.
+func (l *Library) prepare(p pack.Pack, conflict string) (PackPlan, store.Batch, error) {
 	batch := store.Batch{Identify: l.identify, At: l.now()}
+	plan, err := l.planned(p, conflict)
+	if err != nil {
+		return plan, batch, err
+	}
 	for i, d := range p.Devices {
 		if plan.Items[i].Action == Skip {
 			continue
@@ -136,7 +142,7 @@ func (l *Library) Import(ctx context.Context, p pack.Pack, conflict string, note
 			err = l.complete(c)
 		}
 		if err != nil {
-			return plan, fmt.Errorf("import %s: %w", d.Slug, err)
+			return plan, batch, fmt.Errorf("import %s: %w", d.Slug, err)
 		}
 		batch.Devices = append(batch.Devices, c)
 	}
@@ -146,10 +152,21 @@ func (l *Library) Import(ctx context.Context, p pack.Pack, conflict string, note
 			continue
 		}
 		if d.Name, err = device.CleanName("the set's name", d.Name); err != nil {
-			return plan, fmt.Errorf("import the code set %s: %w", d.Slug, err)
+			return plan, batch, fmt.Errorf("import the code set %s: %w", d.Slug, err)
 		}
 		d.Slug, d.Room = item.As, ""
 		batch.Sets = append(batch.Sets, d)
+	}
+	return plan, batch, nil
+}
+
+// Import does what Plan says, all of it in one transaction or nothing. Errors are those of Change.
+func (l *Library) Import(ctx context.Context, p pack.Pack, conflict string, note Note) (PackPlan, error) {
+	l.writer.Lock()
+	defer l.writer.Unlock()
+	plan, batch, err := l.prepare(p, conflict)
+	if err != nil {
+		return plan, err
 	}
 	if err := l.devices.Apply(ctx, batch); err != nil {
 		return plan, fmt.Errorf("import: nothing was changed: %w", err)
