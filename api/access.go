@@ -2,7 +2,9 @@ package api
 
 import (
 	"context"
+	"errors"
 	"net/http"
+	"net/netip"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -17,25 +19,31 @@ func (a *API) access() {
 		SetCookie http.Cookie `header:"Set-Cookie"`
 	}
 	signIn := operation{method: "POST", path: "/sign-in", id: "sign-in", summary: "Trade a ticket for a session",
-		status: http.StatusNoContent}
-	huma.Register(a.huma, signIn.describe(a), func(ctx context.Context, in *struct{ Body wire.SignIn }) (*signInAnswer,
-		error) {
-		session, err := a.house.Access.SignIn(ctx, in.Body.Ticket)
+		status: http.StatusNoContent}.describe(a)
+	signIn.MaxBodyBytes = 4 << 10 // anybody may send it
+	signIn.Errors = append(signIn.Errors, http.StatusTooManyRequests)
+	huma.Register(a.huma, signIn, func(ctx context.Context, in *signInInput) (*signInAnswer, error) {
+		from, _ := netip.ParseAddrPort(in.from)
+		session, err := a.house.Access.SignIn(ctx, in.Body.Ticket, in.Agent, from.Addr().Unmap().String())
+		if errors.Is(err, access.ErrTicket) {
+			if away := a.guesses.wrong(ctx, from.Addr().Unmap()); away > 0 {
+				return nil, retry(huma.Error429TooManyRequests("Too many wrong sign-ins from this address."), away)
+			}
+		}
 		if err != nil {
 			return nil, problem(err)
 		}
-		return &signInAnswer{cookie(session, int(access.SessionLife/time.Second))}, nil
+		return &signInAnswer{a.sessionCookie(session, int(access.SessionLife/time.Second))}, nil
 	})
 	signOut := operation{method: "POST", path: "/sign-out", id: "sign-out", summary: "End this session",
 		status: http.StatusNoContent, scope: access.Watch}
-	huma.Register(a.huma, signOut.describe(a), func(ctx context.Context, in *struct {
-		Session string `cookie:"urbo_session"`
-	}) (*signInAnswer, error) {
-		if err := a.house.Access.SignOut(ctx, in.Session); err != nil {
+	huma.Register(a.huma, signOut.describe(a), func(ctx context.Context, _ *nothing) (*signInAnswer, error) {
+		if err := a.house.Access.SignOut(ctx, Caller(ctx).Caller); err != nil {
 			return nil, problem(err)
 		}
-		return &signInAnswer{cookie("", -1)}, nil
+		return &signInAnswer{a.sessionCookie("", -1)}, nil
 	})
+	a.sessions()
 	call(a, operation{"GET", "/me", "me", "Who is asking", access.Watch, 0},
 		func(ctx context.Context, _ *nothing) (wire.Me, error) {
 			c := Caller(ctx)
@@ -47,8 +55,8 @@ func (a *API) access() {
 		})
 	call(a, operation{"POST", "/tickets", "add-ticket", "Make a one-time sign-in code", access.Owner,
 		http.StatusCreated}, func(context.Context, *nothing) (wire.Ticket, error) {
-		ticket, expires := a.house.Access.Ticket()
-		return wire.Ticket{Link: SignInLink(a.url, ticket), Expires: expires}, nil
+		ticket, expires, err := a.house.Access.Ticket()
+		return wire.Ticket{Link: SignInLink(a.url, ticket), Expires: expires}, err
 	})
 	call(a, operation{"GET", "/tokens", "list-tokens", "List tokens, without their secrets", access.Owner, 0},
 		func(ctx context.Context, _ *nothing) ([]wire.Token, error) {
@@ -76,7 +84,48 @@ func (a *API) about() wire.About {
 }
 
 func tokenOf(t access.Token) wire.Token {
-	return wire.Token{ID: t.ID, Name: t.Name, Scope: t.Scope, Created: t.Created, Used: t.Used}
+	return wire.Token{ID: t.ID, Name: t.Name, Scope: t.Scope, Created: t.Created, Used: t.Used,
+		From: t.From}
+}
+
+// signInInput is a ticket, and who brings it.
+type signInInput struct {
+	Agent string `header:"User-Agent"`
+	Body  wire.SignIn
+	from  string
+}
+
+// Resolve notes where the request comes from.
+func (s *signInInput) Resolve(ctx huma.Context) []error {
+	s.from = ctx.RemoteAddr()
+	return nil
+}
+
+// sessions registers looking after signed-in browsers.
+func (a *API) sessions() {
+	call(a, operation{"GET", "/sessions", "list-sessions", "List the signed-in browsers", access.Owner, 0},
+		func(ctx context.Context, _ *nothing) ([]wire.Session, error) {
+			all, err := a.house.Access.Sessions(ctx)
+			own := Caller(ctx).Door
+			return list(all, func(s access.Session) wire.Session {
+				return wire.Session{ID: s.ID, Browser: s.Agent, Created: maybeTime(s.Created), Expires: s.Expires,
+					Used: s.Used, From: s.From, This: own == access.Door{Session: true, ID: s.ID}}
+			}), err
+		})
+	remove(a, operation{method: "DELETE", path: "/sessions/{session}", id: "end-session", summary: "Sign a browser out",
+		scope: access.Owner}, func(ctx context.Context, in *struct {
+		Session string `path:"session" maxLength:"40"`
+	}) error {
+		return a.house.Access.EndSession(ctx, in.Session, Caller(ctx).Name)
+	})
+}
+
+// maybeTime is nil for the zero time.
+func maybeTime(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
 }
 
 // list translates a list.
@@ -102,7 +151,7 @@ func remove[In any](a *API, o operation, f func(context.Context, *In) error) {
 // browsers keep out of requests and logs.
 func SignInLink(url, ticket string) string { return url + "/sign-in#" + ticket }
 
-func cookie(value string, maxAge int) http.Cookie {
-	return http.Cookie{Name: sessionCookie, Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true,
+func (a *API) sessionCookie(value string, maxAge int) http.Cookie {
+	return http.Cookie{Name: a.cookie, Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true,
 		SameSite: http.SameSiteStrictMode}
 }

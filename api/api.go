@@ -34,6 +34,10 @@ type API struct {
 	house *service.House
 	parts []string
 	url   string
+
+	cookie  string // name of the session's
+	guesses guesses
+	streams streams
 }
 
 // New makes the handler that serves API, events and console.
@@ -46,27 +50,29 @@ func New(house *service.House, o Options) http.Handler {
 		_, _ = w.Write([]byte("ok\n"))
 	})
 	router.Group(func(r chi.Router) {
-		r.Use(identify(house.Access))
-		register(r, house, o)
+		a := &API{house: house, parts: []string{}, url: o.URL, cookie: sessionCookie + "_" + house.ID}
+		r.Use(a.identify)
+		a.register(r, o)
 	})
 	router.NotFound(console)
 	return router
 }
 
 // register builds the typed operations on a router.
-func register(r chi.Router, house *service.House, o Options) *API {
+func (a *API) register(r chi.Router, o Options) {
 	huma.DefaultArrayNullable = false // answers have empty lists, never null
-	config := huma.DefaultConfig("Urbo", house.Version)
+	config := huma.DefaultConfig("Urbo", a.house.Version)
 	config.Info.Description = "Learns codes from existing infrared and 433 MHz handsets, keeps them " +
 		"device by device, and replays them."
 	// the document is served below, to callers only
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
 	config.CreateHooks = nil // no $schema links in answers
 	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
-		"token":   {Type: "http", Scheme: "bearer"},
-		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie},
+		"token": {Type: "http", Scheme: "bearer"},
+		"session": {Type: "apiKey", In: "cookie", Name: sessionCookie,
+			Description: "The house's id stands behind the name."},
 	}
-	a := &API{huma: humachi.New(r, config), house: house, parts: []string{}, url: o.URL}
+	a.huma = humachi.New(r, config)
 	a.access()
 	a.devices()
 	a.lessons()
@@ -89,7 +95,6 @@ func register(r chi.Router, house *service.House, o Options) *API {
 		_, _ = w.Write(document)
 	})
 	r.With(needs(access.Watch)).NotFound(func(w http.ResponseWriter, r *http.Request) { console(w, r) })
-	return a
 }
 
 // operation describes one call: method, path, what it does, and the scope it needs ("" is open to everybody).
@@ -102,7 +107,7 @@ type operation struct {
 // describe turns an operation into huma's.
 func (o operation) describe(a *API) huma.Operation {
 	h := huma.Operation{Method: o.method, Path: "/api" + o.path, OperationID: o.id, Summary: o.summary,
-		DefaultStatus: o.status, MaxBodyBytes: 1 << 20,
+		DefaultStatus: o.status, MaxBodyBytes: 1 << 20, BodyReadTimeout: -1, // timedBody has one
 		Errors: []int{http.StatusBadRequest, http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound,
 			http.StatusConflict}}
 	if o.scope != "" {
@@ -110,8 +115,7 @@ func (o operation) describe(a *API) huma.Operation {
 		h.Security = []map[string][]string{{"token": {}}, {"session": {}}}
 		h.Middlewares = huma.Middlewares{func(ctx huma.Context, next func(huma.Context)) {
 			if err := Caller(ctx.Context()).may(o.scope); err != nil {
-				p := problem(err)
-				_ = huma.WriteErr(a.huma, ctx, p.GetStatus(), p.Error())
+				_ = huma.WriteErr(a.huma, ctx, statusOf(err), err.Error())
 				return
 			}
 			next(ctx)

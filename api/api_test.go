@@ -45,12 +45,15 @@ func newSite(t *testing.T) *site {
 	ctx, cancel := context.WithCancel(context.Background())
 	server := httptest.NewUnstartedServer(handler)
 	requests, endRequests := context.WithCancel(context.Background())
-	server.Config.BaseContext = func(net.Listener) context.Context { return requests }
+	server.Config = api.Server(requests, handler, func(ctx context.Context, _ net.Conn) context.Context { return ctx })
+	lobby := api.NewLobby()
+	server.Listener = lobby.Listener(server.Listener)
 	server.Start()
 	done := make(chan struct{})
 	go func() { defer close(done); _ = house.Run(ctx) }()
 	t.Cleanup(func() {
 		endRequests()
+		lobby.Empty()
 		server.Close()
 		cancel()
 		<-done
@@ -197,7 +200,7 @@ func TestScopes_WatchLooksPressPressesOwnerChanges(t *testing.T) {
 
 func TestTicket_SignsInOnceAndTheCookieWorks(t *testing.T) {
 	s := newSite(t)
-	ticket, _ := s.house.Access.Ticket()
+	ticket, _, _ := s.house.Access.Ticket()
 	body := wire.SignIn{Ticket: ticket}
 	data, _ := json.Marshal(body)
 	resp, err := http.Post(s.url+"/api/sign-in", "application/json", bytes.NewReader(data))

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"reflect"
 	"slices"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -39,21 +40,79 @@ func (a *API) events() {
 		summary: "Everything that happens, as server-sent events", scope: access.Watch}.describe(a)
 	o.Responses = map[string]*huma.Response{"200": {Description: "OK",
 		Content: map[string]*huma.MediaType{"text/event-stream": {Schema: a.eventSchema()}}}}
-	huma.Register(a.huma, o, func(_ context.Context, in *struct {
+	o.Errors = append(o.Errors, http.StatusServiceUnavailable)
+	huma.Register(a.huma, o, func(ctx context.Context, in *struct {
 		Last string `header:"Last-Event-ID" maxLength:"80" doc:"Go on after this event; without it, now"`
 	}) (*huma.StreamResponse, error) {
+		who := Caller(ctx).Caller
+		revoked, err := a.house.Access.Revoked(ctx, who)
+		if err != nil {
+			return nil, problem(err)
+		}
+		leave, err := a.streams.enter(who.Door)
+		if err != nil {
+			return nil, retry(huma.Error503ServiceUnavailable(err.Error()), 10*time.Second)
+		}
 		return &huma.StreamResponse{Body: func(ctx huma.Context) {
+			defer leave()
 			ctx.SetHeader("Content-Type", "text/event-stream")
 			w, ok := ctx.BodyWriter().(http.ResponseWriter)
 			if !ok {
 				return
 			}
-			_ = a.house.Feed.Listen(ctx.Context(), in.Last, func(i feed.Item) error {
-				return writeEvents(w, i.ID,
-					a.told(i))
-			})
+			while, end := context.WithCancel(ctx.Context())
+			defer end()
+			if !who.Until.IsZero() {
+				defer time.AfterFunc(time.Until(who.Until), end).Stop()
+			}
+			go func() {
+				select {
+				case <-revoked:
+					end()
+				case <-while.Done():
+				}
+			}()
+			_ = a.house.Feed.Listen(while, in.Last, func(i feed.Item) error { return writeEvents(w, i.ID, a.told(i)) })
 		}}, nil
 	})
+}
+
+// Bounds of the event streams that are open at once.
+const (
+	maxStreams   = 256 // in all
+	maxStreamsOf = 64  // of one token, of one session, or of the command line on this machine
+)
+
+// streams counts the event streams that are open.
+type streams struct {
+	mu  sync.Mutex
+	all int
+	by  map[access.Door]int
+}
+
+// enter counts one more, until it leaves.
+func (s *streams) enter(d access.Door) (leave func(), err error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	switch {
+	case s.by[d] >= maxStreamsOf:
+		return nil, fmt.Errorf("%d event streams of this caller are open, which is the most: close one", maxStreamsOf)
+	case s.all >= maxStreams:
+		return nil, fmt.Errorf("%d event streams are open, which is the most: close one", maxStreams)
+	}
+	if s.by == nil {
+		s.by = map[access.Door]int{}
+	}
+	s.all++
+	s.by[d]++
+	return func() {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		s.all--
+		if s.by[d]--; s.by[d] == 0 {
+			delete(s.by, d)
+		}
+	}, nil
 }
 
 // eventSchema describes the stream in the API's document.
@@ -71,17 +130,10 @@ func (a *API) eventSchema() *huma.Schema {
 		Items: &huma.Schema{Extensions: map[string]any{"oneOf": kinds}}}
 }
 
-// writeTimeout is how long a listener may take for one event before it is given up.
-const writeTimeout = 5 * time.Second
-
 // writeEvents writes what one item says. Its id stands with the last event, so that none of them is skipped.
 func writeEvents(w http.ResponseWriter, id string, events []event) error {
 	if len(events) == 0 {
 		return nil
-	}
-	control := http.NewResponseController(w)
-	if err := control.SetWriteDeadline(time.Now().Add(writeTimeout)); err != nil {
-		return err
 	}
 	for i, e := range events {
 		data, err := json.Marshal(e.data)
@@ -96,7 +148,7 @@ func writeEvents(w http.ResponseWriter, id string, events []event) error {
 			return err
 		}
 	}
-	return control.Flush()
+	return http.NewResponseController(w).Flush()
 }
 
 // told is what the network gets to know of an item of the feed. The first one, which has no happening, says that the

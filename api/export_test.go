@@ -1,4 +1,4 @@
 package api
 
-// Problem is what an error is answered with.
-var Problem = problem
+// StatusOf is the status that an error is answered with.
+var StatusOf = statusOf

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"net"
 	"net/http"
 	"net/netip"
@@ -12,7 +13,8 @@ import (
 	"urbo/service/access"
 )
 
-// sessionCookie is the name of the browser's cookie.
+// sessionCookie begins the name of the browser's cookie; the house's id ends it, since browsers do not tell two
+// services on one machine apart.
 const sessionCookie = "urbo_session"
 
 type callerKey struct{}
@@ -45,22 +47,42 @@ func WithCaller(ctx context.Context, c access.Caller) context.Context {
 }
 
 // identify finds out who asks: the peer of the Unix socket, a token, or a session's cookie.
-func identify(doors *access.Access) func(http.Handler) http.Handler {
-	return func(next http.Handler) http.Handler {
-		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-			if _, known := r.Context().Value(callerKey{}).(caller); known {
-				next.ServeHTTP(w, r)
+func (a *API) identify(next http.Handler) http.Handler {
+	doors := a.house.Access
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if _, known := r.Context().Value(callerKey{}).(caller); known {
+			next.ServeHTTP(w, r)
+			return
+		}
+		c, from, tried := caller{err: access.ErrNobody}, address(r), false
+		if token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
+			tried = true
+			c.Caller, c.err = doors.Token(r.Context(), strings.TrimSpace(token), from.String())
+		} else if cookie := a.sessionOf(r); cookie != "" {
+			tried = true
+			c.Caller, c.err = doors.Session(r.Context(), cookie, from.String())
+		}
+		if g, ok := guestOf(r.Context()); ok && c.err == nil {
+			g.isKnown()
+		}
+		if tried && errors.Is(c.err, access.ErrNobody) {
+			if away := a.guesses.wrong(r.Context(), from); away > 0 {
+				tooMany(w, away)
 				return
 			}
-			c := caller{err: access.ErrNobody}
-			if token, ok := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); ok {
-				c.Caller, c.err = doors.Token(r.Context(), strings.TrimSpace(token))
-			} else if cookie, err := r.Cookie(sessionCookie); err == nil {
-				c.Caller, c.err = doors.Session(r.Context(), cookie.Value)
-			}
-			next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), callerKey{}, c)))
-		})
+		}
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), callerKey{}, c)))
+	})
+}
+
+// sessionOf is the cookie of a browser that signed in here, also in a version that named it otherwise; "" for none.
+func (a *API) sessionOf(r *http.Request) string {
+	for _, name := range []string{a.cookie, sessionCookie} {
+		if c, err := r.Cookie(name); err == nil {
+			return c.Value
+		}
 	}
+	return ""
 }
 
 // needs refuses callers without a scope, for handlers that are not typed operations.
@@ -68,7 +90,7 @@ func needs(s access.Scope) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			if err := Caller(r.Context()).may(s); err != nil {
-				writeProblem(w, problem(err).GetStatus(), err.Error())
+				writeProblem(w, statusOf(err), err.Error())
 				return
 			}
 			next.ServeHTTP(w, r)

@@ -118,7 +118,7 @@ func TestProblems_WhatTheDiskRefusesIsNobodysBadInput(t *testing.T) {
 		store.ErrDisk: http.StatusInternalServerError,
 	} {
 		for _, around := range []error{lessons.ErrStep, device.ErrCode, device.ErrName} {
-			assert.Equal(t, want, api.Problem(fmt.Errorf("keep lamp/on: %w: %w", around, err)).GetStatus())
+			assert.Equal(t, want, api.StatusOf(fmt.Errorf("keep lamp/on: %w: %w", around, err)))
 		}
 	}
 }

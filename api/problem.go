@@ -4,7 +4,10 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"math"
 	"net/http"
+	"strconv"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -40,6 +43,7 @@ var statuses = []struct {
 	{transmit.ErrEnding, http.StatusServiceUnavailable},
 	{access.ErrNobody, http.StatusUnauthorized},
 	{access.ErrTicket, http.StatusUnauthorized},
+	{access.ErrTickets, http.StatusTooManyRequests},
 	{access.ErrScope, http.StatusForbidden},
 	{access.ErrUnknown, http.StatusNotFound},
 	{library.ErrUnknownDevice, http.StatusNotFound},
@@ -83,13 +87,35 @@ var statuses = []struct {
 	{context.Canceled, 499},
 }
 
+// retryAfter is when it is worth to ask again, by status.
+var retryAfter = map[int]time.Duration{http.StatusTooManyRequests: 2 * time.Second,
+	http.StatusServiceUnavailable: 5 * time.Second}
+
 // problem turns an error into an RFC 9457 problem.
-func problem(err error) huma.StatusError {
+func problem(err error) error {
+	status, text := statusOf(err), err.Error()
+	if status == http.StatusInternalServerError {
+		slog.Error("request failed", "error", err)
+		text = "Urbo could not do this: " + text
+	}
+	p := huma.NewError(status, text)
+	if after, later := retryAfter[status]; later {
+		return retry(p, after)
+	}
+	return p
+}
+
+// statusOf is the status that an error is answered with.
+func statusOf(err error) int {
 	for _, s := range statuses {
 		if errors.Is(err, s.err) {
-			return huma.NewError(s.status, err.Error())
+			return s.status
 		}
 	}
-	slog.Error("request failed", "error", err)
-	return huma.NewError(http.StatusInternalServerError, "Urbo could not do this: "+err.Error())
+	return http.StatusInternalServerError
+}
+
+// retry says when to ask again.
+func retry(p error, after time.Duration) error {
+	return huma.ErrorWithHeaders(p, http.Header{"Retry-After": {strconv.Itoa(int(math.Ceil(after.Seconds())))}})
 }

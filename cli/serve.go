@@ -94,23 +94,21 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 		hosts = append(hosts, host)
 	}
 	at := o.address(tcp.Addr())
-	server := &http.Server{
-		Handler:           api.New(house, api.Options{URL: at.url, Hosts: hosts, Faces: faces}),
-		ReadHeaderTimeout: 10 * time.Second,
-		IdleTimeout:       2 * time.Minute,
-		MaxHeaderBytes:    32 << 10,
-		BaseContext:       func(net.Listener) context.Context { return requestCtx },
-		ConnContext:       peerContext,
-	}
+	handler := api.New(house, api.Options{URL: at.url, Hosts: hosts, Faces: faces})
+	network := api.Server(requestCtx, handler, func(ctx context.Context, _ net.Conn) context.Context { return ctx })
+	local := api.Server(requestCtx, handler, peerContext) // of its own, so that nobody outside can fill it
 	var group sync.WaitGroup
 	group.Go(func() { _ = house.Run(houseCtx) })
-	for _, l := range []net.Listener{tcp, socket} {
+	serve := func(server *http.Server, l net.Listener) {
 		group.Go(func() {
 			if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
 				slog.Error("serve", "address", l.Addr(), "error", err)
 			}
 		})
 	}
+	lobby := api.NewLobby()
+	serve(network, lobby.Listener(tcp))
+	serve(local, socket)
 	if started != nil {
 		err = started(ctx, house, at)
 	} else {
@@ -124,8 +122,11 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 	endRequests()
 	quit, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 	defer cancel()
-	if e := server.Shutdown(quit); e != nil {
-		_ = server.Close()
+	lobby.Empty()
+	for _, server := range []*http.Server{network, local} {
+		if e := server.Shutdown(quit); e != nil {
+			_ = server.Close()
+		}
 	}
 	endHouse()
 	group.Wait()
@@ -151,7 +152,11 @@ func (o *serveOptions) address(bound net.Addr) address {
 
 // announce prints where the service is; the address is the first line.
 func (a *app) announce(house *service.House, at address) {
-	ticket, _ := house.Access.Ticket()
+	ticket, _, err := house.Access.Ticket()
+	if err != nil {
+		fmt.Fprintln(a.Out, at.url)
+		return
+	}
 	fmt.Fprintf(a.Out, "%s\nSign in:        %s\n                (works once, for %d minutes; urbo token link prints "+
 		"another)\n",
 		at.url, api.SignInLink(at.url, ticket), int(access.TicketLife.Minutes()))

@@ -59,6 +59,7 @@ type House struct {
 	Book      *line.Book
 	Version   string
 	Started   time.Time
+	ID        string // short, and of this data directory alone
 
 	store *store.Store
 	lock  *dirLock
@@ -91,6 +92,9 @@ func (h *House) build(ctx context.Context, c Config) error {
 	last, err := s.Happenings().LastSeq(ctx)
 	if err != nil {
 		return fmt.Errorf("read the journal: %w", err)
+	}
+	if h.ID, err = s.HouseID(ctx); err != nil {
+		return fmt.Errorf("read the house's id: %w", err)
 	}
 	h.Stream = stream.New(last, c.Now)
 	h.Journal, h.Feed = journal.New(s, h.Stream), feed.New(h.Stream)

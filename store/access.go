@@ -14,6 +14,7 @@ type tokenRow struct {
 	Hash      string
 	CreatedMS int64  `gorm:"column:created_ms"`
 	UsedMS    *int64 `gorm:"column:used_ms"`
+	UsedFrom  string
 }
 
 // Token is a credential for a program. Only the hash of its secret is kept.
@@ -21,21 +22,57 @@ type Token struct {
 	ID, Name, Scope, Hash string
 	Created               time.Time
 	Used                  *time.Time
+	From                  string // address that it was last used from
 }
 
 func (row tokenRow) token() Token {
-	t := Token{ID: row.ID, Name: row.Name, Scope: row.Scope, Hash: row.Hash, Created: fromMillis(row.CreatedMS)}
-	if row.UsedMS != nil {
-		used := fromMillis(*row.UsedMS)
-		t.Used = &used
+	return Token{ID: row.ID, Name: row.Name, Scope: row.Scope, Hash: row.Hash, Created: fromMillis(row.CreatedMS),
+		Used: maybeMillis(row.UsedMS), From: row.UsedFrom}
+}
+
+func maybeMillis(ms *int64) *time.Time {
+	if ms == nil {
+		return nil
 	}
-	return t
+	t := fromMillis(*ms)
+	return &t
+}
+
+type sessionRow struct {
+	Hash      string `gorm:"primaryKey"`
+	ID        string
+	Name      string
+	Scope     string
+	Agent     string
+	CreatedMS int64  `gorm:"column:created_ms"`
+	ExpiresMS int64  `gorm:"column:expires_ms"`
+	UsedMS    *int64 `gorm:"column:used_ms"`
+	UsedFrom  string
 }
 
 // SignIn is a signed-in browser. Only the hash of its cookie is kept.
 type SignIn struct {
-	Hash, Name, Scope string
-	Expires           time.Time
+	Hash, ID, Name, Scope string
+	Agent                 string    // what the browser called itself
+	Created               time.Time // zero for one of before migration 0010
+	Expires               time.Time
+	Used                  *time.Time
+	From                  string // address that it was last used from
+}
+
+func (row sessionRow) signIn() SignIn {
+	out := SignIn{Hash: row.Hash, ID: row.ID, Name: row.Name, Scope: row.Scope, Agent: row.Agent,
+		Expires: fromMillis(row.ExpiresMS), Used: maybeMillis(row.UsedMS), From: row.UsedFrom}
+	if row.CreatedMS > 0 {
+		out.Created = fromMillis(row.CreatedMS)
+	}
+	return out
+}
+
+// Use is when and from where a token or a session was used.
+type Use struct {
+	At   time.Time
+	From string
 }
 
 // Access is the repository of tokens and of signed-in browsers.
@@ -72,51 +109,73 @@ func (r Access) AddToken(ctx context.Context, t Token) error {
 	})
 }
 
-// RemoveToken removes a token by name. The error wraps ErrNotFound.
-func (r Access) RemoveToken(ctx context.Context, name string) error {
-	return r.store.change(ctx, func(tx *gorm.DB) error {
-		result := tx.Exec("DELETE FROM tokens WHERE name = ?", name)
-		if result.Error == nil && result.RowsAffected == 0 {
+// RemoveToken removes a token by name, and tells its id. The error wraps ErrNotFound.
+func (r Access) RemoveToken(ctx context.Context, name string) (id string, err error) {
+	err = r.store.change(ctx, func(tx *gorm.DB) error {
+		result := tx.Raw("DELETE FROM tokens WHERE name = ? RETURNING id", name).Scan(&id)
+		if result.Error == nil && id == "" {
 			return gorm.ErrRecordNotFound
 		}
 		return result.Error
 	})
+	return id, err
 }
 
-// NoteUses keeps when tokens were last used, by their ids.
-func (r Access) NoteUses(ctx context.Context, used map[string]time.Time) error {
+// NoteUses keeps when tokens and sessions were last used, by their ids.
+func (r Access) NoteUses(ctx context.Context, tokens, sessions map[string]Use) error {
 	return r.store.change(ctx, func(tx *gorm.DB) error {
-		for id, at := range used {
-			if err := tx.Exec("UPDATE tokens SET used_ms = ? WHERE id = ?", millis(at), id).Error; err != nil {
-				return err
+		for table, used := range map[string]map[string]Use{"tokens": tokens, "sessions": sessions} {
+			for id, u := range used {
+				if err := tx.Exec("UPDATE "+table+" SET used_ms = ?, used_from = ? WHERE id = ?", millis(u.At), u.From,
+					id).Error; err != nil {
+					return err
+				}
 			}
 		}
 		return nil
 	})
 }
 
+// SignIns lists the signed-in browsers whose time is not over, the newest first.
+func (r Access) SignIns(ctx context.Context, now time.Time) ([]SignIn, error) {
+	var rows []sessionRow
+	if err := r.store.read.WithContext(ctx).Table("sessions").Where("expires_ms > ?",
+		millis(now)).Order("created_ms DESC, id").Find(&rows).Error; err != nil {
+		return nil, Explain(err)
+	}
+	out := make([]SignIn, len(rows))
+	for i, row := range rows {
+		out[i] = row.signIn()
+	}
+	return out, nil
+}
+
 // SignIn finds who is signed in by the hash of a cookie, where that holds at a time. The error wraps ErrNotFound.
 func (r Access) SignIn(ctx context.Context, hash string, now time.Time) (SignIn, error) {
-	var row struct{ Hash, Name, Scope string }
+	var row sessionRow
 	err := r.store.read.WithContext(ctx).Table("sessions").Where("hash = ? AND expires_ms > ?", hash,
 		millis(now)).Take(&row).Error
-	return SignIn{Hash: row.Hash, Name: row.Name, Scope: row.Scope}, Explain(err)
+	return row.signIn(), Explain(err)
 }
 
 // AddSignIn keeps a signed-in browser, and removes those whose time is over.
-func (r Access) AddSignIn(ctx context.Context, s SignIn, now time.Time) error {
+func (r Access) AddSignIn(ctx context.Context, s SignIn) error {
 	return r.store.change(ctx, func(tx *gorm.DB) error {
-		if err := tx.Exec("DELETE FROM sessions WHERE expires_ms < ?", millis(now)).Error; err != nil {
+		if err := tx.Exec("DELETE FROM sessions WHERE expires_ms < ?", millis(s.Created)).Error; err != nil {
 			return err
 		}
-		return tx.Exec("INSERT INTO sessions VALUES (?, ?, ?, ?)", s.Hash, s.Name, s.Scope, millis(s.Expires)).Error
+		return tx.Table("sessions").Create(&sessionRow{Hash: s.Hash, ID: s.ID, Name: s.Name, Scope: s.Scope,
+			Agent: s.Agent, CreatedMS: millis(s.Created), ExpiresMS: millis(s.Expires)}).Error
 	})
 }
 
-// RemoveSignIn ends a browser's session.
-func (r Access) RemoveSignIn(ctx context.Context, hash string) error {
+// RemoveSignIn ends a browser's session, by its id. The error wraps ErrNotFound.
+func (r Access) RemoveSignIn(ctx context.Context, id string) error {
 	return r.store.change(ctx, func(tx *gorm.DB) error {
-		return tx.Exec("DELETE FROM sessions WHERE hash = ?",
-			hash).Error
+		result := tx.Exec("DELETE FROM sessions WHERE id = ?", id)
+		if result.Error == nil && result.RowsAffected == 0 {
+			return gorm.ErrRecordNotFound
+		}
+		return result.Error
 	})
 }

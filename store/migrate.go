@@ -28,6 +28,7 @@ var migrations = []*gormigrate.Migration{
 	}},
 	{ID: "0008-identity", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&v8.Code{}, &v8.Indexed{}) }},
 	{ID: "0009-floor", Migrate: floor},
+	{ID: "0010-doors", Migrate: doors},
 }
 
 const migrationTable = "migrations"
@@ -36,7 +37,7 @@ func migrate(db *gorm.DB) error {
 	m := gormigrate.New(db, &gormigrate.Options{TableName: migrationTable, IDColumnName: "id", IDColumnSize: 80,
 		UseTransaction: true}, migrations)
 	// a new database has nothing to go through
-	m.InitSchema(func(tx *gorm.DB) error { return execute(tx, floorTables) })
+	m.InitSchema(func(tx *gorm.DB) error { return execute(tx, slices.Concat(floorTables, doorTables)) })
 	return m.Migrate()
 }
 

@@ -183,7 +183,19 @@ type Token struct {
 	Scope   string     `json:"scope" enum:"owner,press,watch,station"`
 	Created time.Time  `json:"created"`
 	Used    *time.Time `json:"used,omitempty"`
+	From    string     `json:"from,omitempty" doc:"Address that it was last used from"`
 	Secret  string     `json:"secret,omitempty" doc:"Shown once, when it is made"`
+}
+
+// Session is a signed-in browser.
+type Session struct {
+	ID      string     `json:"id"`
+	Browser string     `json:"browser" doc:"What the browser calls itself"`
+	Created *time.Time `json:"created,omitempty"`
+	Expires time.Time  `json:"expires"`
+	Used    *time.Time `json:"used,omitempty" doc:"When it was last used"`
+	From    string     `json:"from,omitempty" doc:"Address that it was last used from"`
+	This    bool       `json:"this" doc:"Whether it is the one that asks"`
 }
 
 // NewToken asks for a token.

@@ -12,11 +12,13 @@ import (
 	"log/slog"
 	"maps"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
 	"urbo/core/device"
 	"urbo/core/happening"
+	"urbo/core/plain"
 	"urbo/service/stream"
 	"urbo/store"
 )
@@ -43,7 +45,8 @@ var (
 	ErrNobody  = errors.New("not signed in")
 	ErrScope   = errors.New("not allowed")
 	ErrTicket  = errors.New("sign-in code")
-	ErrUnknown = errors.New("unknown token")
+	ErrTickets = errors.New("sign-in links")
+	ErrUnknown = errors.New("unknown token or session")
 )
 
 // How long things last.
@@ -57,6 +60,14 @@ const (
 type Caller struct {
 	Name  string
 	Scope Scope
+	Door  Door      // what it came in by
+	Until time.Time // the end of a session; zero for all others
+}
+
+// Door is a token or a session, by its id; the zero value is neither.
+type Door struct {
+	Session bool
+	ID      string
 }
 
 // May says whether the caller's scope covers what is asked. Its error wraps ErrScope.
@@ -74,20 +85,22 @@ type Access struct {
 	now    func() time.Time
 
 	mu      sync.Mutex
-	tickets map[string]time.Time // hash → end
-	used    map[string]time.Time // by id of a token: uses that are not written yet
+	tickets map[string]time.Time   // hash → end
+	used    map[Door]store.Use     // uses that are not written yet
+	open    map[Door]chan struct{} // closed when it is revoked
 }
 
 // New makes the access of a house.
 func New(s *store.Store, events *stream.Stream, now func() time.Time) *Access {
 	return &Access{store: s.Access(), stream: events, now: now, tickets: map[string]time.Time{},
-		used: map[string]time.Time{}}
+		used: map[Door]store.Use{}, open: map[Door]chan struct{}{}}
 }
 
-// writeUses is how often it is written when tokens were used: seldom enough for an SD card.
+// writeUses is how often it is written when tokens and sessions were used: seldom enough for an SD card.
 const writeUses = 10 * time.Minute
 
-// Run writes when tokens were used, until the context ends and once more then. Nobody who uses one waits for it.
+// Run writes when tokens and sessions were used, until the context ends and once more then. Nobody who uses one waits
+// for it.
 func (a *Access) Run(ctx context.Context) error {
 	tick := time.NewTicker(writeUses)
 	defer tick.Stop()
@@ -110,17 +123,90 @@ func (a *Access) noteUses(ctx context.Context) error {
 	if len(used) == 0 {
 		return nil
 	}
-	if err := a.store.NoteUses(ctx, used); err != nil {
+	tokens, sessions := map[string]store.Use{}, map[string]store.Use{}
+	for d, u := range used {
+		if d.Session {
+			sessions[d.ID] = u
+		} else {
+			tokens[d.ID] = u
+		}
+	}
+	if err := a.store.NoteUses(ctx, tokens, sessions); err != nil {
 		return fmt.Errorf("note when tokens were used: %w", err)
 	}
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	for id, at := range used {
-		if a.used[id].Equal(at) {
-			delete(a.used, id)
+	for d, u := range used {
+		if a.used[d] == u {
+			delete(a.used, d)
 		}
 	}
 	return nil
+}
+
+// use notes that somebody came in.
+func (a *Access) use(d Door, from string) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.used[d] = store.Use{At: a.now(), From: from}
+}
+
+// lastUse is when and from where a door was used last, where that is not written yet.
+func (a *Access) lastUse(d Door, at *time.Time, from string) (*time.Time, string) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if u, ok := a.used[d]; ok {
+		return &u.At, u.From
+	}
+	return at, from
+}
+
+// Revoked is closed when what a caller came in by is revoked: what goes on for long has to end then. It is nil for one
+// who came in by neither token nor session. The error wraps ErrNobody where it was revoked just now.
+func (a *Access) Revoked(ctx context.Context, c Caller) (<-chan struct{}, error) {
+	if c.Door.ID == "" {
+		return nil, nil
+	}
+	a.mu.Lock()
+	gone := a.open[c.Door]
+	if gone == nil {
+		gone = make(chan struct{})
+		a.open[c.Door] = gone
+	}
+	a.mu.Unlock()
+	return gone, a.stillThere(ctx, c.Door) // asked after the channel is there: a revocation is in one of the two
+}
+
+func (a *Access) stillThere(ctx context.Context, d Door) error {
+	is := false
+	if d.Session {
+		all, err := a.store.SignIns(ctx, a.now())
+		if err != nil {
+			return err
+		}
+		is = slices.ContainsFunc(all, func(s store.SignIn) bool { return s.ID == d.ID })
+	} else {
+		all, err := a.store.Tokens(ctx)
+		if err != nil {
+			return err
+		}
+		is = slices.ContainsFunc(all, func(t Token) bool { return t.ID == d.ID })
+	}
+	if !is {
+		return fmt.Errorf("%w: it was revoked", ErrNobody)
+	}
+	return nil
+}
+
+// revoke ends what goes on for somebody who came in by a door.
+func (a *Access) revoke(d Door) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if gone := a.open[d]; gone != nil {
+		close(gone)
+		delete(a.open, d)
+	}
+	delete(a.used, d)
 }
 
 func secret() string {
@@ -135,23 +221,31 @@ func hash(secret string) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// Ticket makes a one-time sign-in code.
-func (a *Access) Ticket() (string, time.Time) {
+// Ticket makes a one-time sign-in code. The error wraps ErrTickets where so many wait that no more are made: none
+// pushes another out.
+func (a *Access) Ticket() (string, time.Time, error) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	now := a.now()
+	now, first := a.now(), time.Time{}
 	for h, end := range a.tickets {
-		if end.Before(now) || len(a.tickets) >= maxTickets {
+		if end.Before(now) {
 			delete(a.tickets, h)
+		} else if first.IsZero() || end.Before(first) {
+			first = end
 		}
+	}
+	if len(a.tickets) >= maxTickets {
+		return "", first, fmt.Errorf("%w: %d are not used yet, which is the most: use one, or wait until %s", ErrTickets,
+			maxTickets, first.Format("15:04:05"))
 	}
 	s, end := secret(), now.Add(TicketLife)
 	a.tickets[hash(s)] = end
-	return s, end
+	return s, end, nil
 }
 
-// SignIn trades a ticket for a session's cookie value. A ticket works once.
-func (a *Access) SignIn(ctx context.Context, ticket string) (string, error) {
+// SignIn trades a ticket for a session's cookie value. A ticket works once. agent is what the browser calls itself, and
+// from the address that it comes from.
+func (a *Access) SignIn(ctx context.Context, ticket, agent, from string) (string, error) {
 	a.mu.Lock()
 	end, ok := a.tickets[hash(ticket)]
 	delete(a.tickets, hash(ticket))
@@ -160,12 +254,25 @@ func (a *Access) SignIn(ctx context.Context, ticket string) (string, error) {
 		return "", fmt.Errorf("%w is used up or too old: print a new link with urbo token link", ErrTicket)
 	}
 	s := secret()
-	row := store.SignIn{Hash: hash(s), Name: "console", Scope: string(Owner), Expires: a.now().Add(SessionLife)}
-	if err := a.store.AddSignIn(ctx, row, a.now()); err != nil {
+	row := store.SignIn{Hash: hash(s), ID: secret()[:8], Name: "console", Scope: string(Owner), Agent: browser(agent),
+		Created: a.now(), Expires: a.now().Add(SessionLife)}
+	if err := a.store.AddSignIn(ctx, row); err != nil {
 		return "", fmt.Errorf("sign in: %w", err)
 	}
+	a.use(Door{true, row.ID}, from)
 	a.say("", "A browser signed in")
 	return s, nil
+}
+
+// maxAgent is the most characters that are kept of what a browser calls itself.
+const maxAgent = 160
+
+func browser(agent string) string {
+	agent = plain.Show(strings.Join(strings.Fields(agent), " "))
+	if r := []rune(agent); len(r) > maxAgent {
+		return string(r[:maxAgent])
+	}
+	return agent
 }
 
 // say tells the journal.
@@ -173,17 +280,50 @@ func (a *Access) say(by, text string) {
 	a.stream.Publish(happening.Happening{By: by, What: happening.AccessChanged{Text: text}})
 }
 
-// SignOut ends a session.
-func (a *Access) SignOut(ctx context.Context, session string) error {
-	if err := a.store.RemoveSignIn(ctx, hash(session)); err != nil {
+// SignOut ends the session that a caller came in by, if it was one.
+func (a *Access) SignOut(ctx context.Context, c Caller) error {
+	if !c.Door.Session {
+		return nil
+	}
+	if err := a.store.RemoveSignIn(ctx, c.Door.ID); err != nil && !errors.Is(err, store.ErrNotFound) {
 		return fmt.Errorf("sign out: %w", err)
 	}
+	a.revoke(c.Door)
 	a.say("", "A browser signed out")
 	return nil
 }
 
-// Session finds who a session's cookie belongs to. Its error wraps ErrNobody.
-func (a *Access) Session(ctx context.Context, session string) (Caller, error) {
+// Session is a signed-in browser.
+type Session = store.SignIn
+
+// Sessions lists the signed-in browsers, the newest first.
+func (a *Access) Sessions(ctx context.Context) ([]Session, error) {
+	all, err := a.store.SignIns(ctx, a.now())
+	if err != nil {
+		return nil, fmt.Errorf("list sessions: %w", err)
+	}
+	for i, s := range all {
+		all[i].Used, all[i].From = a.lastUse(Door{true, s.ID}, s.Used, s.From)
+	}
+	return all, nil
+}
+
+// EndSession signs a browser out, by the id of its session. The error wraps ErrUnknown.
+func (a *Access) EndSession(ctx context.Context, id, by string) error {
+	err := a.store.RemoveSignIn(ctx, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return fmt.Errorf("%w %.60q: list them with urbo session list", ErrUnknown, id)
+	}
+	if err != nil {
+		return fmt.Errorf("end session: %w", err)
+	}
+	a.revoke(Door{true, id})
+	a.say(by, "Ended the session "+id)
+	return nil
+}
+
+// Session finds who a session's cookie belongs to, who comes from an address. Its error wraps ErrNobody.
+func (a *Access) Session(ctx context.Context, session, from string) (Caller, error) {
 	row, err := a.store.SignIn(ctx, hash(session), a.now())
 	if errors.Is(err, store.ErrNotFound) {
 		return Caller{}, fmt.Errorf("%w: the session is over: open a new sign-in link", ErrNobody)
@@ -191,11 +331,13 @@ func (a *Access) Session(ctx context.Context, session string) (Caller, error) {
 	if err != nil {
 		return Caller{}, fmt.Errorf("look up session: %w", err)
 	}
-	return Caller{row.Name, Scope(row.Scope)}, nil
+	d := Door{true, row.ID}
+	a.use(d, from)
+	return Caller{row.Name, Scope(row.Scope), d, row.Expires}, nil
 }
 
-// Token finds who a token belongs to. Its error wraps ErrNobody.
-func (a *Access) Token(ctx context.Context, token string) (Caller, error) {
+// Token finds who a token belongs to, who comes from an address. Its error wraps ErrNobody.
+func (a *Access) Token(ctx context.Context, token, from string) (Caller, error) {
 	row, err := a.store.Token(ctx, hash(token))
 	if errors.Is(err, store.ErrNotFound) {
 		return Caller{}, fmt.Errorf("%w: no such token: make one with urbo token add", ErrNobody)
@@ -203,10 +345,9 @@ func (a *Access) Token(ctx context.Context, token string) (Caller, error) {
 	if err != nil {
 		return Caller{}, fmt.Errorf("look up token: %w", err)
 	}
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	a.used[row.ID] = a.now()
-	return Caller{"token " + row.Name, Scope(row.Scope)}, nil
+	d := Door{ID: row.ID}
+	a.use(d, from)
+	return Caller{Name: "token " + row.Name, Scope: Scope(row.Scope), Door: d}, nil
 }
 
 // Token is a credential for a program.
@@ -238,25 +379,22 @@ func (a *Access) Tokens(ctx context.Context) ([]Token, error) {
 	if err != nil {
 		return nil, fmt.Errorf("list tokens: %w", err)
 	}
-	a.mu.Lock()
-	defer a.mu.Unlock()
 	for i, t := range tokens {
-		if at, ok := a.used[t.ID]; ok {
-			tokens[i].Used = &at
-		}
+		tokens[i].Used, tokens[i].From = a.lastUse(Door{ID: t.ID}, t.Used, t.From)
 	}
 	return tokens, nil
 }
 
 // RemoveToken makes a token worthless. The error wraps ErrUnknown.
 func (a *Access) RemoveToken(ctx context.Context, name, by string) error {
-	err := a.store.RemoveToken(ctx, name)
+	id, err := a.store.RemoveToken(ctx, name)
 	if errors.Is(err, store.ErrNotFound) {
 		return fmt.Errorf("%w %.60q: list them with urbo token list", ErrUnknown, name)
 	}
 	if err != nil {
 		return fmt.Errorf("remove token: %w", err)
 	}
+	a.revoke(Door{ID: id})
 	a.say(by, "Removed the token "+name)
 	return nil
 }

@@ -33,48 +33,51 @@ func newDoor(t *testing.T) *door {
 
 func TestTicket_WorksOnceAndNotForLong(t *testing.T) {
 	d := newDoor(t)
-	ticket, end := d.Ticket()
-	assert.Equal(t, d.now.Add(access.TicketLife), end)
-	session, err := d.SignIn(t.Context(), ticket)
+	ticket, end, err := d.Ticket()
 	require.NoError(t, err)
-	who, err := d.Session(t.Context(), session)
+	assert.Equal(t, d.now.Add(access.TicketLife), end)
+	session, err := d.SignIn(t.Context(), ticket, "", "")
+	require.NoError(t, err)
+	who, err := d.Session(t.Context(), session, "192.0.2.8")
 	require.NoError(t, err)
 	assert.Equal(t, access.Owner, who.Scope)
-	_, err = d.SignIn(t.Context(), ticket)
+	_, err = d.SignIn(t.Context(), ticket, "Browser \x1b 7", "192.0.2.7")
 	assert.ErrorIs(t, err, access.ErrTicket)
 
-	late, _ := d.Ticket()
+	late, _, _ := d.Ticket()
 	d.now = d.now.Add(access.TicketLife + time.Second)
-	_, err = d.SignIn(t.Context(), late)
+	_, err = d.SignIn(t.Context(), late, "Browser \x1b 7", "192.0.2.7")
 	assert.ErrorIs(t, err, access.ErrTicket)
-	_, err = d.SignIn(t.Context(), "")
+	_, err = d.SignIn(t.Context(), "", "Browser \x1b 7", "192.0.2.7")
 	assert.ErrorIs(t, err, access.ErrTicket)
 }
 
 func TestSession_EndsByTimeAndBySigningOut(t *testing.T) {
 	d := newDoor(t)
 	signIn := func() string {
-		ticket, _ := d.Ticket()
-		s, err := d.SignIn(t.Context(), ticket)
+		ticket, _, _ := d.Ticket()
+		s, err := d.SignIn(t.Context(), ticket, "Browser \x1b 7", "192.0.2.7")
 		require.NoError(t, err)
 		return s
 	}
 	first, second := signIn(), signIn()
-	require.NoError(t, d.SignOut(t.Context(), first))
-	_, err := d.Session(t.Context(), first)
+	who, err := d.Session(t.Context(), first, "192.0.2.8")
+	require.NoError(t, err)
+	require.NoError(t, d.SignOut(t.Context(), who))
+	_, err = d.Session(t.Context(), first, "192.0.2.8")
 	assert.ErrorIs(t, err, access.ErrNobody)
-	_, err = d.Session(t.Context(), second)
+	_, err = d.Session(t.Context(), second, "192.0.2.8")
 	require.NoError(t, err)
 	d.now = d.now.Add(access.SessionLife + time.Second)
-	_, err = d.Session(t.Context(), second)
+	_, err = d.Session(t.Context(), second, "192.0.2.8")
 	assert.ErrorIs(t, err, access.ErrNobody)
 	d.now = d.now.Add(-2 * access.SessionLife)
-	_, err = d.Session(t.Context(), second)
+	_, err = d.Session(t.Context(), second, "192.0.2.8")
 	require.NoError(t, err)
 	d.now = d.now.Add(2 * access.SessionLife)
 	signIn()
 	d.now = d.now.Add(-2 * access.SessionLife)
-	_, err = d.Session(t.Context(), second)
+	_, err = d.Session(t.Context(), second, "192.0.2.8")
 	assert.ErrorIs(t, err, access.ErrNobody, "sessions that are over are swept out")
 }
 
@@ -86,19 +89,20 @@ func TestToken_IsKeptAsAHashOnly(t *testing.T) {
 	assert.Len(t, secret, 48)
 	assert.NotContains(t, made.Hash, secret)
 
-	who, err := d.Token(t.Context(), secret)
+	who, err := d.Token(t.Context(), secret, "192.0.2.9")
 	require.NoError(t, err)
-	assert.Equal(t, access.Caller{Name: "token wall tablet", Scope: access.Watch}, who)
+	assert.Equal(t, access.Caller{Name: "token wall tablet", Scope: access.Watch, Door: access.Door{ID: made.ID}}, who)
 	listed, err := d.Tokens(t.Context())
 	require.NoError(t, err)
 	require.Len(t, listed, 1)
 	require.NotNil(t, listed[0].Used)
 	assert.WithinDuration(t, d.now, *listed[0].Used, time.Second)
+	assert.Equal(t, "192.0.2.9", listed[0].From)
 
 	_, _, err = d.AddToken(t.Context(), "wall tablet", access.Press, "test")
 	assert.ErrorIs(t, err, device.ErrTaken)
 	require.NoError(t, d.RemoveToken(t.Context(), "wall tablet", "test"))
-	_, err = d.Token(t.Context(), secret)
+	_, err = d.Token(t.Context(), secret, "192.0.2.9")
 	assert.ErrorIs(t, err, access.ErrNobody)
 	assert.ErrorIs(t, d.RemoveToken(t.Context(), "wall tablet", "test"), access.ErrUnknown)
 }
@@ -108,7 +112,7 @@ func TestToken_IsUsedWithoutAWriteWhichFollowsLater(t *testing.T) {
 	d := newDoor(t)
 	_, secret, err := d.AddToken(t.Context(), "wall", access.Watch, "test")
 	require.NoError(t, err)
-	_, err = d.Token(t.Context(), secret)
+	_, err = d.Token(t.Context(), secret, "192.0.2.9")
 	require.NoError(t, err)
 	rows, err := d.store.Access().Tokens(t.Context())
 	require.NoError(t, err)
@@ -133,8 +137,8 @@ func TestAccess_TheJournalKnowsOfTokensAndSignIns(t *testing.T) {
 	_, secret, err := a.AddToken(t.Context(), "wall", access.Watch, "somebody")
 	require.NoError(t, err)
 	require.NoError(t, a.RemoveToken(t.Context(), "wall", "somebody"))
-	ticket, _ := a.Ticket()
-	_, err = a.SignIn(t.Context(), ticket)
+	ticket, _, _ := a.Ticket()
+	_, err = a.SignIn(t.Context(), ticket, "", "")
 	require.NoError(t, err)
 	var texts []string
 	all, _ := told.Waiting()
@@ -145,6 +149,55 @@ func TestAccess_TheJournalKnowsOfTokensAndSignIns(t *testing.T) {
 	}
 	assert.Equal(t, []string{"somebody: Made the token wall (watch)", "somebody: Removed the token wall",
 		": A browser signed in"}, texts)
+}
+
+func TestTicket_NonePushesAnotherOut(t *testing.T) {
+	d := newDoor(t)
+	first, _, err := d.Ticket()
+	require.NoError(t, err)
+	for err == nil {
+		_, _, err = d.Ticket()
+	}
+	require.ErrorIs(t, err, access.ErrTickets)
+	assert.ErrorContains(t, err, "wait until")
+	_, err = d.SignIn(t.Context(), first, "", "")
+	require.NoError(t, err, "the first of them works")
+	_, _, err = d.Ticket()
+	assert.NoError(t, err, "and there is room again")
+}
+
+func TestSession_IsListedAndEndedAndTellsWhoeverGoesOn(t *testing.T) {
+	d := newDoor(t)
+	ticket, _, _ := d.Ticket()
+	cookie, err := d.SignIn(t.Context(), ticket, "Browser  \x1b[2J 7", "192.0.2.7")
+	require.NoError(t, err)
+	all, err := d.Sessions(t.Context())
+	require.NoError(t, err)
+	require.Len(t, all, 1)
+	assert.Equal(t, "Browser �[2J 7", all[0].Agent)
+	assert.Equal(t, "192.0.2.7", all[0].From)
+	assert.Equal(t, d.now, all[0].Created.UTC())
+
+	who, err := d.Session(t.Context(), cookie, "192.0.2.8")
+	require.NoError(t, err)
+	gone, err := d.Revoked(t.Context(), who)
+	require.NoError(t, err)
+	select {
+	case <-gone:
+		t.Fatal("nobody has ended it")
+	default:
+	}
+	over, end := context.WithCancel(t.Context())
+	end()
+	require.NoError(t, d.Run(over)) // writes the use
+	require.NoError(t, d.EndSession(t.Context(), all[0].ID, "test"))
+	<-gone
+	_, err = d.Revoked(t.Context(), who)
+	assert.ErrorIs(t, err, access.ErrNobody, "whoever comes just after the end is told")
+	assert.ErrorIs(t, d.EndSession(t.Context(), all[0].ID, "test"), access.ErrUnknown)
+	all, err = d.Sessions(t.Context())
+	require.NoError(t, err)
+	assert.Empty(t, all)
 }
 
 func TestScopes(t *testing.T) {
