@@ -9,7 +9,7 @@ WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.
 STATIC := CGO_ENABLED=0
 QUICK := '-gcflags=modernc.org/...=-N -l' '-gcflags=github.com/chromedp/...=-N -l' '-gcflags=gorm.io/...=-N -l' \
 	'-gcflags=gonum.org/...=-N -l' '-gcflags=codeberg.org/...=-N -l' '-gcflags=golang.org/x/image/...=-N -l' '-gcflags=golang.org/x/text/...=-N -l' \
-	'-gcflags=github.com/charmbracelet/...=-N -l' '-gcflags=github.com/danielgtaylor/...=-N -l' '-gcflags=github.com/jedib0t/...=-N -l'
+	'-gcflags=github.com/charmbracelet/...=-N -l' '-gcflags=charm.land/...=-N -l' '-gcflags=github.com/danielgtaylor/...=-N -l' '-gcflags=github.com/jedib0t/...=-N -l'
 MODULES := web/node_modules/.package-lock.json
 
 .PHONY: build demo test lint bench fuzz types screenshots clean

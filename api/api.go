@@ -60,6 +60,7 @@ func New(house *service.House, o Options) http.Handler {
 
 // register builds the typed operations on a router.
 func (a *API) register(r chi.Router, o Options) {
+	plainWords()
 	huma.DefaultArrayNullable = false // answers have empty lists, never null
 	config := huma.DefaultConfig("Urbo", a.house.Version)
 	config.Info.Description = "Learns codes from existing infrared and 433 MHz handsets, keeps them " +
@@ -81,6 +82,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.signals()
 	a.bench()
 	a.packs()
+	a.backup()
 	a.events()
 	for _, f := range o.Faces {
 		a.parts = append(a.parts, f.Part)

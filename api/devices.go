@@ -46,6 +46,7 @@ func (a *API) devices() {
 		}) ([]wire.DeviceLine, error) {
 			return list(a.house.Library.Lines(in.Search), lineOf), nil
 		})
+	a.removed()
 	call(a, operation{"POST", "/devices", "add-device", "Add a device", access.Owner, http.StatusCreated},
 		func(ctx context.Context, in *struct{ Body wire.NewDevice }) (wire.Device, error) {
 			d, err := in.Body.Core()
@@ -149,4 +150,22 @@ func (a *API) keys() {
 func lineOf(l library.Line) wire.DeviceLine {
 	return wire.DeviceLine{Slug: l.Slug, Name: l.Name, Room: l.Room, Kind: l.Kind, Maker: l.Maker, Model: l.Model,
 		KeysTotal: l.Keys, KeysLearned: l.Learned}
+}
+
+// removed registers bringing devices back.
+func (a *API) removed() {
+	call(a, operation{"GET", "/removed-devices", "list-removed-devices",
+		"List the devices that were removed in the last 30 days", access.Owner, 0},
+		func(ctx context.Context, _ *nothing) ([]wire.RemovedDevice, error) {
+			all, err := a.house.Library.Removed(ctx)
+			return list(all, func(r library.Removed) wire.RemovedDevice {
+				return wire.RemovedDevice{ID: r.ID, Slug: r.Slug, Name: r.Name, Room: r.Room, Kind: r.Kind, Keys: r.Keys,
+					Removed: r.At, Until: r.At.Add(library.RemovedFor)}
+			}), err
+		})
+	call(a, operation{"POST", "/removed-devices/{device}/restore", "restore-device",
+		"Bring a removed device back, by its id or by the slug that it had", access.Owner, 0},
+		func(ctx context.Context, in *DeviceIn) (wire.Device, error) {
+			return as(wire.DeviceOf)(a.house.Library.BringBack(ctx, in.Device, note(ctx)))
+		})
 }

@@ -20,7 +20,9 @@ import (
 	"urbo/core/pack"
 	"urbo/core/recording"
 	"urbo/core/signal"
+	"urbo/service"
 	"urbo/service/access"
+	"urbo/service/backup"
 	"urbo/service/lessons"
 	"urbo/service/library"
 	"urbo/service/session"
@@ -41,6 +43,8 @@ var statuses = []struct {
 	{store.ErrDisk, http.StatusInternalServerError},
 	{session.ErrEnding, http.StatusServiceUnavailable},
 	{transmit.ErrEnding, http.StatusServiceUnavailable},
+	{service.ErrReplacing, http.StatusServiceUnavailable},
+	{backup.ErrBackup, http.StatusUnprocessableEntity},
 	{access.ErrNobody, http.StatusUnauthorized},
 	{access.ErrTicket, http.StatusUnauthorized},
 	{access.ErrTickets, http.StatusTooManyRequests},

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"time"
 
 	"urbo/service/access"
 	"urbo/service/journal"
@@ -24,8 +25,22 @@ func (a *API) signals() {
 			return as(wire.CapturesOf)(a.house.Workbench.Captures(ctx, in.Before, in.Limit))
 		})
 	call(a, operation{"GET", "/journal", "list-journal", "The journal, the newest entry first", access.Watch, 0},
-		func(ctx context.Context, in *PageIn) ([]wire.Entry, error) {
-			entries, err := a.house.Journal.Entries(ctx, in.Before, in.Limit)
+		func(ctx context.Context, in *struct {
+			PageIn
+			Since  time.Time `query:"since" doc:"Only what is not older"`
+			Device string    `query:"device" maxLength:"40" doc:"Only what is about a device, by its slug"`
+			Kind   string    `query:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,house" doc:"Only entries of this kind"`
+		}) ([]wire.Entry, error) {
+			entries, err := a.house.Journal.Find(ctx, journal.Query{Before: in.Before, Since: in.Since, Device: in.Device,
+				Kind: in.Kind, Limit: in.Limit})
+			return list(entries, wire.EntryOf), err
+		})
+	call(a, operation{"GET", "/journal/{entry}/why", "explain-entry",
+		"What led to an entry of the journal, and what came of it, in order", access.Watch, 0},
+		func(ctx context.Context, in *struct {
+			Entry string `path:"entry" maxLength:"40"`
+		}) ([]wire.Entry, error) {
+			entries, err := a.house.Journal.Why(ctx, in.Entry)
 			return list(entries, wire.EntryOf), err
 		})
 	call(a, operation{"GET", "/stations", "list-stations", "Stations and their ports", access.Watch, 0},

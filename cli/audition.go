@@ -1,8 +1,8 @@
 package cli
 
 import (
+	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -162,7 +162,7 @@ func (a *app) watch(ctx context.Context, cl *client, begin func(*wire.Audition) 
 		if name != "audition" {
 			return nil
 		}
-		if err := json.Unmarshal(data, &now); err != nil || now.ID != au.ID {
+		if err := decode(bytes.NewReader(data), &now); err != nil || now.ID != au.ID {
 			return err
 		}
 		shown.show(a, now)

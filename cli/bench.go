@@ -19,16 +19,12 @@ import (
 )
 
 func (a *app) bench() *cobra.Command {
-	c := &cobra.Command{Use: "bench", Short: "Look into signals, without a service",
-		Args: args(0, 0, "decode, describe, compare, import or export"),
-		Long: `Look into signals, without a service.
+	return group("bench", "Look into signals, without a service", `Look into signals, without a service.
 
 A FILE is a recording: VCD or CSV of a logic analyser, WAV of a sound card, SigMF or bare samples of a software
 radio, an array in C, or text with durations in µs. - is standard input. Its format is found by itself. FILE#3 is the
 third press in it.`,
-		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
-	c.AddCommand(a.benchDecode(), a.benchDescribe(), a.benchCompare(), a.benchImport(), a.benchExport())
-	return c
+		a.benchDecode(), a.benchDescribe(), a.benchCompare(), a.benchImport(), a.benchExport())
 }
 
 // recordingFlags are the flags about what a recording does not say itself.

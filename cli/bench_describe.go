@@ -205,7 +205,24 @@ func (a *app) writeTo(name string, write func(io.Writer) error) error {
 }
 
 // writeFile writes a file whole, or not at all.
-func writeFile(name string, write func(io.Writer) error) error {
+func writeFile(name string, write func(io.Writer) error) error { return writeMode(name, 0o644, write) }
+
+// writePrivate is writeFile for what nobody else may read.
+func writePrivate(name string, write func(io.Writer) error) error {
+	return writeMode(name, 0o600, write)
+}
+
+func writeMode(name string, mode os.FileMode, write func(io.Writer) error) error {
+	if info, err := os.Stat(name); err == nil && !info.Mode().IsRegular() { // a device or a pipe
+		f, err := os.OpenFile(name, os.O_WRONLY, 0)
+		if err != nil {
+			return fmt.Errorf("write %s: %w", name, err)
+		}
+		if err := errors.Join(write(f), f.Close()); err != nil {
+			return fmt.Errorf("write %s: %w", name, err)
+		}
+		return nil
+	}
 	f, err := os.CreateTemp(filepath.Dir(name), ".urbo-*")
 	if err != nil {
 		return fmt.Errorf("write %s: %w", name, err)
@@ -215,7 +232,7 @@ func writeFile(name string, write func(io.Writer) error) error {
 		err = e
 	}
 	if err == nil {
-		err = os.Chmod(f.Name(), 0o644)
+		err = os.Chmod(f.Name(), mode)
 	}
 	if err == nil {
 		err = os.Rename(f.Name(), name)

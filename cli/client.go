@@ -22,6 +22,9 @@ import (
 // socketName is the Unix socket inside the data directory.
 const socketName = "urbo.sock"
 
+// errNobodyAnswers is wrapped where no service runs.
+var errNobodyAnswers = errors.New("no Urbo answers")
+
 // client calls a service's HTTP API.
 type client struct {
 	http  http.Client
@@ -88,7 +91,7 @@ func (c *client) stream(ctx context.Context, method, path string, body io.Reader
 	if out == nil || resp.StatusCode == http.StatusNoContent {
 		return nil
 	}
-	if err := json.NewDecoder(resp.Body).Decode(out); err != nil {
+	if err := decode(resp.Body, out); err != nil {
 		return fmt.Errorf("read the answer of %s: %w", c.where, err)
 	}
 	return nil
@@ -112,8 +115,8 @@ func (c *client) send(ctx context.Context, method, path string, body io.Reader) 
 		}
 		var op *net.OpError
 		if errors.As(err, &op) && op.Op == "dial" {
-			return nil, fmt.Errorf("no Urbo answers at %s: start one with urbo serve or urbo demo, or name it with "+
-				"--server", c.where)
+			return nil, fmt.Errorf("%w at %s: start one with urbo serve or urbo demo, or name it with --server",
+				errNobodyAnswers, c.where)
 		}
 		return nil, fmt.Errorf("call %s: %w", c.where, err)
 	}
@@ -124,26 +127,28 @@ func (c *client) send(ctx context.Context, method, path string, body io.Reader) 
 	return resp, nil
 }
 
+// refusalError is what the service refused.
+type refusalError struct {
+	status        int
+	title, detail string
+}
+
+func (r *refusalError) Error() string { return r.detail }
+
 // refusal reads a problem.
 func refusal(resp *http.Response) error {
-	var p struct {
-		Detail string `json:"detail"`
-		Errors []struct {
-			Message  string `json:"message"`
-			Location string `json:"location"`
-		} `json:"errors"`
-	}
+	var p wire.Problem
 	if err := json.NewDecoder(io.LimitReader(resp.Body, 1<<20)).Decode(&p); err != nil || p.Detail == "" {
 		return fmt.Errorf("the service answered %s", resp.Status)
 	}
-	text := p.Detail
-	for _, e := range p.Errors {
-		text += "; " + e.Message
-		if e.Location != "" {
-			text += " (" + e.Location + ")"
-		}
-	}
-	return errors.New(text)
+	return &refusalError{resp.StatusCode, p.Title, p.Detail}
+}
+
+// decode reads JSON. Numbers stay as they are written: a field may have more digits than a float keeps.
+func decode(data io.Reader, out any) error {
+	d := json.NewDecoder(data)
+	d.UseNumber()
+	return d.Decode(out)
 }
 
 // errStop ends a stream of events from inside.

@@ -16,12 +16,8 @@ import (
 )
 
 func (a *app) device() *cobra.Command {
-	c := &cobra.Command{Use: "device", Short: "Look after the devices of the library",
-		Args: args(0, 0, "list, show, add, set, picture, set-key, code, undo, export or remove"),
-		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
-	c.AddCommand(a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceSet(), a.devicePicture(), a.deviceSetKey(),
-		a.deviceCode(), a.deviceUndo(), a.deviceExport(), a.deviceRemove())
-	return c
+	return group("device", "Look after the devices of the library", "",
+		a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceSet(), a.devicePicture(), a.deviceSetKey(), a.deviceCode(), a.deviceUndo(), a.deviceExport(), a.deviceRemove(), a.deviceRestore())
 }
 
 func (a *app) deviceList() *cobra.Command {

@@ -189,21 +189,6 @@ func (a *app) call(ctx context.Context, method, path string, in, out any) error 
 	return cl.do(ctx, method, path, in, out)
 }
 
-func (a *app) deviceRemove() *cobra.Command {
-	return &cobra.Command{Use: "remove DEVICE[/KEY]", Short: "Remove a device with its keys and codes, or one key",
-		Args: args(1, 1, "DEVICE or DEVICE/KEY"), RunE: func(c *cobra.Command, argv []string) error {
-			path := "/devices/" + url.PathEscape(argv[0])
-			if strings.Contains(argv[0], "/") {
-				ref, err := parseKey(argv[0])
-				if err != nil {
-					return err
-				}
-				path = keyPath(ref)
-			}
-			return a.call(c.Context(), http.MethodDelete, path, nil, nil)
-		}}
-}
-
 // keyPath is where a key is in the API.
 func keyPath(k wire.KeyRef) string {
 	return "/devices/" + url.PathEscape(k.Device) + "/keys/" + url.PathEscape(k.Key)

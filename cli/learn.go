@@ -2,8 +2,8 @@ package cli
 
 import (
 	"bufio"
+	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -120,7 +120,7 @@ func (a *app) lessonEvents(ctx context.Context, cl *client, l *wire.Lesson, star
 		if name != "lesson" {
 			return nil
 		}
-		if err := json.Unmarshal(data, &now); err != nil || now.ID != l.ID {
+		if err := decode(bytes.NewReader(data), &now); err != nil || now.ID != l.ID {
 			return err
 		}
 		show(now)

@@ -6,8 +6,8 @@ import (
 	"os"
 	"strings"
 
-	tea "github.com/charmbracelet/bubbletea"
-	"github.com/charmbracelet/lipgloss"
+	tea "charm.land/bubbletea/v2"
+	"charm.land/lipgloss/v2"
 	"golang.org/x/term"
 
 	"urbo/wire"
@@ -16,7 +16,7 @@ import (
 // onTerminal says whether somebody sits in front of both ends of a command.
 func (a *app) onTerminal() bool {
 	in, isFile := a.In.(*os.File)
-	out, isToo := a.Out.(*os.File)
+	out, isToo := a.screen.(*os.File)
 	return isFile && isToo && a.output == "table" && term.IsTerminal(int(in.Fd())) && term.IsTerminal(int(out.Fd()))
 }
 
@@ -28,27 +28,35 @@ type lessonScreen struct {
 	asking string // the step that a typed text is for, "" while nothing is typed
 	typed  string
 	refuse string // why the last step was refused
+	light  bool   // the terminal is
 }
 
 // refusedMsg says why a step was refused, "" where it was not.
 type refusedMsg string
 
-// Colours as in the console: received, transmitted, and quiet text.
-var (
-	received    = lipgloss.NewStyle().Foreground(lipgloss.AdaptiveColor{Light: "#0F766E", Dark: "#5EC9BF"})
-	transmitted = lipgloss.NewStyle().Foreground(lipgloss.AdaptiveColor{Light: "#C2410C", Dark: "#F79A6B"})
-	quiet       = lipgloss.NewStyle().Faint(true)
-	strong      = lipgloss.NewStyle().Bold(true)
-)
+// palette is the colours as in the console: received, transmitted, and quiet text.
+type palette struct{ received, transmitted, quiet, strong lipgloss.Style }
 
-// Init is for tea.Model.
-func (s lessonScreen) Init() tea.Cmd { return nil }
+// colours are those for a dark or a light terminal.
+func colours(dark bool) palette {
+	pick := lipgloss.LightDark(dark)
+	of := func(light, dark string) lipgloss.Style {
+		return lipgloss.NewStyle().Foreground(pick(lipgloss.Color(light), lipgloss.Color(dark)))
+	}
+	return palette{received: of("#0F766E", "#5EC9BF"), transmitted: of("#C2410C", "#F79A6B"),
+		quiet: lipgloss.NewStyle().Faint(true), strong: lipgloss.NewStyle().Bold(true)}
+}
+
+// Init asks the terminal whether it is dark; one that does not answer is taken for dark.
+func (s lessonScreen) Init() tea.Cmd { return tea.RequestBackgroundColor }
 
 // Update takes news of the lesson and what is typed.
 func (s lessonScreen) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 	switch msg := msg.(type) {
 	case tea.WindowSizeMsg:
 		s.width = msg.Width
+	case tea.BackgroundColorMsg:
+		s.light = !msg.IsDark()
 	case wire.Lesson:
 		s.lesson, s.refuse = msg, ""
 		if msg.State != "running" {
@@ -56,7 +64,7 @@ func (s lessonScreen) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 		}
 	case refusedMsg:
 		s.refuse = string(msg)
-	case tea.KeyMsg:
+	case tea.KeyPressMsg:
 		if s.asking != "" {
 			return s.typing(msg)
 		}
@@ -68,9 +76,9 @@ func (s lessonScreen) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 // press takes a single key.
 func (s lessonScreen) press(key string) (tea.Model, tea.Cmd) {
 	switch key {
-	case "ctrl+c", "f", "q":
+	case "f", "q":
 		return s, s.do(wire.LessonStep{Do: "finish"})
-	case "p":
+	case "p", "ctrl+c":
 		return s, s.do(wire.LessonStep{Do: "pause"})
 	case "s":
 		return s, s.do(wire.LessonStep{Do: "skip"})
@@ -92,21 +100,21 @@ func (s lessonScreen) press(key string) (tea.Model, tea.Cmd) {
 }
 
 // typing takes the text that a step needs.
-func (s lessonScreen) typing(msg tea.KeyMsg) (tea.Model, tea.Cmd) {
-	switch msg.Type {
-	case tea.KeyEsc, tea.KeyCtrlC:
+func (s lessonScreen) typing(msg tea.KeyPressMsg) (tea.Model, tea.Cmd) {
+	switch msg.Keystroke() {
+	case "esc", "ctrl+c":
 		s.asking = ""
-	case tea.KeyEnter:
+	case "enter":
 		words := append(strings.Fields(s.typed), "", "")
 		do := wire.LessonStep{Do: s.asking, Key: words[0], As: words[1]}
 		s.asking = ""
 		return s, s.do(do)
-	case tea.KeyBackspace:
+	case "backspace":
 		if r := []rune(s.typed); len(r) > 0 {
 			s.typed = string(r[:len(r)-1])
 		}
-	case tea.KeyRunes, tea.KeySpace:
-		s.typed += string(msg.Runes)
+	default:
+		s.typed += msg.Text
 	}
 	return s, nil
 }
@@ -122,73 +130,79 @@ func (s lessonScreen) do(step wire.LessonStep) tea.Cmd {
 }
 
 // View draws the screen.
-func (s lessonScreen) View() string {
-	l := s.lesson
+func (s lessonScreen) View() tea.View {
+	v := tea.NewView(s.draw())
+	v.AltScreen = true
+	return v
+}
+
+func (s lessonScreen) draw() string {
+	l, c := s.lesson, colours(!s.light)
 	width := min(max(s.width, 40), 100)
 	wrap := lipgloss.NewStyle().Width(width - 2)
 	var b strings.Builder
 	line := func(text string) { b.WriteString(" " + strings.ReplaceAll(text, "\n", "\n ") + "\n") }
-	line(quiet.Render("Lesson: " + l.Device))
+	line(c.quiet.Render("Lesson: " + l.Device))
 	line("")
-	line(strong.Render(wrap.Render(l.Prompt)))
+	line(c.strong.Render(wrap.Render(l.Prompt)))
 	if l.Hint != "" {
-		line(transmitted.Render(wrap.Render(l.Hint)))
+		line(c.transmitted.Render(wrap.Render(l.Hint)))
 	}
 	line("")
 	if t := l.Last; t != nil {
-		style, sign := received, "✓ "
+		style, sign := c.received, "✓ "
 		if !t.Accepted {
-			style, sign = transmitted, "✕ "
+			style, sign = c.transmitted, "✕ "
 		}
 		line(style.Render(wave(t.Train, width-2)))
 		line(style.Render(wrap.Render(sign + t.Text)))
 		if t.Reading != nil {
-			line(quiet.Render(t.Reading.Sheet + " " + fields(t.Reading.Fields)))
+			line(c.quiet.Render(t.Reading.Sheet + " " + fields(t.Reading.Fields)))
 		}
 		if t.Allowable && t.Key == l.Key {
 			line("On purpose? t takes it.")
 		}
 	} else {
-		line(quiet.Render("Nothing heard yet."))
+		line(c.quiet.Render("Nothing heard yet."))
 	}
 	line("")
 	for _, k := range l.Keys {
-		line(keyLine(k, l.Needed))
+		line(c.key(k, l.Needed))
 	}
 	line("")
 	switch {
 	case s.refuse != "":
-		line(transmitted.Render(wrap.Render(s.refuse)))
+		line(c.transmitted.Render(wrap.Render(s.refuse)))
 	case s.asking == "name":
 		line(fmt.Sprintf("KEY NEW-NAME, then Enter: %s▏", s.typed))
 	case s.asking != "":
 		line(fmt.Sprintf("%s which key? %s▏", s.asking, s.typed))
 	case l.Free:
-		line(quiet.Render("n name   d drop   t take it after all   p pause   f finish"))
+		line(c.quiet.Render("n name   d drop   t take it after all   p pause   f finish"))
 	default:
-		line(quiet.Render("s skip   b back   r redo   a add   t take it after all   p pause   f finish"))
+		line(c.quiet.Render("s skip   b back   r redo   a add   t take it after all   p pause   f finish"))
 	}
 	return b.String()
 }
 
-// keyLine is a key of a lesson and how it stands.
-func keyLine(k wire.LessonKey, needed int) string {
+// key is a key of a lesson and how it stands.
+func (c palette) key(k wire.LessonKey, needed int) string {
 	switch k.State {
 	case "settled":
 		what := ""
 		if k.Code != nil {
-			what = quiet.Render(code(*k.Code))
+			what = c.quiet.Render(code(*k.Code))
 		}
-		return received.Render("✓ ") + fmt.Sprintf("%-16s", k.Name) + what
+		return c.received.Render("✓ ") + fmt.Sprintf("%-16s", k.Name) + what
 	case "asked":
-		return strong.Render("▸ " + k.Name)
+		return c.strong.Render("▸ " + k.Name)
 	case "skipped":
-		return quiet.Render("– " + k.Name + "  left out")
+		return c.quiet.Render("– " + k.Name + "  left out")
 	}
 	if k.Takes > 0 {
 		return fmt.Sprintf("· %-16spressed %d of %d times", k.Name, k.Takes, needed)
 	}
-	return quiet.Render("· " + k.Name)
+	return c.quiet.Render("· " + k.Name)
 }
 
 // wave draws a train as blocks: a column is filled as far as marks take its time.
@@ -230,7 +244,7 @@ func (a *app) followOnScreen(ctx context.Context, cl *client, l *wire.Lesson, be
 			return err
 		}
 		screen = tea.NewProgram(lessonScreen{lesson: *l, step: step, width: 80}, tea.WithInput(a.In),
-			tea.WithOutput(a.Out), tea.WithAltScreen(), tea.WithoutSignalHandler())
+			tea.WithOutput(a.screen), tea.WithoutSignalHandler())
 		go func() {
 			_, err := screen.Run()
 			ended <- err

@@ -1,7 +1,7 @@
 package cli
 
 import (
-	"encoding/json"
+	"bytes"
 	"fmt"
 	"strings"
 
@@ -35,7 +35,7 @@ func (a *app) listen() *cobra.Command {
 				if name != "capture" {
 					return nil
 				}
-				if err := json.Unmarshal(data, &w); err != nil || w.Stored {
+				if err := decode(bytes.NewReader(data), &w); err != nil || w.Stored {
 					return err
 				}
 				if asJSON || a.output == "json" {

@@ -18,11 +18,8 @@ import (
 )
 
 func (a *app) pack() *cobra.Command {
-	c := &cobra.Command{Use: "pack", Short: "Exchange devices and code sets as files",
-		Args: args(0, 0, "export, import or check"),
-		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
-	c.AddCommand(a.packExport(), a.packImport(), a.packCheck())
-	return c
+	return group("pack", "Exchange devices and code sets as files", "",
+		a.packExport(), a.packImport(), a.packCheck())
 }
 
 func (a *app) packExport() *cobra.Command {

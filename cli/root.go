@@ -4,17 +4,23 @@ package cli
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
 
 	"github.com/spf13/cobra"
 
 	"urbo/core/line"
+	"urbo/core/plain"
 	"urbo/service/library"
+	"urbo/wire"
 )
 
 // Streams are the standard streams of a command.
@@ -37,38 +43,120 @@ type usageError struct{ error }
 // app is what all commands share.
 type app struct {
 	Streams
+	screen    io.Writer // standard output as it is, for views of the whole terminal
 	version   string
 	output    string
 	server    string
 	tokenFile string
-	plain     bool // no whole-terminal views
+	plain     bool        // no whole-terminal views
+	serves    atomic.Bool // it ends by itself, in order, when it is interrupted
 }
 
-// Execute runs a command line and returns its exit status: 0, 1 when it failed, 2 when it was called wrongly.
+// grace is how long an interrupted command may take to end in order, such as to let go of a key.
+const grace = 800 * time.Millisecond
+
+// Execute runs a command line and returns its exit status: 0, 1 when it failed, 2 when it was called wrongly. When ctx
+// ends it ends too, whatever it waits for: a pipe, a device, a file that nobody writes to.
 func Execute(ctx context.Context, version string, args []string, s Streams) int {
-	a := &app{Streams: s, version: version}
+	out := &checkedWriter{w: s.Out}
+	a := &app{Streams: Streams{In: s.In, Out: out, Err: s.Err}, screen: s.Out, version: version}
 	root := a.root()
 	root.SetArgs(args)
 	root.SetIn(s.In)
-	root.SetOut(s.Out)
+	root.SetOut(out)
 	root.SetErr(s.Err)
-	err := root.ExecuteContext(ctx)
-	var usage usageError
-	switch {
-	case err == nil:
-		return exitOK
-	case errors.As(err, &usage), strings.HasPrefix(err.Error(), "unknown command"):
-		fmt.Fprintf(s.Err, "urbo: %v\nSee urbo --help, or --help after a command.\n", err)
-		return exitUsage
+	ended := make(chan error, 1)
+	go func() { ended <- root.ExecuteContext(ctx) }()
+	var err error
+	select {
+	case err = <-ended:
+	case <-ctx.Done():
+		if a.serves.Load() {
+			err = <-ended
+			break
+		}
+		select {
+		case err = <-ended:
+		case <-time.After(grace):
+			err = ctx.Err()
+		}
 	}
-	fmt.Fprintf(s.Err, "urbo: %v\n", err)
-	return exitFailed
+	if err == nil {
+		err = out.failed()
+	}
+	if errors.Is(err, context.Canceled) {
+		err = errors.New("interrupted")
+	}
+	return a.end(err, args)
+}
+
+// end says what went wrong, if anything did: in words, or as a problem in JSON.
+func (a *app) end(err error, args []string) int {
+	if err == nil {
+		return exitOK
+	}
+	status, hint := exitFailed, ""
+	var usage usageError
+	if errors.As(err, &usage) || strings.HasPrefix(err.Error(), "unknown command") {
+		status, hint = exitUsage, "See urbo --help, or --help after a command.\n"
+	}
+	if !wantsJSON(args) {
+		fmt.Fprintf(a.Err, "urbo: %s\n%s", plain.Show(err.Error()), hint)
+		return status
+	}
+	p := wire.Problem{Title: map[int]string{exitFailed: "it failed", exitUsage: "called wrongly"}[status],
+		Detail: err.Error()}
+	var refused *refusalError
+	if errors.As(err, &refused) {
+		p.Title, p.Status = refused.title, refused.status
+	}
+	_ = json.NewEncoder(a.Err).Encode(p)
+	return status
+}
+
+// wantsJSON says whether JSON is asked for, also where the arguments as a whole are wrong.
+func wantsJSON(args []string) bool {
+	for i, arg := range args {
+		if arg == "--output=json" || arg == "--output" && i+1 < len(args) && args[i+1] == "json" {
+			return true
+		}
+	}
+	return false
+}
+
+// checkedWriter remembers whether everything could be written.
+type checkedWriter struct {
+	w   io.Writer
+	mu  sync.Mutex
+	err error
+}
+
+// Write writes on, unless something could not be written before.
+func (c *checkedWriter) Write(p []byte) (int, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.err != nil {
+		return 0, c.err
+	}
+	n, err := c.w.Write(p)
+	c.err = err
+	return n, err
+}
+
+func (c *checkedWriter) failed() error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.err != nil {
+		return fmt.Errorf("print: %w", c.err)
+	}
+	return nil
 }
 
 func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:           "urbo",
 		Short:         "Learn codes from old remote controls, keep them, and replay them",
+		Version:       a.version,
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		PersistentPreRunE: func(*cobra.Command, []string) error {
@@ -78,7 +166,7 @@ func (a *app) root() *cobra.Command {
 			return nil
 		},
 	}
-	root.CompletionOptions.HiddenDefaultCmd = true
+	root.SetVersionTemplate("urbo {{.Version}}\n")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	flags := root.PersistentFlags()
 	flags.StringVar(&a.output, "output", "table", "how results are printed: table or json")
@@ -86,22 +174,56 @@ func (a *app) root() *cobra.Command {
 		"the service: unix:PATH or http://HOST:PORT (URBO_SERVER); without it the one on this machine")
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds a token for --server http://…; or set URBO_TOKEN")
 	root.AddCommand(a.serve(), a.demo(), a.listen(), a.which(), a.learn(), a.press(), a.device(), a.shelf(),
-		a.audition(), a.token(), a.pack(), a.bench(), a.sheet(), a.versionCommand())
+		a.audition(), a.journal(), a.token(), a.session(), a.backup(), a.restore(), a.pack(), a.bench(), a.sheet(),
+		a.versionCommand())
+	root.SetHelpCommand(helpCommand(root))
+	a.complete(root)
 	return root
+}
+
+// helpCommand is help for a command by its name.
+func helpCommand(root *cobra.Command) *cobra.Command {
+	return &cobra.Command{Use: "help [COMMAND]", Short: "Say what a command does", Example: "  urbo help device show",
+		RunE: func(_ *cobra.Command, argv []string) error {
+			c, rest, err := root.Find(argv)
+			if err != nil || len(rest) > 0 {
+				return usageError{fmt.Errorf("there is no command %q", strings.Join(argv, " "))}
+			}
+			return c.Help()
+		}}
+}
+
+// group is a command that only has others below it.
+func group(use, short, long string, below ...*cobra.Command) *cobra.Command {
+	names := make([]string, len(below))
+	for i, c := range below {
+		names[i] = c.Name()
+	}
+	c := &cobra.Command{Use: use, Short: short, Long: long,
+		Args: func(_ *cobra.Command, got []string) error {
+			if len(got) > 0 {
+				return usageError{fmt.Errorf("unknown command %q of urbo %s: there are %s", got[0], use,
+					strings.Join(names, ", "))}
+			}
+			return nil
+		},
+		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
+	c.AddCommand(below...)
+	return c
 }
 
 // args checks the number of a command's arguments, and says what is wanted.
 func args(least, most int, wanted string) cobra.PositionalArgs {
 	return func(_ *cobra.Command, got []string) error {
 		if len(got) < least || most >= 0 && len(got) > most {
-			return usageError{fmt.Errorf("got %d arguments, wanted %s", len(got), wanted)}
+			return usageError{fmt.Errorf("got %s, wanted %s", plural(len(got), "argument", "arguments"), wanted)}
 		}
 		return nil
 	}
 }
 
 func (a *app) versionCommand() *cobra.Command {
-	return &cobra.Command{Use: "version", Short: "Print the version", Args: args(0, 0, "none"),
+	return &cobra.Command{Use: "version", Short: "Print the version", Args: args(0, 0, "none"), Example: "  urbo version",
 		RunE: func(*cobra.Command, []string) error {
 			if a.output == "json" {
 				return a.json(map[string]string{"version": a.version})

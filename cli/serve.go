@@ -21,6 +21,7 @@ import (
 	"urbo/api"
 	"urbo/service"
 	"urbo/service/access"
+	"urbo/service/backup"
 )
 
 // DefaultListen is where the service listens until told otherwise.
@@ -59,10 +60,11 @@ func (a *app) serve() *cobra.Command {
 	return c
 }
 
-// run opens the house and serves it until ctx ends. started, where given, is called once it serves; when it
-// returns, the house is closed.
+// run opens the house and serves it until ctx ends, and again where a backup took its place. started, where given, is
+// called once it serves; when it returns, the house is closed.
 func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces []api.Face,
 	started func(context.Context, *service.House, address) error) (err error) {
+	a.serves.Store(true)
 	slog.SetDefault(slog.New(slog.NewTextHandler(a.Err, &slog.HandlerOptions{Level: slog.LevelWarn})))
 	if o.data, err = filepath.Abs(o.data); err != nil {
 		return fmt.Errorf("data directory: %w", err)
@@ -71,18 +73,40 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 		return fmt.Errorf("make data directory: %w", err)
 	}
 	c.Dir, c.Version = o.data, a.version
+	if started == nil {
+		started = func(_ context.Context, house *service.House, at address) error {
+			a.announce(house, at)
+			return errServeOn
+		}
+	}
+	for {
+		staged, err := a.serveHouse(ctx, &o, c, faces, started)
+		if err != nil || staged == nil {
+			return err
+		}
+		if err := service.Restore(context.WithoutCancel(ctx), o.data, staged); err != nil {
+			slog.Error("restore a backup; the house goes on as it was", "error", err)
+		}
+		started = func(context.Context, *service.House, address) error { return errServeOn }
+	}
+}
+
+// serveHouse opens the house and serves it until ctx ends, or until a backup is to take its place, which it returns.
+func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config, faces []api.Face,
+	started func(context.Context, *service.House, address) error) (staged *backup.Staged, err error) {
 	house, err := service.Open(ctx, c)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer func() { err = errors.Join(err, house.Close()) }()
 	tcp, err := net.Listen("tcp", o.listen)
 	if err != nil {
-		return listenError(o.listen, err)
+		return nil, listenError(o.listen, err)
 	}
+	o.listen = tcp.Addr().String() // the same port, when the house is opened again
 	socket, err := listenSocket(filepath.Join(o.data, socketName))
 	if err != nil {
-		return errors.Join(err, tcp.Close())
+		return nil, errors.Join(err, tcp.Close())
 	}
 
 	houseCtx, endHouse := context.WithCancel(context.WithoutCancel(ctx))
@@ -109,14 +133,12 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 	lobby := api.NewLobby()
 	serve(network, lobby.Listener(tcp))
 	serve(local, socket)
-	if started != nil {
-		err = started(ctx, house, at)
-	} else {
-		a.announce(house, at)
-	}
-	if started == nil || err == errServeOn {
+	if err = started(ctx, house, at); err == errServeOn {
 		err = nil
-		<-ctx.Done()
+		select {
+		case <-ctx.Done():
+		case <-house.Replaced():
+		}
 	}
 	// Streams of events end first, then requests get a moment to finish, then the house.
 	endRequests()
@@ -130,7 +152,7 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 	}
 	endHouse()
 	group.Wait()
-	return err
+	return house.Staged(), err
 }
 
 // errServeOn is what started returns to go on serving until the end.

@@ -15,11 +15,8 @@ import (
 )
 
 func (a *app) sheet() *cobra.Command {
-	c := &cobra.Command{Use: "sheet", Short: "Look into line sheets, without a service",
-		Args: args(0, 0, "list, show or check"),
-		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
-	c.AddCommand(a.sheetList(), a.sheetShow(), a.sheetCheck())
-	return c
+	return group("sheet", "Look into line sheets, without a service", "",
+		a.sheetList(), a.sheetShow(), a.sheetCheck())
 }
 
 // sheetInfo is a line sheet as it is printed.
@@ -173,7 +170,7 @@ func (a *app) openFile(name string) (io.ReadCloser, error) {
 	}
 	f, err := os.Open(name)
 	if err != nil {
-		return nil, fmt.Errorf("open: %w", err)
+		return nil, err // it says which file and what is wrong
 	}
 	return f, nil
 }

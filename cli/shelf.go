@@ -13,13 +13,9 @@ import (
 )
 
 func (a *app) shelf() *cobra.Command {
-	c := &cobra.Command{Use: "shelf", Short: "Look after code sets: the codes of types of devices",
-		Args: args(0, 0, "list, show, match, adopt, keep or remove"),
-		Long: `Look after code sets: the codes of types of devices. They come in packs (urbo pack import), or from devices of your own
+	return group("shelf", "Look after code sets: the codes of types of devices", `Look after code sets: the codes of types of devices. They come in packs (urbo pack import), or from devices of your own
 (urbo shelf keep), and go in packs (urbo pack export --set).`,
-		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
-	c.AddCommand(a.shelfList(), a.shelfShow(), a.shelfMatch(), a.shelfAdopt(), a.shelfKeep(), a.shelfRemove())
-	return c
+		a.shelfList(), a.shelfShow(), a.shelfMatch(), a.shelfAdopt(), a.shelfKeep(), a.shelfRemove())
 }
 
 func (a *app) shelfList() *cobra.Command {

@@ -12,11 +12,8 @@ import (
 )
 
 func (a *app) token() *cobra.Command {
-	c := &cobra.Command{Use: "token", Short: "Let browsers and programs in",
-		Args: args(0, 0, "link, list, add or remove"),
-		RunE: func(c *cobra.Command, _ []string) error { return c.Help() }}
-	c.AddCommand(a.tokenLink(), a.tokenList(), a.tokenAdd(), a.tokenRemove())
-	return c
+	return group("token", "Let browsers and programs in", "",
+		a.tokenLink(), a.tokenList(), a.tokenAdd(), a.tokenRemove())
 }
 
 func (a *app) tokenLink() *cobra.Command {

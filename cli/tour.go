@@ -1,8 +1,8 @@
 package cli
 
 import (
+	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -70,7 +70,7 @@ func (a *app) tour(ctx context.Context, at address) error {
 func (g *guide) event(name string, data []byte) error {
 	if name == "lesson" {
 		var l wire.Lesson
-		if err := json.Unmarshal(data, &l); err != nil {
+		if err := decode(bytes.NewReader(data), &l); err != nil {
 			return err
 		}
 		select {

@@ -1,8 +1,8 @@
 package cli
 
 import (
+	"bytes"
 	"context"
-	"encoding/json"
 	"fmt"
 	"time"
 
@@ -32,7 +32,7 @@ func (a *app) which() *cobra.Command {
 				if name != "capture" {
 					return nil
 				}
-				if err := json.Unmarshal(data, &heard); err != nil || heard.Echo || heard.Stored {
+				if err := decode(bytes.NewReader(data), &heard); err != nil || heard.Echo || heard.Stored {
 					return err
 				}
 				if a.output == "json" {

@@ -16,6 +16,7 @@ import (
 	"urbo/core/line"
 	"urbo/service/access"
 	"urbo/service/auditions"
+	"urbo/service/backup"
 	"urbo/service/feed"
 	"urbo/service/journal"
 	"urbo/service/lessons"
@@ -61,9 +62,14 @@ type House struct {
 	Started   time.Time
 	ID        string // short, and of this data directory alone
 
+	dir   string
 	store *store.Store
 	lock  *dirLock
 	extra []Runner
+
+	replaceMu sync.Mutex
+	staged    *backup.Staged
+	replaced  chan struct{}
 }
 
 // Open locks the data directory, opens the database and builds the house. Close it when Run has returned.
@@ -75,11 +81,15 @@ func Open(ctx context.Context, c Config) (*House, error) {
 	if err != nil {
 		return nil, err
 	}
+	if err := sweep(c.Dir); err != nil {
+		return nil, errors.Join(err, lock.release())
+	}
 	s, err := store.Open(c.Dir)
 	if err != nil {
 		return nil, errors.Join(err, lock.release())
 	}
-	h := &House{store: s, lock: lock, extra: c.Extra, Version: c.Version, Started: c.Now()}
+	h := &House{dir: c.Dir, store: s, lock: lock, extra: c.Extra, Version: c.Version, Started: c.Now(),
+		replaced: make(chan struct{})}
 	if err := h.build(ctx, c); err != nil {
 		return nil, errors.Join(err, h.Close())
 	}

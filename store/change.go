@@ -58,7 +58,7 @@ func (r Devices) Apply(ctx context.Context, b Batch) error {
 
 func (b Batch) apply(tx *gorm.DB, c Change) error {
 	if c.After == nil {
-		return tx.Exec("DELETE FROM devices WHERE id = ?", c.Before.ID).Error
+		return b.putAside(tx, c.Before.ID)
 	}
 	d := c.After
 	if d.ID == "" {

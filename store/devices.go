@@ -83,14 +83,16 @@ func (r Devices) Lines(ctx context.Context) ([]DeviceLine, error) {
 	err := r.store.read.WithContext(ctx).Raw(`SELECT d.id, d.slug, d.name, coalesce(r.name, '') AS room, d.kind, d.maker, d.model,
 		coalesce(k.keys, 0) AS keys, coalesce(k.learned, 0) AS learned
 		FROM devices d LEFT JOIN rooms r ON r.id = d.room_id
-		LEFT JOIN (SELECT device_id, count(*) AS keys, sum(version > 0) AS learned FROM keys GROUP BY device_id) k ON k.device_id = d.id`).Scan(&out).Error
+		LEFT JOIN (SELECT device_id, count(*) AS keys, sum(version > 0) AS learned FROM keys GROUP BY device_id) k ON k.device_id = d.id
+		WHERE d.removed_ms IS NULL`).Scan(&out).Error
 	return out, Explain(err)
 }
 
 // FormerSlugs maps slugs that devices had to the devices' ids.
 func (r Devices) FormerSlugs(ctx context.Context) (map[string]string, error) {
 	var rows []struct{ Slug, DeviceID string }
-	err := r.store.read.WithContext(ctx).Table("old_slugs").Find(&rows).Error
+	err := r.store.read.WithContext(ctx).Raw(`SELECT o.slug, o.device_id FROM old_slugs o JOIN devices d ON d.id = o.device_id
+		WHERE d.removed_ms IS NULL`).Scan(&rows).Error
 	out := make(map[string]string, len(rows))
 	for _, o := range rows {
 		out[o.Slug] = o.DeviceID
@@ -113,7 +115,8 @@ func load(tx *gorm.DB, id string) (device.Device, []error, error) {
 		Row  deviceRow `gorm:"embedded"`
 		Room string
 	}
-	err := tx.Raw(`SELECT d.*, coalesce(r.name, '') AS room FROM devices d LEFT JOIN rooms r ON r.id = d.room_id WHERE d.id = ?`, id).Take(&found).Error
+	err := tx.Raw(`SELECT d.*, coalesce(r.name, '') AS room FROM devices d LEFT JOIN rooms r ON r.id = d.room_id
+		WHERE d.id = ? AND d.removed_ms IS NULL`, id).Take(&found).Error
 	if err != nil {
 		return device.Device{}, nil, err
 	}
@@ -235,7 +238,7 @@ func (r Devices) Picture(ctx context.Context, id string) (Picture, error) {
 
 // findKeys finds the keys that have a code of an identity in force.
 const findKeys = `SELECT d.id, d.slug, k.name, c.train FROM codes c JOIN keys k ON k.id = c.key_id AND k.version = c.version
-	JOIN devices d ON d.id = k.device_id WHERE c.identity = ? ORDER BY d.slug, k.name`
+	JOIN devices d ON d.id = k.device_id WHERE c.identity = ? AND d.removed_ms IS NULL ORDER BY d.slug, k.name`
 
 // Sender is a key that has a code of an identity in force.
 type Sender struct {

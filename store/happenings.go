@@ -149,6 +149,26 @@ func (r Happenings) Journal(ctx context.Context, beforeID string, limit int) ([]
 		beforeID).Order("seq DESC").Limit(limit).Find(&rows).Error; err != nil {
 		return nil, Explain(err)
 	}
+	return happenings(rows), nil
+}
+
+// Entry reads one entry of the journal. The error wraps ErrNotFound.
+func (r Happenings) Entry(ctx context.Context, id string) (happening.Happening, error) {
+	var row journalRow
+	if err := r.store.read.WithContext(ctx).Table("journal").Where("id = ?", id).Take(&row).Error; err != nil {
+		return happening.Happening{}, Explain(err)
+	}
+	return happenings([]journalRow{row})[0], nil
+}
+
+// Caused reads what an entry of the journal led to, in order, at most limit.
+func (r Happenings) Caused(ctx context.Context, id string, limit int) ([]happening.Happening, error) {
+	var rows []journalRow
+	err := r.store.read.WithContext(ctx).Table("journal").Where("cause_id = ?", id).Order("seq").Limit(limit).Find(&rows).Error
+	return happenings(rows), Explain(err)
+}
+
+func happenings(rows []journalRow) []happening.Happening {
 	out := make([]happening.Happening, len(rows))
 	for i, row := range rows {
 		what, err := happening.Unmarshal(row.What, []byte(row.Document))
@@ -158,7 +178,7 @@ func (r Happenings) Journal(ctx context.Context, beforeID string, limit int) ([]
 		out[i] = happening.Happening{Seq: row.Seq, ID: row.ID, Cause: row.CauseID, At: fromMillis(row.AtMS), By: row.By,
 			What: what}
 	}
-	return out, nil
+	return out
 }
 
 // Captures reads captures with their sequence numbers, the newest first, from before an id. One that cannot be read is

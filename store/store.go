@@ -40,6 +40,7 @@ const patience = 5 * time.Second
 
 // Store is an open database.
 type Store struct {
+	path  string
 	write *gorm.DB
 	read  *gorm.DB
 	turn  chan struct{} // the writer's
@@ -59,7 +60,7 @@ func Open(dir string) (*Store, error) {
 	if err := f.Close(); err != nil {
 		return nil, fmt.Errorf("open database: %w", err)
 	}
-	s := &Store{turn: make(chan struct{}, 1)}
+	s := &Store{path: path, turn: make(chan struct{}, 1)}
 	if err := s.open(path); err != nil {
 		return nil, errors.Join(fmt.Errorf("open database %s: %w", path, Explain(err)), s.Close())
 	}

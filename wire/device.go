@@ -126,3 +126,15 @@ type Kind struct {
 	Name string   `json:"name"`
 	Keys []string `json:"keys"`
 }
+
+// RemovedDevice is a device that was removed and can be brought back.
+type RemovedDevice struct {
+	ID      string    `json:"id"`
+	Slug    string    `json:"slug" doc:"The one that it had"`
+	Name    string    `json:"name"`
+	Room    string    `json:"room"`
+	Kind    string    `json:"kind"`
+	Keys    int       `json:"keys"`
+	Removed time.Time `json:"removed"`
+	Until   time.Time `json:"until" doc:"It can be brought back until then"`
+}

@@ -302,3 +302,16 @@ type PackPlan struct {
 	Done    bool       `json:"done" doc:"False for a preview: nothing was changed"`
 	Items   []PackItem `json:"items"`
 }
+
+// Problem is why something was not done (RFC 9457).
+type Problem struct {
+	Title  string `json:"title"`
+	Status int    `json:"status,omitempty"` // of HTTP
+	Detail string `json:"detail"`
+}
+
+// Restored is the backup that takes a house's place.
+type Restored struct {
+	Made time.Time `json:"made"`
+	By   string    `json:"by" doc:"Version of Urbo that made it"`
+}

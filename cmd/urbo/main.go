@@ -16,6 +16,10 @@ var version = "dev"
 
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	go func() { // who interrupts twice means it
+		<-ctx.Done()
+		stop()
+	}()
 	code := cli.Execute(ctx, version, os.Args[1:], cli.Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr})
 	stop()
 	os.Exit(code)

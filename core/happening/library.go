@@ -12,6 +12,7 @@ type DeviceChanged struct {
 	Was      string   `json:"was,omitempty"`   // slug before, where it changed
 	Title    string   `json:"title"`           // the device's name
 	Added    bool     `json:"added,omitempty"` // it is new
+	Back     bool     `json:"back,omitempty"`  // it was removed, and is there again
 	Changes  []string `json:"changes,omitempty"`
 	Quiet    bool     `json:"quiet,omitempty"` // something else tells it
 }
@@ -26,7 +27,10 @@ func (d DeviceChanged) Tell() (Line, bool) {
 	if d.Added {
 		l.Text = "Added " + d.Title
 	}
-	return l, !d.Quiet && (d.Added || len(d.Changes) > 0)
+	if d.Back {
+		l.Text = "Brought back " + d.Title
+	}
+	return l, !d.Quiet && (d.Added || d.Back || len(d.Changes) > 0)
 }
 
 // DeviceRemoved says that a device is gone, with its keys.

@@ -219,31 +219,6 @@ func withoutFace(t device.Traits) device.Traits {
 	return t
 }
 
-// Remove takes a device with its keys and codes out of the library. The error wraps ErrUnknownDevice.
-func (l *Library) Remove(ctx context.Context, slug string, note Note) error {
-	l.writer.Lock()
-	defer l.writer.Unlock()
-	d, err := l.Device(slug)
-	if err != nil {
-		return err
-	}
-	if err := l.devices.Apply(ctx, store.Batch{Devices: []store.Change{{Before: &d}}, At: l.now()}); err != nil {
-		return fmt.Errorf("remove device %s: %w", d.Slug, err)
-	}
-	l.mu.Lock()
-	delete(l.entries, d.ID)
-	delete(l.ids, d.Slug)
-	for s, id := range l.former {
-		if id == d.ID {
-			delete(l.former, s)
-		}
-	}
-	l.mu.Unlock()
-	l.stream.Publish(happening.Happening{By: note.By, Cause: note.Cause,
-		What: happening.DeviceRemoved{DeviceID: d.ID, Device: d.Slug, Title: d.Name, Keys: len(d.Keys)}})
-	return nil
-}
-
 // Versions lists what a key sent and sends, the newest first. Errors wrap ErrUnknownDevice or device.ErrUnknownKey.
 func (l *Library) Versions(ctx context.Context, ref device.Ref) ([]store.Version, error) {
 	d, err := l.Device(ref.Device)

@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"slices"
 	"strings"
 	"sync"
@@ -60,6 +61,9 @@ func Open(ctx context.Context, s *store.Store, events *stream.Stream, book *line
 		ids: map[string]string{}}
 	if err := l.reindex(ctx); err != nil {
 		return nil, fmt.Errorf("index the library: %w", err)
+	}
+	if err := l.purge(ctx); err != nil { // reading goes on where writing does not
+		slog.Warn("forget what was removed long ago; it is tried again", "error", err)
 	}
 	lines, err := l.devices.Lines(ctx)
 	if err == nil {

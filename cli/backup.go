@@ -1,0 +1,116 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"urbo/service"
+	"urbo/service/backup"
+	"urbo/wire"
+)
+
+func (a *app) backup() *cobra.Command {
+	return &cobra.Command{Use: "backup FILE", Short: "Copy the whole house into one file, while it runs",
+		Args: args(1, 1, "a FILE to write, or - for standard output"),
+		Long: `Copy the whole house into one file while it runs: devices, code sets, pictures, lessons, tokens and sessions, the
+journal, and line sheets of your own. Keep the file safe: whoever has it has the house.`,
+		Example: "  urbo backup saltmarsh.backup",
+		RunE: func(c *cobra.Command, argv []string) error {
+			cl, err := a.client()
+			if err != nil {
+				return err
+			}
+			resp, err := cl.send(c.Context(), http.MethodGet, "/backup", nil)
+			if err != nil {
+				return err
+			}
+			defer resp.Body.Close()
+			size := int64(0)
+			copied := func(w io.Writer) error {
+				size, err = io.Copy(w, resp.Body)
+				return err
+			}
+			if argv[0] == "-" {
+				return copied(a.Out)
+			}
+			if err := writePrivate(argv[0], copied); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(map[string]any{"file": argv[0], "bytes": size})
+			}
+			fmt.Fprintf(a.Out, "Wrote %s, %.1f MB.\n", argv[0], float64(size)/1e6)
+			return nil
+		}}
+}
+
+func (a *app) restore() *cobra.Command {
+	var yes bool
+	var data string
+	c := &cobra.Command{Use: "restore FILE", Short: "Put a backup in the place of the house",
+		Args: args(1, 1, "a FILE of urbo backup, or - for standard input"),
+		Long: `Put a backup in the place of all that the house knows. It is checked first; a damaged one, or one of a newer version,
+changes nothing. A running service starts anew with it; where none runs, the data directory is restored. What was there
+is kept beside it, as urbo.db.before-restore. Counters of rolling codes move on, so that none comes twice.`,
+		Example: "  urbo restore saltmarsh.backup --yes",
+		RunE: func(c *cobra.Command, argv []string) error {
+			if err := a.sure("Everything that the house knows is replaced. Go on?", yes); err != nil {
+				return err
+			}
+			in, err := a.openFile(argv[0])
+			if err != nil {
+				return err
+			}
+			defer in.Close()
+			made, err := a.restoreFrom(c.Context(), in, data, c.Flags().Changed("data"))
+			if err != nil {
+				return fmt.Errorf("%s: %w", argv[0], err)
+			}
+			if a.output == "json" {
+				return a.json(made)
+			}
+			fmt.Fprintf(a.Out, "Restored the backup of %s. What was there is kept as urbo.db.before-restore.\n",
+				clock(made.Made))
+			return nil
+		}}
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	c.Flags().StringVar(&data, "data", "", "data directory of a service that does not run")
+	return c
+}
+
+// restoreFrom hands a backup to the service, or puts it into the data directory where none runs.
+func (a *app) restoreFrom(ctx context.Context, in io.Reader, data string, named bool) (wire.Restored, error) {
+	var made wire.Restored
+	if !named {
+		cl, err := a.client()
+		if err != nil {
+			return made, err
+		}
+		err = cl.stream(ctx, http.MethodPost, "/restore", in, &made)
+		if a.server != "" || !errors.Is(err, errNobodyAnswers) {
+			return made, err
+		}
+		if data, err = dataDir(); err != nil {
+			return made, err
+		}
+	}
+	data, err := filepath.Abs(data)
+	if err != nil {
+		return made, err
+	}
+	if err := os.MkdirAll(data, 0o700); err != nil {
+		return made, fmt.Errorf("make data directory: %w", err)
+	}
+	s, err := backup.Stage(in, data)
+	if err != nil {
+		return made, err
+	}
+	return wire.Restored{Made: s.Made, By: s.By}, service.Restore(ctx, data, s)
+}

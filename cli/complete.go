@@ -1,0 +1,186 @@
+package cli
+
+import (
+	"context"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"urbo/core/device"
+	"urbo/core/recording"
+	"urbo/wire"
+)
+
+// completionTime is how long a shell waits for what the service knows.
+const completionTime = time.Second
+
+type completer = func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective)
+
+// complete teaches the shell what can stand where: devices and keys of the house, line codes, rooms, formats.
+func (a *app) complete(root *cobra.Command) {
+	formats := []string{}
+	for _, f := range recording.Formats() {
+		formats = append(formats, f.Name)
+	}
+	kinds := []string{}
+	for _, k := range device.Kinds() {
+		kinds = append(kinds, k.Name)
+	}
+	flags := map[string]completer{
+		"output": words("table", "json"), "format": words(formats...), "as": words(recording.Exports()...),
+		"kind": words(kinds...), "scope": words("owner", "press", "watch", "station"),
+		"conflict": words("skip", "replace", "copy"), "hold": words("once", "repeat"),
+		"power": words("toggle", "two-keys", "none"), "inputs": words("direct", "cycling"),
+		"room": a.known((*app).rooms), "device": a.known((*app).devices), "set": a.known((*app).sets),
+		"transmitter": a.known((*app).transmitters), "from": a.known((*app).transmitters),
+	}
+	perCommand := map[string]completer{"urbo journal kind": words(journalKinds...),
+		"urbo press hold": words("1s", "2s", "5s")}
+	positions := map[string][]completer{
+		"urbo learn": {a.known((*app).devices)}, "urbo audition": {a.known((*app).devices)},
+		"urbo press": {a.known((*app).keys)}, "urbo device show": {a.known((*app).devices)},
+		"urbo device set": {a.known((*app).devices)}, "urbo device remove": {a.known((*app).devices)},
+		"urbo device picture": {a.known((*app).devices)}, "urbo device set-key": {a.known((*app).keys)},
+		"urbo device undo": {a.known((*app).keys)}, "urbo device export": {a.known((*app).keys)},
+		"urbo device code": {a.known((*app).keys), a.lineCodes()}, "urbo sheet show": {a.lineCodes()},
+		"urbo shelf show": {a.known((*app).sets)}, "urbo shelf remove": {a.known((*app).sets)},
+		"urbo shelf match": {a.known((*app).devices)}, "urbo shelf keep": {a.known((*app).devices)},
+		"urbo shelf adopt": {a.known((*app).devices), a.known((*app).sets)},
+		"urbo pack export": {a.known((*app).devices)},
+	}
+	walk(root, func(c *cobra.Command) {
+		for name, f := range flags {
+			if own := perCommand[c.CommandPath()+" "+name]; own != nil {
+				f = own
+			}
+			if c.Flags().Lookup(name) != nil || c.PersistentFlags().Lookup(name) != nil {
+				_ = c.RegisterFlagCompletionFunc(name, f)
+			}
+		}
+		if places := positions[c.CommandPath()]; places != nil {
+			c.ValidArgsFunction = func(c *cobra.Command, argv []string, text string) ([]string, cobra.ShellCompDirective) {
+				if len(argv) >= len(places) && c.CommandPath() != "urbo pack export" {
+					return nil, cobra.ShellCompDirectiveNoFileComp
+				}
+				return places[min(len(argv), len(places)-1)](c, argv, text)
+			}
+		}
+	})
+}
+
+// walk calls f for a command and all below it.
+func walk(c *cobra.Command, f func(*cobra.Command)) {
+	f(c)
+	for _, below := range c.Commands() {
+		walk(below, f)
+	}
+}
+
+// words completes from a list.
+func words(all ...string) completer {
+	return func(_ *cobra.Command, _ []string, text string) ([]string, cobra.ShellCompDirective) {
+		return beginning(all, text), cobra.ShellCompDirectiveNoFileComp
+	}
+}
+
+func beginning(all []string, text string) []string {
+	var out []string
+	for _, w := range all {
+		if strings.HasPrefix(w, text) {
+			out = append(out, w)
+		}
+	}
+	return out
+}
+
+// lineCodes completes the names of line codes.
+func (a *app) lineCodes() completer {
+	return func(_ *cobra.Command, _ []string, text string) ([]string, cobra.ShellCompDirective) {
+		var names []string
+		for _, s := range a.book().Sheets() {
+			names = append(names, s.Name)
+		}
+		return beginning(names, text), cobra.ShellCompDirectiveNoFileComp
+	}
+}
+
+// known completes from what the service knows; nothing where it does not answer.
+func (a *app) known(ask func(*app, context.Context, *client, string) []string) completer {
+	return func(c *cobra.Command, _ []string, text string) ([]string, cobra.ShellCompDirective) {
+		ctx, cancel := context.WithTimeout(context.Background(), completionTime)
+		defer cancel()
+		cl, err := a.client()
+		if err != nil {
+			return nil, cobra.ShellCompDirectiveNoFileComp
+		}
+		found := beginning(ask(a, ctx, cl, text), text)
+		if len(found) > 0 && strings.HasSuffix(found[0], "/") { // a key comes behind it
+			return found, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
+		}
+		return found, cobra.ShellCompDirectiveNoFileComp
+	}
+}
+
+func (a *app) lines(ctx context.Context, cl *client) (out []wire.DeviceLine) {
+	_ = cl.do(ctx, http.MethodGet, "/devices", nil, &out)
+	return out
+}
+
+func (a *app) devices(ctx context.Context, cl *client, _ string) (out []string) {
+	for _, d := range a.lines(ctx, cl) {
+		out = append(out, d.Slug)
+	}
+	return out
+}
+
+func (a *app) rooms(ctx context.Context, cl *client, _ string) (out []string) {
+	seen := map[string]bool{}
+	for _, d := range a.lines(ctx, cl) {
+		if d.Room != "" && !seen[d.Room] {
+			seen[d.Room] = true
+			out = append(out, d.Room)
+		}
+	}
+	return out
+}
+
+// keys lists DEVICE/ first, and the keys once the device stands there.
+func (a *app) keys(ctx context.Context, cl *client, text string) (out []string) {
+	slug, _, inside := strings.Cut(text, "/")
+	if !inside {
+		for _, d := range a.devices(ctx, cl, text) {
+			out = append(out, d+"/")
+		}
+		return out
+	}
+	var d wire.Device
+	_ = cl.do(ctx, http.MethodGet, "/devices/"+slug, nil, &d)
+	for _, k := range d.Keys {
+		out = append(out, slug+"/"+k.Name)
+	}
+	return out
+}
+
+func (a *app) sets(ctx context.Context, cl *client, _ string) (out []string) {
+	var all []wire.CodeSet
+	_ = cl.do(ctx, http.MethodGet, "/sets", nil, &all)
+	for _, s := range all {
+		out = append(out, s.Slug)
+	}
+	return out
+}
+
+func (a *app) transmitters(ctx context.Context, cl *client, _ string) (out []string) {
+	var all []wire.Station
+	_ = cl.do(ctx, http.MethodGet, "/stations", nil, &all)
+	for _, s := range all {
+		for _, p := range s.Ports {
+			if p.Direction == "transmitter" {
+				out = append(out, s.Name+"/"+p.ID)
+			}
+		}
+	}
+	return out
+}

@@ -1,0 +1,167 @@
+package service_test
+
+import (
+	"archive/tar"
+	"bytes"
+	"compress/gzip"
+	"io"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/core/device"
+	"urbo/core/line"
+	"urbo/service"
+	"urbo/service/access"
+	"urbo/service/backup"
+	"urbo/service/library"
+	"urbo/store"
+)
+
+const ownSheet = "sheet: lamp\nmedium: infrared\ncarrier_hz: 38000\nunit_us: 500\n" +
+	"code: {style: mark, zero: [1, 1], one: [2, 1]}\nfields: [{name: id, bits: 8}]\n" +
+	"frames:\n  message: [{lead: [8, 4]}, {field: id}]\npress: [{repeat: [message], repeats: 1, gap: 40}]\n"
+
+// furnished is a house with something of everything, and a backup of it that was made while it ran.
+func furnished(t *testing.T) (saved []byte, token string) {
+	t.Helper()
+	dir := t.TempDir()
+	require.NoError(t, os.Mkdir(filepath.Join(dir, library.SheetDir), 0o700))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, library.SheetDir, "lamp.yaml"), []byte(ownSheet), 0o600))
+	h := run(t, dir)
+	note := library.Note{By: "test"}
+	_, err := h.Library.Add(t.Context(), device.Device{Slug: "lamp", Name: "Lamp", Kind: "light", Keys: []device.Key{
+		{Name: "on", Codes: []device.Code{{Sheet: "lamp", Fields: line.Fields{"id": line.Number(7)}}}}}}, note)
+	require.NoError(t, err)
+	_, secret, err := h.Access.AddToken(t.Context(), "wall", access.Watch, "test")
+	require.NoError(t, err)
+	var out bytes.Buffer
+	require.NoError(t, h.Backup(t.Context(), &out))
+	left, err := filepath.Glob(filepath.Join(dir, ".backup-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left, "the copy is gone again")
+	return out.Bytes(), secret
+}
+
+func TestReplace_TakesOneBackupAtATime(t *testing.T) {
+	saved, _ := furnished(t)
+	dir := t.TempDir()
+	other := run(t, dir) // a house of its own, which the backup replaces
+	_, err := other.Library.Add(t.Context(), device.Device{Slug: "fan", Name: "Fan", Kind: "fan"}, library.Note{})
+	require.NoError(t, err)
+	made, err := other.Replace(bytes.NewReader(saved), "test")
+	require.NoError(t, err)
+	assert.WithinDuration(t, time.Now(), made.Made, time.Minute)
+	<-other.Replaced()
+	_, err = other.Replace(bytes.NewReader(saved), "test")
+	assert.ErrorIs(t, err, service.ErrReplacing, "one at a time")
+	assert.ErrorIs(t, service.Restore(t.Context(), dir, other.Staged()), service.ErrLocked, "it still runs")
+}
+
+func TestRestore_PutsEverythingInPlaceAndKeepsWhatWasThere(t *testing.T) {
+	saved, secret := furnished(t)
+	dir := t.TempDir()
+	h, stop := start(t, dir, nil)
+	_, err := h.Library.Add(t.Context(), device.Device{Slug: "fan", Name: "Fan", Kind: "fan"}, library.Note{})
+	require.NoError(t, err)
+	stop()
+	staged, err := backup.Stage(bytes.NewReader(saved), dir)
+	require.NoError(t, err)
+	require.NoError(t, service.Restore(t.Context(), dir, staged))
+
+	back := run(t, dir)
+	d, err := back.Library.Device("lamp")
+	require.NoError(t, err)
+	assert.Equal(t, "lamp", d.Keys[0].Codes[0].Sheet)
+	_, err = back.Book.Sheet("lamp")
+	require.NoError(t, err, "line sheets of one's own come too")
+	_, err = back.Library.Device("fan")
+	assert.ErrorIs(t, err, library.ErrUnknownDevice)
+	who, err := back.Access.Token(t.Context(), secret, "")
+	require.NoError(t, err)
+	assert.Equal(t, access.Watch, who.Scope)
+	assert.FileExists(t, filepath.Join(dir, store.File+".before-restore"))
+	left, err := filepath.Glob(filepath.Join(dir, ".restore-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+// TestRestore_NoCounterComesTwice: what was pressed after the backup was made is not in it.
+func TestRestore_NoCounterComesTwice(t *testing.T) {
+	dir := t.TempDir()
+	s, err := store.Open(dir)
+	require.NoError(t, err)
+	take := func(limit int64, field string) int64 {
+		v, err := s.TakeTurn(t.Context(), "shutter", "roll56", field, limit)
+		require.NoError(t, err)
+		return v
+	}
+	take(1<<16, "counter")
+	take(2, "toggle") // 0, and 1 is next
+	require.NoError(t, s.SkipTurns(t.Context(), 50*time.Hour))
+	assert.Equal(t, int64(1+40), take(1<<16, "counter"), "ten for each day that has begun, and ten more")
+	assert.Equal(t, int64(1), take(2, "toggle"), "a toggle stays what it was")
+	require.NoError(t, s.Close())
+}
+
+func TestStage_RefusesWhatIsDamagedOrNewer(t *testing.T) {
+	saved, _ := furnished(t)
+	dir := t.TempDir()
+	refused := func(data []byte, says string) {
+		t.Helper()
+		_, err := backup.Stage(bytes.NewReader(data), dir)
+		require.ErrorIs(t, err, backup.ErrBackup)
+		assert.ErrorContains(t, err, says)
+		left, err := os.ReadDir(dir)
+		require.NoError(t, err)
+		assert.Empty(t, left, "nothing stays behind")
+	}
+	refused(nil, "no backup of Urbo's")
+	refused([]byte("something else"), "no backup of Urbo's")
+	for n := 20; n < len(saved); n += len(saved) / 23 {
+		refused(saved[:n], "")
+	}
+	refused(rewrite(t, saved, func(name string, data []byte) (string, []byte) {
+		if name == store.File {
+			data[len(data)/2]++
+		}
+		return name, data
+	}), "check sum")
+	refused(rewrite(t, saved, func(name string, data []byte) (string, []byte) {
+		return name, bytes.Replace(data, []byte(`"version": 1,`), []byte(`"version": 9,`), 1)
+	}), "is older: update it")
+	refused(rewrite(t, saved, func(name string, data []byte) (string, []byte) {
+		return name, bytes.ReplaceAll(data, []byte(`"sheets/lamp.yaml"`), []byte(`"sheets/../../x.yaml"`))
+	}), "does not belong into it")
+}
+
+// rewrite changes the files of a backup.
+func rewrite(t *testing.T, saved []byte, change func(name string, data []byte) (string, []byte)) []byte {
+	t.Helper()
+	unzipped, err := gzip.NewReader(bytes.NewReader(saved))
+	require.NoError(t, err)
+	in := tar.NewReader(unzipped)
+	var out bytes.Buffer
+	zip := gzip.NewWriter(&out)
+	to := tar.NewWriter(zip)
+	for {
+		h, err := in.Next()
+		if err == io.EOF {
+			break
+		}
+		require.NoError(t, err)
+		data, err := io.ReadAll(in)
+		require.NoError(t, err)
+		name, data := change(h.Name, data)
+		require.NoError(t, to.WriteHeader(&tar.Header{Name: name, Mode: 0o600, Size: int64(len(data))}))
+		_, err = to.Write(data)
+		require.NoError(t, err)
+	}
+	require.NoError(t, to.Close())
+	require.NoError(t, zip.Close())
+	return out.Bytes()
+}

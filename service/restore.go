@@ -1,0 +1,74 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"time"
+
+	"urbo/service/backup"
+)
+
+// ErrReplacing is wrapped where a backup is being put in this house's place already.
+var ErrReplacing = errors.New("another backup is being restored: try again in a moment")
+
+// Backup writes a backup of the house while it runs.
+func (h *House) Backup(ctx context.Context, out io.Writer) error {
+	return backup.Maker{Store: h.store, Dir: h.dir, Version: h.Version, Now: time.Now}.Write(ctx, out)
+}
+
+// Replace checks a backup and says that it is to take this house's place: whoever runs the house ends it (Replaced),
+// puts the backup there (Restore), and opens the house that is in it. Errors wrap backup.ErrBackup or ErrReplacing.
+func (h *House) Replace(in io.Reader, by string) (backup.Manifest, error) {
+	s, err := backup.Stage(in, h.dir)
+	if err != nil {
+		return backup.Manifest{}, err
+	}
+	h.replaceMu.Lock()
+	defer h.replaceMu.Unlock()
+	if h.staged != nil {
+		return backup.Manifest{}, errors.Join(ErrReplacing, s.Drop())
+	}
+	h.staged = s
+	h.say("", "A backup of "+s.Made.Local().Format(time.DateTime)+" takes the place of this house, asked by "+by)
+	close(h.replaced)
+	return s.Manifest, nil
+}
+
+// Replaced is closed when a backup is to take the house's place.
+func (h *House) Replaced() <-chan struct{} { return h.replaced }
+
+// Staged is the backup that is to take the house's place, nil where there is none.
+func (h *House) Staged() *backup.Staged {
+	h.replaceMu.Lock()
+	defer h.replaceMu.Unlock()
+	return h.staged
+}
+
+// Restore puts a backup in the place of a data directory that no house uses.
+func Restore(ctx context.Context, dir string, s *backup.Staged) error {
+	lock, err := lockDir(dir)
+	if err != nil {
+		return err
+	}
+	return errors.Join(s.Install(ctx, dir, time.Now()), lock.release())
+}
+
+// sweep removes what a copy that was interrupted left in the data directory.
+func sweep(dir string) error {
+	for _, pattern := range []string{".backup-*", ".restore-*"} {
+		left, err := filepath.Glob(filepath.Join(dir, pattern))
+		if err != nil {
+			return err
+		}
+		for _, path := range left {
+			if err := os.RemoveAll(path); err != nil {
+				return fmt.Errorf("remove what an interrupted copy left: %w", err)
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,60 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"time"
+
+	"gorm.io/gorm"
+)
+
+// ErrDamaged is wrapped where a database is not whole, or none.
+var ErrDamaged = errors.New("the database is damaged")
+
+// Snapshot writes the database as it is now into a file that must not be there yet. Reading and writing go on meanwhile.
+func (s *Store) Snapshot(ctx context.Context, path string) error {
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	if err := f.Close(); err != nil {
+		return err
+	}
+	db, err := connect(s.path, 1, pragmas()) // the readers' connections refuse everything that writes
+	if err != nil {
+		return Explain(err)
+	}
+	return Explain(errors.Join(db.WithContext(ctx).Exec("VACUUM INTO ?", path).Error, closeDB(db)))
+}
+
+// Check says whether a file is a whole database that this version can open. Errors wrap ErrDamaged or ErrNewer.
+func Check(path string) (err error) {
+	db, err := connect(path, 1, "mode=ro")
+	if err != nil {
+		return fmt.Errorf("%w: %w", ErrDamaged, err)
+	}
+	defer func() { err = errors.Join(err, closeDB(db)) }()
+	var found []string
+	if err := db.Raw("PRAGMA integrity_check(3)").Scan(&found).Error; err != nil {
+		return fmt.Errorf("%w: %w", ErrDamaged, err)
+	}
+	if len(found) != 1 || found[0] != "ok" {
+		return fmt.Errorf("%w: %v", ErrDamaged, found)
+	}
+	if !db.Migrator().HasTable(migrationTable) {
+		return fmt.Errorf("%w: it is not one of Urbo's", ErrDamaged)
+	}
+	return checkVersion(db)
+}
+
+// SkipTurns moves everything that changes from press to press on, in a database that was restored from a copy: what was
+// pressed since the copy was made is not in it, and no counter may come twice. It moves on by ten for each day and ten
+// more, which leaves toggles as they are.
+func (s *Store) SkipTurns(ctx context.Context, since time.Duration) error {
+	days := int64(max(since, 0)/(24*time.Hour)) + 1
+	return s.change(ctx, func(tx *gorm.DB) error {
+		return tx.Exec("UPDATE turns SET next = next + ?", 10*days+10).Error
+	})
+}
