@@ -2,11 +2,9 @@ package api
 
 import (
 	"context"
-	"fmt"
 	"net/http"
 
 	"urbo/core/device"
-	"urbo/core/notation"
 	"urbo/service/access"
 	"urbo/service/library"
 	"urbo/store"
@@ -64,6 +62,11 @@ func (a *API) devices() {
 			DeviceIn
 			Body wire.DeviceChange
 		}) (wire.Device, error) {
+			if t := in.Body.Transmitter; t != nil {
+				if err := a.house.Stations.CheckTransmitter(*t); err != nil {
+					return wire.Device{}, err
+				}
+			}
 			return a.changeDevice(ctx, in.Device, func(d *device.Device) error {
 				in.Body.Apply(d)
 				return nil
@@ -108,15 +111,14 @@ func (a *API) keys() {
 			KeyIn
 			Body wire.HandCode
 		}) (wire.Device, error) {
-			codes, err := notation.Parse(in.Body.Text, in.Body.Hz, a.house.Book)
+			d, remarks, err := a.house.Library.Write(ctx, in.ref(), library.Hand{Text: in.Body.Text, Hz: in.Body.Hz,
+				Repeats: in.Body.Repeats, GapUS: in.Body.GapUS}, note(ctx))
 			if err != nil {
-				return wire.Device{}, fmt.Errorf("keep %s: %w", in.ref(), err)
+				return wire.Device{}, err
 			}
-			for i := range codes {
-				codes[i].Source, codes[i].Repeats, codes[i].GapUS = "hand", in.Body.Repeats,
-					max(codes[i].GapUS, in.Body.GapUS)
-			}
-			return a.changeDevice(ctx, in.Device, func(d *device.Device) error { return d.SetCodes(in.Key, codes) })
+			w := wire.DeviceOf(d)
+			w.Remarks = remarks
+			return w, nil
 		})
 	call(a, operation{"PATCH", "/devices/{device}/keys/{key}", "change-key",
 		"Rename a key, or say what holding it does", access.Owner, 0}, func(ctx context.Context, in *struct {

@@ -40,7 +40,7 @@ func TestJournalAndCaptures_ArePaged(t *testing.T) {
 	require.Len(t, entries, 1)
 	status, detail := s.call("GET", "/api/journal?limit=1000", nil, nil)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
-	assert.Contains(t, detail, "<= 500")
+	assert.Contains(t, detail, "limit is at most 500")
 }
 
 func TestLesson_StepsOverHTTP(t *testing.T) {
@@ -62,7 +62,7 @@ func TestLesson_StepsOverHTTP(t *testing.T) {
 	}
 	for says, step := range map[string]wire.LessonStep{
 		"no such key": {Do: "redo", Key: "x"}, "use a-z": {Do: "add", Key: "No!"},
-		"expected value to be one of": {Do: "dance"},
+		"do is one of skip, back": {Do: "dance"},
 	} {
 		status, detail := s.call("POST", steps, step, nil)
 		assert.Equal(t, http.StatusUnprocessableEntity, status)

@@ -46,6 +46,7 @@ func (a *API) presses() {
 			}
 			if in.Body != nil {
 				o.Times, o.Hold = in.Body.Times, time.Duration(in.Body.HoldMS)*time.Millisecond
+				o.Transmitter = cmp.Or(in.Body.From, o.Transmitter)
 			}
 			return as(wire.PressOf)(a.house.Transmit.Press(ctx, o))
 		})

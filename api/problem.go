@@ -85,6 +85,7 @@ var statuses = []struct {
 	{bench.ErrTooShort, http.StatusUnprocessableEntity},
 	{line.ErrNeverReplay, http.StatusConflict},
 	{stations.ErrNoTransmitter, http.StatusConflict},
+	{stations.ErrUnknownTransmitter, http.StatusUnprocessableEntity},
 	{station.ErrAway, http.StatusConflict},
 	{transmit.ErrTooLong, http.StatusConflict},
 	{transmit.ErrBusy, http.StatusTooManyRequests},

@@ -69,7 +69,7 @@ func TestAudition_OverHTTP(t *testing.T) {
 		{wire.NewAudition{Device: "lights", Function: "blank"}, http.StatusUnprocessableEntity,
 			"choose another function"},
 		{wire.NewAudition{Device: "lights", Sets: []string{"corvane-pier"}}, http.StatusNotFound, "unknown code set"},
-		{wire.NewAudition{Device: "lights", PauseMS: 31_000}, http.StatusUnprocessableEntity, "<= 30000"},
+		{wire.NewAudition{Device: "lights", PauseMS: 31_000}, http.StatusUnprocessableEntity, "pause_ms is at most 30000"},
 		{wire.NewAudition{Device: "lights", Sweep: &wire.Sweep{Sheet: "nec", Fields: map[string]any{"command": 1},
 			Field: "address", To: 999}}, http.StatusUnprocessableEntity, "0 to 255"},
 		{wire.NewAudition{Device: "lights", Sweep: &wire.Sweep{Sheet: "hop66", Fields: map[string]any{},

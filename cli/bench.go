@@ -247,6 +247,9 @@ func (a *app) printReadings(d line.Decoded) {
 		fmt.Fprintln(a.Out, "No known line code fits. urbo bench describe says what can be seen in it.")
 		return
 	}
+	if names := said(wire.Readings(d.Readings)); len(line.Said(d.Readings)) > 1 {
+		fmt.Fprintf(a.Out, "Different codes, one after another: %s.\n", names)
+	}
 	var rows []table.Row
 	for _, r := range d.Readings {
 		rows = append(rows, table.Row{r.Sheet, r.Fields.String() + measured(r.Measured), r.Frames, r.Repeats,

@@ -23,18 +23,21 @@ func (a *app) benchExport() *cobra.Command {
 	c := &cobra.Command{
 		Use: "export [FILE]", Short: "Write a signal as VCD, CSV, WAV, text or an array in C",
 		Args: args(0, 1, "a FILE, or --code"),
-		Example: "  urbo bench export keys.wav#2 --as c --clean\n" +
-			"  urbo bench export --code 'nec address=4 command=8' --as vcd --out on.vcd",
+		Example: "  urbo bench export --code 'nec address=57 command=2' --out power.wav\n" +
+			"  urbo bench export power.wav#1 --as c --clean",
 	}
 	o := recordingFlags(c)
 	f := c.Flags()
-	f.StringVar(&as, "as", "text", "format to write: "+strings.Join(recording.Exports(), ", "))
+	f.StringVar(&as, "as", "", asHelp)
 	f.StringVar(&out, "out", "", "file to write; standard output where it is left out")
 	f.StringVar(&code, "code", "", "a line code and its fields instead of a FILE")
 	f.BoolVar(&clean, "clean", false, "write it clean: at exact multiples of its unit")
 	c.RunE = func(_ *cobra.Command, argv []string) error {
 		if (code == "") == (len(argv) == 0) {
 			return usageError{errors.New("name a FILE, or give --code")}
+		}
+		if !c.Flags().Changed("as") {
+			as = formatOf(out)
 		}
 		if !slices.Contains(recording.Exports(), as) {
 			return usageError{fmt.Errorf("--as %.20q: %s can be written", as, strings.Join(recording.Exports(), ", "))}
@@ -52,6 +55,21 @@ func (a *app) benchExport() *cobra.Command {
 		return a.writeTo(out, func(w io.Writer) error { return recording.Export(w, as, s) })
 	}
 	return c
+}
+
+// asHelp is what is said of --as.
+var asHelp = "format to write: " + strings.Join(recording.Exports(), ", ") +
+	"; by the end of --out where it is left out, else text"
+
+// formatOf is the format that a file is written in, by its name.
+func formatOf(name string) string {
+	end := strings.ToLower(filepath.Ext(name))
+	for _, f := range recording.Formats() {
+		if slices.Contains(recording.Exports(), f.Name) && slices.Contains(f.Ends, end) {
+			return f.Name
+		}
+	}
+	return "text"
 }
 
 // recorded is a press of a recording, as it is or clean.

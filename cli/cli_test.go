@@ -234,7 +234,7 @@ func TestBench_BadCallsSayWhatToDo(t *testing.T) {
 		{[]string{"describe", mine + "#2"}, 1, "there is only 1 press in it"},
 		{[]string{"describe", mine + "#x"}, 2, "the number of a press, from 1"},
 		{[]string{"describe", filepath.Join(dir, "nothing")}, 1, "no such file"},
-		{[]string{"compare", mine}, 2, "got 1 arguments, wanted two FILEs"},
+		{[]string{"compare", mine}, 2, "got 1 argument, wanted two FILEs"},
 		{[]string{"compare", mine, mine, "--png", "/nowhere/x.png"}, 1, "write /nowhere/x.png"},
 		{[]string{"export"}, 2, "name a FILE, or give --code"},
 		{[]string{"export", mine, "--as", "mp3"}, 2, "c, csv, text, vcd, wav can be written"},

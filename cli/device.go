@@ -11,7 +11,6 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/spf13/cobra"
 
-	"urbo/core/recording"
 	"urbo/wire"
 )
 
@@ -101,14 +100,26 @@ func (a *app) printDevice(d wire.Device) {
 	}
 	fmt.Fprintln(a.Out)
 	var rows []table.Row
+	held := false // something is said about holding any of them
 	for _, k := range d.Keys {
-		rows = append(rows, table.Row{k.Name, codes(k.Codes)})
+		hold := ""
+		if k.Hold != "" {
+			hold, held = k.Hold, true
+		}
+		rows = append(rows, table.Row{k.Name, codes(k.Codes), hold})
 	}
 	if len(rows) == 0 {
 		fmt.Fprintf(a.Out, "No keys yet. Learn some: urbo learn %s power\n", d.Slug)
 		return
 	}
-	a.table(table.Row{"KEY", "SENDS"}, rows)
+	head := table.Row{"KEY", "SENDS", "HELD"}
+	if !held {
+		head = head[:2]
+		for i := range rows {
+			rows[i] = rows[i][:2]
+		}
+	}
+	a.table(head, rows)
 }
 
 // plate is what stands on a device's type plate.
@@ -145,7 +156,8 @@ func (a *app) deviceAdd() *cobra.Command {
 			if a.output == "json" {
 				return a.json(d)
 			}
-			fmt.Fprintf(a.Out, "Added %s with %d keys to learn. Next: urbo learn %s\n", d.Slug, len(d.Keys), d.Slug)
+			fmt.Fprintf(a.Out, "Added %s with %s to learn. Next: urbo learn %s\n", d.Slug,
+				plural(len(d.Keys), "key", "keys"), d.Slug)
 			return nil
 		},
 	}
@@ -164,11 +176,14 @@ func (a *app) deviceExport() *cobra.Command {
 	c := &cobra.Command{
 		Use: "export DEVICE/KEY", Short: "Write what a key sends as VCD, CSV, WAV, text or an array in C",
 		Args:    args(1, 1, "DEVICE/KEY"),
-		Example: "  urbo device export boardwalk/power --as c --out power.h",
+		Example: "  urbo device export boardwalk/power --out power.h",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ref, err := parseKey(argv[0])
 			if err != nil {
 				return err
+			}
+			if !c.Flags().Changed("as") {
+				as = formatOf(out)
 			}
 			cl, err := a.client()
 			if err != nil {
@@ -187,7 +202,7 @@ func (a *app) deviceExport() *cobra.Command {
 			})
 		},
 	}
-	c.Flags().StringVar(&as, "as", "text", "format to write: "+strings.Join(recording.Exports(), ", "))
+	c.Flags().StringVar(&as, "as", "", asHelp)
 	c.Flags().StringVar(&out, "out", "", "file to write; standard output where it is left out")
 	return c
 }

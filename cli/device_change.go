@@ -214,6 +214,9 @@ func (a *app) printKey(d wire.Device, name string) error {
 	if a.output == "json" {
 		return a.json(d)
 	}
+	for _, r := range d.Remarks {
+		fmt.Fprintln(a.Out, r)
+	}
 	for _, k := range d.Keys {
 		if k.Name != name {
 			continue
@@ -221,55 +224,4 @@ func (a *app) printKey(d wire.Device, name string) error {
 		fmt.Fprintf(a.Out, "%s/%s sends %s\n", d.Slug, k.Name, codes(k.Codes))
 	}
 	return nil
-}
-
-func (a *app) deviceCode() *cobra.Command {
-	var capture string
-	var hand wire.HandCode
-	var repeats int
-	var gap time.Duration
-	c := &cobra.Command{
-		Use: "code DEVICE/KEY [CODE …]", Short: "Say by hand what a key sends",
-		Args: args(1, -1, "DEVICE/KEY and a CODE"),
-		Long: `Say by hand what a key sends, instead of learning it. A CODE is one of
-  a line code with its fields    nec address=57 command=0x02    (decimal, 0x or 0b; with a bits count: 0x02/8)
-  the positions of a socket's coding switches, up (1) or down (0), five for the house and five for the unit,
-  and then on or off             switches 11010 01000 on
-  durations in µs, mark first    "2000/1000 350/700 350"        (--hz says the carrier or channel)
-
-A key may send several codes: write "then" between them. What it sent before is kept (urbo device undo).`,
-		Example: "  urbo device code boardwalk/power nec address=57 command=0x02\n  urbo device code lamp/up nec " +
-			"address=57 command=2 then nec address=57 command=3 --gap 60ms\n" +
-			"  urbo device code lamp/on switches 11010 01000 on\n  urbo device code lamp/odd \"2000/1000 350/700 " +
-			"350\" --hz 433920000",
-		RunE: func(c *cobra.Command, argv []string) error {
-			ref, err := parseKey(argv[0])
-			if err != nil {
-				return err
-			}
-			if (capture == "") == (len(argv) == 1) {
-				return usageError{errors.New("give a CODE, or name a capture with --capture")}
-			}
-			var d wire.Device
-			if capture != "" {
-				err = a.call(c.Context(), http.MethodPost, "/captures/"+url.PathEscape(capture)+"/keep", ref, &d)
-			} else {
-				if c.Flags().Changed("repeats") {
-					hand.Repeats = &repeats
-				}
-				hand.Text, hand.GapUS = strings.Join(argv[1:], " "), int(gap/time.Microsecond)
-				err = a.call(c.Context(), http.MethodPost, keyPath(ref)+"/code", hand, &d)
-			}
-			if err != nil {
-				return err
-			}
-			return a.printKey(d, ref.Key)
-		},
-	}
-	f := c.Flags()
-	f.StringVar(&capture, "capture", "", "id of a capture: the key sends what was heard, clean")
-	f.IntVar(&hand.Hz, "hz", 0, "of durations: carrier (38000) or channel (433920000)")
-	f.IntVar(&repeats, "repeats", 0, "how often the repeating part is sent; without it, as the line code says")
-	f.DurationVar(&gap, "gap", 0, "least silence after each code")
-	return c
 }

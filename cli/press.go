@@ -14,9 +14,11 @@ import (
 func (a *app) press() *cobra.Command {
 	var times int
 	var hold time.Duration
+	var from string
 	c := &cobra.Command{
 		Use: "press DEVICE/KEY", Short: "Press a key of a device", Args: args(1, 1, "DEVICE/KEY"),
-		Example: "  urbo press boardwalk/power\n  urbo press projector/off --times 2",
+		Example: "  urbo press boardwalk/power\n  urbo press amplifier/volume-up --hold 2s\n" +
+			"  urbo press boardwalk/red --from lecture/ir-out",
 		RunE: func(c *cobra.Command, argv []string) error {
 			key, err := parseKey(argv[0])
 			if err != nil {
@@ -33,7 +35,7 @@ func (a *app) press() *cobra.Command {
 				return err
 			}
 			p, err := cl.pressKey(c.Context(), key, wire.PressRequest{Times: times,
-				HoldMS: int(hold / time.Millisecond)})
+				HoldMS: int(hold / time.Millisecond), From: from})
 			if err != nil {
 				return err
 			}
@@ -55,6 +57,7 @@ func (a *app) press() *cobra.Command {
 		},
 	}
 	c.Flags().DurationVar(&hold, "hold", 0, "how long it is held down, at most 20s; 0 is a short press")
+	c.Flags().StringVar(&from, "from", "", "transmitter to send from, STATION/PORT, instead of the device's")
 	c.Flags().IntVar(&times, "times", 1, "presses one after another")
 	return c
 }

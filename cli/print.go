@@ -3,12 +3,18 @@ package cli
 import (
 	"encoding/json"
 	"fmt"
+	"math"
+	"os"
 	"strings"
 	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
+	"golang.org/x/term"
 
+	"urbo/core/happening"
+	"urbo/core/line"
+	"urbo/core/plain"
 	"urbo/wire"
 )
 
@@ -22,7 +28,8 @@ func (a *app) json(v any) error {
 // jsonLine prints a value as one line of JSON.
 func (a *app) jsonLine(v any) error { return json.NewEncoder(a.Out).Encode(v) }
 
-// table prints rows under a head, columns apart by two spaces and no lines.
+// table prints rows under a head, columns apart by two spaces and no lines. On a narrow terminal the widest columns are
+// wrapped between words.
 func (a *app) table(head table.Row, rows []table.Row) {
 	t := table.NewWriter()
 	t.SetOutputMirror(a.Out)
@@ -31,10 +38,59 @@ func (a *app) table(head table.Row, rows []table.Row) {
 	style.Box.PaddingLeft, style.Box.PaddingRight = "", "  "
 	style.Format.Header = text.FormatDefault
 	t.SetStyle(style)
+	widths := make([]int, len(head))
+	for _, row := range append([]table.Row{head}, rows...) {
+		for i, cell := range row {
+			if words, ok := cell.(string); ok {
+				row[i] = plain.Show(words)
+			}
+			widths[i] = max(widths[i], text.LongestLineLen(fmt.Sprint(row[i])))
+		}
+	}
+	shrink(widths, a.columns()-2*(len(head)-1))
+	var columns []table.ColumnConfig
+	for i, w := range widths {
+		columns = append(columns, table.ColumnConfig{Number: i + 1, WidthMax: w, WidthMaxEnforcer: text.WrapSoft})
+	}
+	t.SetColumnConfigs(columns)
 	t.AppendHeader(head)
 	t.AppendRows(rows)
 	t.SuppressTrailingSpaces()
 	t.Render()
+}
+
+// leastColumn is how narrow a column of a table is made.
+const leastColumn = 10
+
+// shrink takes from the widest columns until all fit, or none can be narrower.
+func shrink(widths []int, room int) {
+	total := 0
+	for _, w := range widths {
+		total += w
+	}
+	for total > room {
+		widest := 0
+		for i, w := range widths {
+			if w > widths[widest] {
+				widest = i
+			}
+		}
+		if widths[widest] <= leastColumn {
+			return
+		}
+		widths[widest]--
+		total--
+	}
+}
+
+// columns is how wide the terminal is; a file or a pipe is as wide as anything.
+func (a *app) columns() int {
+	if f, ok := a.screen.(*os.File); ok {
+		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 0 {
+			return w
+		}
+	}
+	return math.MaxInt32
 }
 
 // clock prints a time of day, with the date when it is not today.
@@ -60,12 +116,22 @@ func fields(in map[string]any) string {
 	return strings.Join(names, " ")
 }
 
-// code prints what a key sends.
+// code prints what a key sends, with what is said of how.
 func code(c wire.Code) string {
-	if c.Sheet == "" {
-		return fmt.Sprintf("train of %d durations", len(c.Train))
+	out := c.Sheet + " " + fields(c.Fields)
+	switch {
+	case c.Inline != "":
+		out = "a code of its own: " + fields(c.Fields)
+	case c.Sheet == "":
+		out = fmt.Sprintf("train of %d durations", len(c.Train))
 	}
-	return c.Sheet + " " + fields(c.Fields)
+	if c.Repeats != nil {
+		out += ", " + plural(*c.Repeats, "repeat", "repeats")
+	}
+	if c.GapUS > 0 {
+		out += fmt.Sprintf(", gap %s", time.Duration(c.GapUS)*time.Microsecond)
+	}
+	return out
 }
 
 // codes prints what a key sends, in order.
@@ -80,10 +146,27 @@ func codes(in []wire.Code) string {
 	return strings.Join(out, ", then ")
 }
 
-// plural is a number with its word.
-func plural(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
+// said prints what a press says: one code after another.
+func said(in []wire.Reading) string {
+	var out []string
+	for _, r := range apart(in) {
+		out = append(out, strings.TrimSpace(r.Sheet+" "+fields(r.Fields)+measured(r.Measured)))
 	}
-	return fmt.Sprintf("%d %s", n, many)
+	return strings.Join(out, ", then ")
 }
+
+// apart picks the readings that stand one after another in a press, and leaves out other ways to read the same part.
+func apart(in []wire.Reading) []wire.Reading {
+	readings := make([]line.Reading, len(in)) // Frames is their place in the list
+	for i, r := range in {
+		readings[i] = line.Reading{Sheet: r.Sheet, Confidence: r.Confidence, From: r.FromUS, To: r.ToUS, Frames: i}
+	}
+	out := []wire.Reading{}
+	for _, r := range line.Said(readings) {
+		out = append(out, in[r.Frames])
+	}
+	return out
+}
+
+// plural is a number with its word.
+func plural(n int, one, many string) string { return happening.Count(n, one, many) }

@@ -58,7 +58,7 @@ func (a *app) which() *cobra.Command {
 func whose(c wire.Capture) string {
 	what := "a signal without a known line code"
 	if len(c.Readings) > 0 {
-		what = c.Readings[0].Sheet + " " + fields(c.Readings[0].Fields)
+		what = said(c.Readings)
 	}
 	if c.Held != "" && len(c.Keys) == 0 {
 		return fmt.Sprintf("Only the end of a press was heard (repeat frames of %s). Let go, and press once more.",

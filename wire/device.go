@@ -42,8 +42,9 @@ type Device struct {
 	Model       string `json:"model"`
 	Transmitter string `json:"transmitter" doc:"Preferred transmitter as STATION/PORT; empty is the first that fits"`
 	device.Traits
-	Picture string `json:"picture,omitempty" doc:"Tag of its picture, which changes with it; empty where there is none"`
-	Keys    []Key  `json:"keys"`
+	Picture string   `json:"picture,omitempty" doc:"Tag of its picture, which changes with it; empty where there is none"`
+	Keys    []Key    `json:"keys"`
+	Remarks []string `json:"remarks,omitempty" doc:"How what was written was understood"`
 }
 
 // DeviceLine is a device as it stands in a list.

@@ -21,6 +21,8 @@ type Reading struct {
 	Deviation  float64            `json:"deviation_us" doc:"Largest difference from the clean frame, in µs"`
 	Confidence float64            `json:"confidence" minimum:"0" maximum:"1"`
 	Measured   []line.Measurement `json:"measured,omitempty" doc:"What a sensor says"`
+	FromUS     int                `json:"from_us" doc:"Where in the press its frames begin, in µs"`
+	ToUS       int                `json:"to_us" doc:"Where they end"`
 }
 
 // Decoded is what bench decode says of one train.
@@ -75,8 +77,9 @@ type Press struct {
 
 // PressRequest asks for a press.
 type PressRequest struct {
-	Times  int `json:"times,omitempty" minimum:"1" maximum:"50" default:"1" doc:"Presses one after another"`
-	HoldMS int `json:"hold_ms,omitempty" minimum:"0" maximum:"20000" doc:"How long it is held down; 0 is a short press"`
+	Times  int    `json:"times,omitempty" minimum:"1" maximum:"50" default:"1" doc:"Presses one after another"`
+	HoldMS int    `json:"hold_ms,omitempty" minimum:"0" maximum:"20000" doc:"How long it is held down; 0 is a short press"`
+	From   string `json:"from,omitempty" maxLength:"81" doc:"STATION/PORT to send from, instead of the device's"`
 }
 
 // HoldRequest asks for a key to be held: it is let go by itself when it is not asked for again within the lease.

@@ -7,7 +7,7 @@ import (
 
 const (
 	// mostFindings is how many different signals of one recording are kept apart.
-	mostFindings = 200
+	mostFindings = 2000
 	// mostPlain is how many of them may be trains without any structure: in noise, each is another one.
 	mostPlain = 20
 	// fewestDurations is the number of durations below which a press of a recording is a stray pulse.

@@ -3,6 +3,7 @@ package device
 import (
 	"fmt"
 	"slices"
+	"strings"
 )
 
 // Kind is a kind of device with the keys usually found on its handset.
@@ -44,7 +45,7 @@ func UsualKeys(kind string) []string {
 	return nil
 }
 
-// CheckKind refuses what is no kind. The error wraps ErrName and names the nearest.
+// CheckKind refuses what is no kind. The error wraps ErrName and lists those that there are.
 func CheckKind(kind string) error {
 	if slices.ContainsFunc(kinds, func(k Kind) bool { return k.Name == kind }) {
 		return nil
@@ -53,5 +54,5 @@ func CheckKind(kind string) error {
 	for i, k := range kinds {
 		names[i] = k.Name
 	}
-	return fmt.Errorf("%w: kind %.40q: nearest are %s", ErrName, kind, Nearest(kind, names))
+	return fmt.Errorf("%w: kind %.40q: there are %s", ErrName, kind, strings.Join(names, ", "))
 }

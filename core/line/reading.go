@@ -23,6 +23,9 @@ type Reading struct {
 	Confidence float64 `json:"confidence"`
 	// Measured is what a sensor says; nil for keys.
 	Measured []Measurement `json:"measured,omitempty"`
+	// From and To are where in the press its frames stand, in µs since the press began.
+	From int `json:"from_us,omitempty"`
+	To   int `json:"to_us,omitempty"`
 
 	score float64
 }
@@ -132,13 +135,14 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 		last = slices.IndexFunc(out, func(r Reading) bool { return sameFields(r.Fields, m.fields) })
 		if last < 0 {
 			last = len(out)
-			out = append(out, Reading{Sheet: s.Name, Fields: m.fields})
+			out = append(out, Reading{Sheet: s.Name, Fields: m.fields, From: signal.Sum(flat[:m.start])})
 			sums = append(sums, 0)
 			checks = append(checks, float64(m.frame.checks))
 			headless = append(headless, 0)
 		}
 		r := &out[last]
 		r.Frames++
+		r.To = signal.Sum(flat[:m.end])
 		if m.headless {
 			headless[last]++
 		}

@@ -23,13 +23,39 @@ const MostText = 64 << 10
 // or durations in µs, mark first, which go out on a carrier or channel of so many Hz (0 is infrared at 38 kHz). Errors
 // wrap ErrNotation, line.ErrSheet or signal.ErrMalformed.
 func Parse(text string, hz int, book *line.Book) ([]device.Code, error) {
+	codes, _, err := ParseSaying(text, hz, book)
+	return codes, err
+}
+
+// ParseSaying is Parse, and says how numbers that could be read in two ways were understood.
+func ParseSaying(text string, hz int, book *line.Book) ([]device.Code, []string, error) {
+	var remarks []string
+	codes, err := parse(text, func(words []string) (device.Code, error) {
+		if len(words) == 2 && !strings.ContainsAny(words[0][:1], startsTrain) && !strings.Contains(words[1], "=") &&
+			words[0] != "switches" {
+			n, err := ReadNumber(words[0], words[1], book)
+			if err == nil {
+				remarks = append(remarks, n.Words())
+			}
+			return device.Code{Sheet: n.Sheet, Fields: n.Fields}, err
+		}
+		return one(words, hz, book)
+	})
+	return codes, remarks, err
+}
+
+// startsTrain are the characters that durations begin with.
+const startsTrain = "0123456789+-[{(<"
+
+// parse reads codes apart by "then".
+func parse(text string, one func(words []string) (device.Code, error)) ([]device.Code, error) {
 	if len(text) > MostText {
 		return nil, fmt.Errorf("%w: longer than %d characters: write one press of the key only", ErrNotation, MostText)
 	}
 	var out []device.Code
 	var part []string
 	flush := func() error {
-		c, err := one(part, hz, book)
+		c, err := one(part)
 		out, part = append(out, c), nil
 		return err
 	}
@@ -59,7 +85,7 @@ func one(words []string, hz int, book *line.Book) (device.Code, error) {
 	case words[0] == "switches":
 		values, err := Switches(words[1:])
 		return device.Code{Sheet: "pt2262", Fields: line.Fields{"values": line.Text(values)}, UnitUS: 350}, err
-	case strings.ContainsAny(words[0][:1], "0123456789+-[{(<"):
+	case strings.ContainsAny(words[0][:1], startsTrain):
 		parsed, err := signal.ParseText(strings.Join(words, " "))
 		c := device.Code{Train: parsed.Train, GapUS: parsed.Gap}
 		if c.Channel = device.ChannelAt(hz); hz == 0 {

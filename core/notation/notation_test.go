@@ -1,6 +1,7 @@
 package notation_test
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -82,4 +83,54 @@ func FuzzParse(f *testing.F) {
 			_, _ = c.Burst(book)
 		}
 	})
+}
+
+func TestReadNumber_SaysWhichEndAndTakesTheOneWhoseComplementsHold(t *testing.T) {
+	book := line.Builtin()
+	for _, c := range []struct{ sheet, text, fields, order, other string }{
+		{"nec", "0x20DF10EF", "address=4 command=8", string(line.HighestFirst), "address=239 command=223"},
+		{"nec28", "0x0CAFE1F", "", "", ""},
+		{"sirc12", "0xa90", "address=1 command=21", string(line.HighestFirst), "address=21 command=16"},
+		{"sirc15", "0x10/15", "address=8 command=0", string(line.HighestFirst), "address=0 command=16"},
+		{"kaseikyo", "0x400401005051", "", "", ""},
+	} {
+		n, err := notation.ReadNumber(c.sheet, c.text, book)
+		if c.fields == "" {
+			if err != nil {
+				assert.ErrorIs(t, err, notation.ErrNotation, c.text)
+			}
+			continue
+		}
+		require.NoError(t, err, c.text)
+		assert.Equal(t, c.fields, n.Fields.String(), c.text)
+		assert.Equal(t, c.order, string(n.Order), c.text)
+		assert.Equal(t, c.other, n.Other.String(), c.text)
+		assert.Contains(t, n.Words(), "The other way round it would be "+c.other)
+	}
+	// A check leaves one way only.
+	s, err := book.Sheet("nec28")
+	require.NoError(t, err)
+	for value := range uint64(1 << 16) {
+		if fields, ok := s.OfBits(value<<12|value, 28, line.LowestFirst); ok {
+			if _, both := s.OfBits(value<<12|value, 28, line.HighestFirst); !both {
+				n, err := notation.ReadNumber("nec28", fmt.Sprintf("0x%07x", value<<12|value), book)
+				require.NoError(t, err)
+				assert.Equal(t, line.LowestFirst, n.Order)
+				assert.Equal(t, fields, n.Fields)
+				assert.Nil(t, n.Other)
+				break
+			}
+		}
+	}
+	for text, says := range map[string]string{"0x20DF10EE": "neither way round", "0x20DF": "with 32 bits is no nec",
+		"green": "or the whole value like 0x20DF10EF", "0x20DF10EF/99": "write how many, like 0x20DF10EF/32",
+		"0x120DF10EF": "frames of 32 bits"} {
+		_, err := notation.ReadNumber("nec", text, book)
+		assert.ErrorIs(t, err, notation.ErrNotation, text)
+		assert.ErrorContains(t, err, says, text)
+	}
+	_, err = notation.ReadNumber("nex", "0x1", book)
+	assert.ErrorIs(t, err, line.ErrUnknownSheet)
+	_, err = notation.Parse("pt2262 0xff", 0, book)
+	assert.ErrorContains(t, err, "frames of no whole bits")
 }

@@ -2,6 +2,7 @@ package stations
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -93,11 +94,39 @@ func (s *Stations) Transmitter(on device.Channel, preferred string) (Transmitter
 	if len(why) == 0 {
 		why = []string{"attach a station that has one"}
 		if preferred != "" {
-			why = []string{fmt.Sprintf("the device's transmitter %s is not known", preferred)}
+			why = []string{fmt.Sprintf("there is no transmitter %s, only %s", preferred, s.transmitters())}
 		}
 	}
 	return Transmitter{}, fmt.Errorf("%w for %s at %s: %s", ErrNoTransmitter, on.Medium, device.Hertz(on.Hz),
 		strings.Join(why, "; "))
+}
+
+// transmitters lists the transmitters that there are. The caller holds mu.
+func (s *Stations) transmitters() string {
+	var out []string
+	for _, m := range s.members {
+		for _, port := range m.hello.Ports {
+			if port.Direction == station.Transmitter {
+				out = append(out, m.hello.Station+"/"+port.ID)
+			}
+		}
+	}
+	if len(out) == 0 {
+		return "none"
+	}
+	slices.Sort(out)
+	return strings.Join(out, ", ")
+}
+
+// CheckTransmitter says whether a place is a transmitter that is known, here or away; "" is none in particular. The error
+// wraps ErrNoTransmitter and lists those that there are.
+func (s *Stations) CheckTransmitter(place string) error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if place == "" || slices.Contains(strings.Split(s.transmitters(), ", "), place) {
+		return nil
+	}
+	return fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, place, s.transmitters())
 }
 
 // Reaches says why no transmitter can send on a channel; nil where one can.

@@ -19,8 +19,9 @@ import (
 
 // Errors that callers ask for.
 var (
-	ErrNoTransmitter = errors.New("no transmitter")
-	ErrNameTaken     = errors.New("another station has this name")
+	ErrNoTransmitter      = errors.New("no transmitter")
+	ErrUnknownTransmitter = errors.New("unknown transmitter")
+	ErrNameTaken          = errors.New("another station has this name")
 )
 
 // Silent is how long a station may say nothing before it counts as away, and a ping is sent at a third of it.

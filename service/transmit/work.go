@@ -111,15 +111,21 @@ func (t *Transmit) goesOn(k *Ticket, n int) error {
 	return nil
 }
 
+// cannotHold is said of a key that was to be held, and was sent once.
+const cannotHold = "It cannot be held: its code has no part that repeats. It was sent once."
+
 // once sends all codes of a press, once.
 func (t *Transmit) once(k *Ticket, last bool, r *happening.Receipt) {
 	for i, p := range k.parts {
 		if i+1 == len(k.parts) && !last {
 			p.GapUS = max(p.GapUS, int(max(between, gapOf(k.order.Device))/time.Microsecond))
 		}
+		if k.order.Hold > 0 && k.order.Key.Hold != device.HoldOnce && i+1 == len(k.parts) && len(p.Repeat) == 0 {
+			r.Note = cannotHold
+		}
 		holds := k.order.Lease > 0 && k.order.Key.Hold != device.HoldOnce && last && i+1 == len(k.parts)
 		if holds && len(p.Repeat) == 0 {
-			r.Note = "It cannot be held: its code has no part that repeats."
+			r.Note = cannotHold
 			holds = false
 		}
 		if t.play(k, p, holds, r); r.Outcome != happening.Sent {

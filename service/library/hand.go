@@ -1,0 +1,73 @@
+package library
+
+import (
+	"context"
+	"fmt"
+
+	"urbo/core/bench"
+	"urbo/core/device"
+	"urbo/core/line"
+	"urbo/core/notation"
+	"urbo/core/signal"
+)
+
+// Hand is what a key sends, as somebody writes it.
+type Hand struct {
+	Text    string // see core/notation
+	Hz      int    // of durations: carrier or channel; 0 is infrared at the usual carrier
+	Repeats *int   // nil is as the line code says
+	GapUS   int    // least silence after each code
+}
+
+// Write gives a key what somebody wrote. Durations that are a known line code are kept as that, so that they can be held
+// and are recognised. remarks say how it was understood. Errors are those of Change and of notation.Parse.
+func (l *Library) Write(ctx context.Context, ref device.Ref, h Hand, note Note) (d device.Device, remarks []string,
+	err error) {
+	codes, remarks, err := l.read(h)
+	if err != nil {
+		return d, nil, fmt.Errorf("keep %s: %w", ref, err)
+	}
+	d, err = l.ChangeBySlug(ctx, ref.Device, note, func(d *device.Device) error { return d.SetCodes(ref.Key, codes) })
+	return d, remarks, err
+}
+
+func (l *Library) read(h Hand) ([]device.Code, []string, error) {
+	codes, remarks, err := notation.ParseSaying(h.Text, h.Hz, l.book)
+	if err != nil {
+		return nil, nil, err
+	}
+	for i := range codes {
+		c := &codes[i]
+		if c.Sheet == "" && c.Inline == "" && c.Train.CheckKey() == nil {
+			if known, ok := l.known(*c); ok {
+				remarks = append(remarks, fmt.Sprintf("These durations are %s %s, and are kept as that.", known.Sheet,
+					known.Fields))
+				*c = known
+			} else {
+				remarks = append(remarks, "These durations are no line code that is known for sure: they are kept as they "+
+					"are, are sent once at a press, and cannot be held.")
+			}
+		}
+		c.Source, c.Repeats, c.GapUS = "hand", h.Repeats, max(c.GapUS, h.GapUS)
+	}
+	return codes, remarks, nil
+}
+
+// known is the line code that a plain train is, where it is one for sure: more than a frame without any check.
+func (l *Library) known(c device.Code) (device.Code, bool) {
+	heard := []signal.Heard{{Train: c.Train, Gap: max(c.GapUS, signal.UnknownGap)}}
+	r := l.book.Only(c.Channel.Medium).Decode(heard).Readings
+	if len(r) == 0 || r[0].Confidence <= line.LoneLimit {
+		return c, false
+	}
+	on := c.Channel
+	if on.Hz == device.UsualCarrier { // it may not have been said
+		on.Hz = 0
+	}
+	s, err := bench.Describe(heard)
+	if err != nil {
+		return c, false
+	}
+	out, err := l.Suggest(on, r, &s)
+	return out, err == nil && out.Sheet != ""
+}
