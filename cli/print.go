@@ -12,7 +12,6 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"golang.org/x/term"
 
-	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/plain"
 	"urbo/wire"
@@ -169,4 +168,4 @@ func apart(in []wire.Reading) []wire.Reading {
 }
 
 // plural is a number with its word.
-func plural(n int, one, many string) string { return happening.Count(n, one, many) }
+func plural(n int, one, many string) string { return plain.Count(n, one, many) }

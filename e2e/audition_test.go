@@ -3,6 +3,7 @@ package e2e
 import (
 	"bufio"
 	"context"
+	"fmt"
 	"io"
 	"net/http"
 	"os"
@@ -16,38 +17,30 @@ import (
 	"urbo/wire"
 )
 
-// watcher is somebody who stands in front of the air mixer and says what it does.
+// watcher is somebody who stands in front of an appliance and says what is seen of it, and knows nothing else.
 type watcher struct {
 	*running
-	token                 string
-	power, sweep, initial string
+	token, appliance string
+	seen             string
 }
 
-func (r *running) watcher() *watcher {
-	w := &watcher{running: r, token: r.owner()}
+func (r *running) watcher(appliance string) *watcher {
+	w := &watcher{running: r, token: r.owner(), appliance: appliance}
 	w.look()
-	w.initial = w.power
 	return w
 }
 
-func (w *watcher) look() { w.power, w.sweep = w.see("power"), w.see("sweep") }
-
-func (w *watcher) see(name string) string { return w.fact(w.token, "mixer", name) }
-
-// did says whether the mixer did since the last look what a key is for.
-func (w *watcher) did(key string) bool {
-	power, sweep := w.power, w.sweep
-	w.look()
-	speed, isSpeed := strings.CutPrefix(key, "speed-")
-	switch {
-	case key == "power":
-		return w.power != power
-	case key == "sweep":
-		return w.sweep != sweep
-	case isSpeed:
-		return w.power == "on" && w.see("speed") == speed
+// look is what is true of the appliance.
+func (w *watcher) look() string {
+	w.t.Helper()
+	var s wire.Stage
+	require.Equal(w.t, http.StatusOK, w.http(w.token, "GET", "/api/stage", nil, &s))
+	for _, a := range s.Appliances {
+		if a.Slug == w.appliance {
+			w.seen = fmt.Sprint(a.Facts)
+		}
 	}
-	return false // the mixer has no such key
+	return w.seen
 }
 
 // current is the newest audition.
@@ -58,42 +51,91 @@ func (w *watcher) current() wire.Audition {
 	return all[0]
 }
 
-// answer waits for the question and tells the truth, until the audition is over or plays on.
+// comesOn waits for the appliance to do anything, and says so.
+func (w *watcher) comesOn(say func(string)) {
+	w.t.Helper()
+	before := w.seen
+	require.Eventually(w.t, func() bool { return w.look() != before }, patience, tick)
+	say("reacted")
+	require.Eventually(w.t, func() bool { return w.current().Phase != "playing" }, patience, tick)
+}
+
+// answer waits for each question and answers it by what is seen, until the audition is over or plays on.
 func (w *watcher) answer(say func(string)) {
-	for n := range 60 {
+	w.t.Helper()
+	for range 90 {
+		before := w.seen
 		var a wire.Audition
 		require.Eventually(w.t, func() bool {
 			a = w.current()
-			return a.Asks || a.Phase != "confirming" &&
-				a.Phase != "walking"
+			return a.Asks || a.Phase != "confirming" && a.Phase != "walking"
 		}, patience, tick)
-		switch {
-		case !a.Asks:
+		if !a.Asks {
 			return
-		case a.Phase == "walking" && w.see("power") == "off" && a.Key != "power":
-			require.Equal(w.t, http.StatusOK, w.http(w.token, "POST", "/api/auditions/"+a.ID+"/steps",
-				wire.AuditionStep{Do: "switch"}, nil))
-			w.becomes(w.token, "mixer", "power", "on")
-			require.Eventually(w.t, func() bool { return w.current().Asks }, patience, tick)
 		}
 		answer := "no"
-		if w.did(a.Key) {
+		switch now := w.look(); {
+		case a.Phase == "walking" && a.Key == "":
+			if power := w.fact(w.token, w.appliance, "power"); power == "on" { // it is asked whether it is on
+				answer = "yes"
+			} else if power != "off" { // it warms up
+				w.becomes(w.token, w.appliance, "power", "on")
+				answer = "yes"
+			}
+			w.look()
+		case now != before:
 			answer = "yes"
 		}
 		say(answer)
 		require.Eventually(w.t, func() bool {
 			now := w.current()
-			return now.Key != a.Key || now.Set != a.Set || !now.Asks || n == 59
+			return now.Key != a.Key || now.Set != a.Set || now.Prompt != a.Prompt || !now.Asks
 		}, patience, tick)
 	}
 	require.Fail(w.t, "it never ended", "%+v", w.current())
+}
+
+// TestAudition_WhoeverAnswersByWhatIsSeenFindsEachSet: somebody who knows nothing of toggles, of speeds at which a mixer
+// runs already, or of lamps that show colours only while they are on.
+func TestAudition_WhoeverAnswersByWhatIsSeenFindsEachSet(t *testing.T) {
+	t.Parallel()
+	for appliance, sets := range map[string][]string{
+		"mixer":     {"aldergate-gust", "aldergate-swirl-1", "aldergate-swirl-2"},
+		"boardwalk": {"corvane-lantern", "corvane-strand"},
+		"amplifier": {"brasswick-a2", "brasswick-a3"},
+		"radio":     {"quillam-mast-1", "quillam-mast-2"},
+		"projector": {"velopt-vx30", "velopt-vx40"},
+	} {
+		t.Run(appliance, func(t *testing.T) {
+			t.Parallel()
+			r := start(t, "", "demo", "--pace", "4")
+			w := r.watcher(appliance)
+			if appliance == "radio" {
+				r.ok(nil, "device", "add", "Weather radio", "--slug", "radio", "--kind", "tuner")
+			}
+			var a wire.Audition
+			function := map[string]string{"projector": "on"}[appliance]
+			require.Equal(t, http.StatusCreated, r.http(w.token, "POST", "/api/auditions",
+				wire.NewAudition{Device: appliance, Function: function, Sets: sets, PauseMS: 800}, &a))
+			say := func(do string) {
+				require.Equal(t, http.StatusOK, r.http(w.token, "POST", "/api/auditions/"+a.ID+"/steps",
+					wire.AuditionStep{Do: do}, nil))
+			}
+			w.comesOn(say)
+			w.answer(say)
+			now := w.current()
+			require.Equal(t, "found", now.Phase, "%+v", now)
+			assert.Equal(t, map[string]string{"mixer": "Aldergate Swirl II", "boardwalk": "Corvane Strand",
+				"amplifier": "Brasswick A-3", "radio": "Quillam Mast 2", "projector": "Velopt VX-40"}[appliance], now.Set)
+		})
+	}
 }
 
 // TestAudition_InTheTerminalFindsTheMixersSetAmongThirtyAndRefusesTheHalfOne stands in front of the stage's air mixer.
 func TestAudition_InTheTerminalFindsTheMixersSetAmongThirtyAndRefusesTheHalfOne(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo", "--pace", "4")
-	w := r.watcher()
+	w := r.watcher("mixer")
 	r.ok(nil, "device", "set", "mixer", "--kind", "other") // no kind goes before another
 	assert.Contains(t, r.ok(nil, "audition", "mixer", "--plan"), "29 codes, 2.5 s apart: 76 seconds")
 
@@ -110,10 +152,7 @@ func TestAudition_InTheTerminalFindsTheMixersSetAmongThirtyAndRefusesTheHalfOne(
 		_, err := io.WriteString(in, line+"\n")
 		require.NoError(t, err)
 	}
-	w.becomes(w.token, "mixer", "power", "on") // somebody sees it come on, and says so
-	w.look()
-	say("")
-	require.Eventually(t, func() bool { return w.current().Phase == "confirming" }, patience, tick)
+	w.comesOn(func(string) { say("") }) // Enter alone says it
 	w.answer(say)
 	var text strings.Builder
 	lines := bufio.NewScanner(out)
@@ -140,7 +179,7 @@ func TestAudition_InTheTerminalFindsTheMixersSetAmongThirtyAndRefusesTheHalfOne(
 func TestAudition_InTheConsoleOnAPhone(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo", "--pace", "4")
-	w := r.watcher()
+	w := r.watcher("mixer")
 	b := open(t, r, 390, 844)
 	b.visit(r, "/devices/mixer")
 	b.click("No handset?")
@@ -149,10 +188,7 @@ func TestAudition_InTheConsoleOnAPhone(t *testing.T) {
 	b.choose("Pause between two codes", "1 s")
 	b.see("7 codes, 1.0 s apart")
 	b.click("Start the audition")
-	w.becomes(w.token, "mixer", "power", "on")
-	w.look()
-	b.click("It reacted")
-	require.Eventually(t, func() bool { return w.current().Phase == "confirming" }, patience, tick)
+	w.comesOn(func(string) { b.click("It reacted") })
 	w.answer(func(s string) { b.click(map[string]string{"yes": "Yes", "no": "No"}[s]) })
 	b.see("Found: Aldergate Swirl II")
 	b.see("Aldergate Swirl I does not fit")
@@ -230,7 +266,7 @@ func TestAudition_WaitsAfterAPowerCutAndWhereNothingGoesOut(t *testing.T) {
 func TestAudition_KeepsThePartOfASetThatFits(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo", "--pace", "4")
-	w := r.watcher()
+	w := r.watcher("mixer")
 	cmd := exec.Command(binary, "audition", "mixer", "--pause", "500ms", "--set", "aldergate-swirl-1")
 	cmd.Env = append(os.Environ(), "URBO_SERVER="+r.socket)
 	in, err := cmd.StdinPipe()
@@ -242,10 +278,7 @@ func TestAudition_KeepsThePartOfASetThatFits(t *testing.T) {
 		_, err := io.WriteString(in, line+"\n")
 		require.NoError(t, err)
 	}
-	w.becomes(w.token, "mixer", "power", "on")
-	w.look()
-	say("")
-	require.Eventually(t, func() bool { return w.current().Phase == "confirming" }, patience, tick)
+	w.comesOn(func(string) { say("") })
 	w.answer(say)
 	require.Eventually(t, func() bool { return w.current().Phase == "nothing" }, patience, tick)
 	say("keep")

@@ -284,6 +284,8 @@ func TestAudition_PlaysAtItsPaceAndKeepsWhatWasConfirmed(t *testing.T) {
 		assert.Len(t, b.sent(), 4, "it waits for the answer")
 		step("no")
 		step("yes")
+		assert.Equal(t, "Perhaps it is Set 4. Is the device on, and ready for a key?", now().Prompt())
+		step("yes")
 		what, key := now().Now()
 		assert.Equal(t, []string{"Set 4", "red"}, []string{what, key})
 		step("switch")

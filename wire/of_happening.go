@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"time"
 
-	"urbo/core/audition"
 	"urbo/core/bench"
 	"urbo/core/happening"
 	"urbo/core/lesson"
@@ -128,7 +127,7 @@ func AuditionOf(a happening.AuditionChanged, left time.Duration) Audition {
 	c := a.Audition
 	w := Audition{ID: a.ID, Device: a.Device, Function: c.Function, Phase: string(c.Phase), Paused: c.Paused,
 		Played: c.Next, Codes: c.Len(),
-		Asks: c.Sounded && (c.Phase == audition.Confirming || c.Phase == audition.Walking), Prompt: c.Prompt(),
+		Asks: c.Asks(), Prompt: c.Prompt(),
 		Trouble: a.Trouble,
 		Answers: []KeyAnswer{}, Refused: []RefusedSet{}, Kept: []string{}, Left: left.Seconds(), Started: a.Began}
 	w.Set, w.Key = c.Now()

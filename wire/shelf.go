@@ -100,7 +100,7 @@ type Audition struct {
 	Codes    int          `json:"codes" doc:"To be played in all"`
 	Set      string       `json:"set,omitempty" doc:"Name of the set, or value of the sweep, that is asked about, was played last or was found"`
 	Key      string       `json:"key,omitempty" doc:"The key that is asked about"`
-	Asks     bool         `json:"asks" doc:"It was played, and waits for yes or no"`
+	Asks     bool         `json:"asks" doc:"It waits for yes or no"`
 	Prompt   string       `json:"prompt" doc:"What to do now"`
 	Trouble  string       `json:"trouble,omitempty" doc:"Why the last code did not go out"`
 	Answers  []KeyAnswer  `json:"answers" doc:"Of the set that is walked through or was found"`
@@ -114,7 +114,7 @@ type Audition struct {
 // KeyAnswer is what was said of a key.
 type KeyAnswer struct {
 	Key    string `json:"key"`
-	Answer string `json:"answer" enum:"yes,no,skip,open"`
+	Answer string `json:"answer" enum:"yes,no,unsure,skip,open"`
 }
 
 // RefusedSet is a code set that fits only in part.
@@ -127,5 +127,5 @@ type RefusedSet struct {
 
 // AuditionStep answers an audition.
 type AuditionStep struct {
-	Do string `json:"do" enum:"reacted,yes,no,skip,back,again,switch,pause,resume,keep,finish" doc:"the device reacted; yes or no to what is asked; leave the key out; ask about the key before; play it once more; play the function once more first, as the device may be off; pause; resume; keep the confirmed keys of the best set though it does not fit whole; finish"`
+	Do string `json:"do" enum:"reacted,yes,no,unsure,skip,another,back,again,switch,pause,resume,keep,finish" doc:"the device reacted; yes, no or cannot tell to what is asked; leave the key out; another key first; ask about the key before; play it once more; play the function once more first, as the device may be off; pause; resume; keep the confirmed keys of the best set though it does not fit whole; finish"`
 }

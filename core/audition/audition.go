@@ -51,9 +51,10 @@ type Answer string
 
 // The answers. Without one a key has not been tried.
 const (
-	Yes  Answer = "yes"
-	No   Answer = "no"
-	Skip Answer = "skip"
+	Yes    Answer = "yes"
+	No     Answer = "no"
+	Unsure Answer = "unsure" // it cannot be told
+	Skip   Answer = "skip"   // the key is left out
 )
 
 // Audition is one audition as it stands. Its members are exported to be kept; change them by the methods only.
@@ -69,6 +70,7 @@ type Audition struct {
 	// Walking: sets that send what was confirmed, and were not walked yet; the first is walked now
 	Group    []int
 	Key      int                 // Walking: index of the key that is asked about
+	Walk     Walk                // Walking: how far the keys were tried
 	Answers  []map[string]Answer // by set: what was said of its keys
 	Refused  []int               // sets that fit only in part
 	Winner   int                 // Found: the set
@@ -174,7 +176,7 @@ func (a *Audition) Due() (codes []device.Code, soon bool) {
 		return a.codes(a.At), true
 	case a.Phase == Walking && a.Switches:
 		return a.codes(a.Hit), true
-	case a.Phase == Walking && !a.Sounded:
+	case a.Phase == Walking && !a.Sounded && !a.Walk.AskOn:
 		return a.walked().Codes, true
 	}
 	return nil, false
@@ -200,8 +202,40 @@ func (a *Audition) Reacted() error {
 	case a.Next == 0:
 		return fmt.Errorf("%w: nothing was played yet", ErrStep)
 	}
-	a.Phase, a.At, a.Asked, a.Sounded, a.Paused = Confirming, a.Next-1, 0, false, false
+	a.At, a.Asked, a.Sounded, a.Paused = a.Next-1, 0, false, false
+	if a.showsOnce() {
+		a.walkLast()
+		return nil
+	}
+	a.Phase = Confirming
 	return nil
+}
+
+// showsOnce says whether playing the function again shows nothing: it switches on what is on already.
+func (a *Audition) showsOnce() bool {
+	if a.Sweep != nil {
+		return false
+	}
+	set := a.Sets[a.Tries[a.At].Sets[0]]
+	name := set.Keys[keyFor(set, a.Function)].Name
+	return device.Plays(name, device.SwitchesOn) && !device.Plays(name, device.Toggles) && len(set.Keys) > 1
+}
+
+// walkLast walks the sets that were played last, the nearest first: their other keys say which it is.
+func (a *Audition) walkLast() {
+	a.Phase, a.Hit, a.Group = Walking, a.At, nil
+	for try := a.At; try >= max(a.At-reach+1, 0); try-- {
+		for _, n := range a.Tries[try].Sets {
+			if !slices.Contains(a.Refused, n) {
+				a.Group = append(a.Group, n)
+			}
+		}
+	}
+	if len(a.Group) == 0 {
+		a.resume()
+		return
+	}
+	a.begin()
 }
 
 // Again plays once more what is asked about; while it plays one after another, the last one.
@@ -218,20 +252,37 @@ func (a *Audition) Again() error {
 	return nil
 }
 
-// Say answers the question: did it react, did the key do what its name says? Skip leaves a key out.
+// Asks says whether a question waits for its answer: what it is about was played.
+func (a *Audition) Asks() bool {
+	switch a.Phase {
+	case Playing:
+		return a.Next >= a.Len()
+	case Confirming:
+		return a.Sounded
+	case Walking:
+		return !a.Switches && (a.Sounded || a.Walk.AskOn)
+	}
+	return false
+}
+
+// Say answers the question: did it react, is it on, did the key do what its name says? Skip leaves a key out, Unsure is
+// for what cannot be told. While one is played after another, no says nothing new.
 func (a *Audition) Say(answer Answer) error {
 	switch {
 	case a.Over():
 		return ErrOver
-	case a.Phase == Playing:
-		return fmt.Errorf("%w: nothing is asked: say when it reacts", ErrStep)
 	case a.Phase == Walking:
-		a.Answers[a.Group[0]][a.walked().Name] = answer
-		a.walk(a.Key + 1)
+		a.answer(answer)
+	case answer == Yes && a.Phase == Playing:
+		return a.Reacted()
+	case a.Phase == Playing:
+		if answer == No && a.Next >= a.Len() {
+			a.Finish()
+		}
 	case answer == Yes:
 		a.confirm()
-	case answer == Skip:
-		return fmt.Errorf("%w: only keys can be skipped: answer with yes or no", ErrStep)
+	case answer != No: // once more, to see better
+		a.Sounded = false
 	default:
 		if a.Asked++; a.Asked >= reach || a.At == 0 { // none of them: on with the rest
 			a.resume()
@@ -240,32 +291,6 @@ func (a *Audition) Say(answer Answer) error {
 		a.At--
 		a.Sounded = false
 	}
-	return nil
-}
-
-// Back asks about the key before this one again.
-func (a *Audition) Back() error {
-	if a.Phase != Walking {
-		return fmt.Errorf("%w: there is no key to go back to", ErrStep)
-	}
-	set := a.Sets[a.Group[0]]
-	for k := a.Key - 1; k >= 0; k-- {
-		if _, said := a.Answers[a.Group[0]][set.Keys[k].Name]; said && k != keyFor(set, a.Function) {
-			delete(a.Answers[a.Group[0]], set.Keys[k].Name)
-			a.Key, a.Sounded = k, false
-			return nil
-		}
-	}
-	return fmt.Errorf("%w: this is the first key", ErrStep)
-}
-
-// Switch plays the function once more while walking, and then what is asked about: a toggle that was played to be sure
-// may have left the device off.
-func (a *Audition) Switch() error {
-	if a.Phase != Walking {
-		return fmt.Errorf("%w: it can be switched again while its keys are tried", ErrStep)
-	}
-	a.Switches, a.Sounded = true, false
 	return nil
 }
 
@@ -311,69 +336,8 @@ func (a *Audition) confirm() {
 	for _, s := range a.Group {
 		a.Answers[s][a.Sets[s].Keys[keyFor(a.Sets[s], a.Function)].Name] = Yes
 	}
-	a.walk(0)
+	a.begin()
 }
-
-// walk asks about the first key from k on that was not answered yet, or judges the set.
-func (a *Audition) walk(k int) {
-	n := a.Group[0]
-	set, said := a.Sets[n], a.Answers[n]
-	a.Sounded = false
-	yes, no, open := tally(set, said)
-	for ; k < len(set.Keys) && fits(yes+open, no); k++ {
-		key := set.Keys[k]
-		if _, done := said[key.Name]; done || len(key.Codes) == 0 {
-			continue
-		}
-		if !a.knows(n, key) {
-			a.Key = k
-			return
-		}
-		yes, no, open = tally(set, said)
-	}
-	if open == 0 && fits(yes, no) {
-		a.Phase, a.Winner = Found, n
-		return
-	}
-	a.Refused = append(a.Refused, n)
-	if a.Group = a.Group[1:]; len(a.Group) > 0 {
-		a.walk(0)
-		return
-	}
-	a.resume()
-}
-
-// knows fills in the answer that another set's key of the same name and code got.
-func (a *Audition) knows(n int, key device.Key) bool {
-	id := same(key.Codes)
-	for _, other := range a.Refused {
-		answer, said := a.Answers[other][key.Name]
-		i := slices.IndexFunc(a.Sets[other].Keys, func(k device.Key) bool { return k.Name == key.Name })
-		if said && i >= 0 && same(a.Sets[other].Keys[i].Codes) == id {
-			a.Answers[n][key.Name] = answer
-			return true
-		}
-	}
-	return false
-}
-
-// tally counts the answers for a set's keys; open ones were not tried yet.
-func tally(set device.Device, said map[string]Answer) (yes, no, open int) {
-	for _, k := range set.Keys {
-		switch answer, done := said[k.Name]; {
-		case len(k.Codes) == 0 || answer == Skip:
-		case !done:
-			open++
-		case answer == Yes:
-			yes++
-		default:
-			no++
-		}
-	}
-	return yes, no, open
-}
-
-func fits(yes, no int) bool { return yes*wholeParts >= (yes+no)*fitParts }
 
 // resume goes on with what was not played yet, or ends.
 func (a *Audition) resume() {
@@ -382,9 +346,6 @@ func (a *Audition) resume() {
 		a.Phase = Nothing
 	}
 }
-
-// walked is the key that is asked about while walking.
-func (a *Audition) walked() device.Key { return a.Sets[a.Group[0]].Keys[a.Key] }
 
 // Resting says whether it waits for somebody to resume it.
 func (a *Audition) Resting() bool { return a.Paused }

@@ -65,6 +65,11 @@ func play(t require.TestingT, a *audition.Audition, to appliance, late int) (rea
 func answer(t require.TestingT, a *audition.Audition, to appliance) {
 	for a.Phase == audition.Confirming || a.Phase == audition.Walking {
 		codes, soon := a.Due()
+		if a.Walk.AskOn && codes == nil {
+			require.True(t, a.Asks())
+			require.NoError(t, a.Say(audition.Yes)) // this appliance is always on
+			continue
+		}
 		require.NotNil(t, codes, "what is asked about is played first")
 		require.True(t, soon)
 		a.Played()
@@ -152,6 +157,13 @@ func TestAudition_SkippedKeysCountNeitherWayAndAnAnswerCanBeTakenBack(t *testing
 	a.Played()
 	require.NoError(t, a.Say(audition.Yes))
 	require.ErrorIs(t, a.Back(), audition.ErrStep)
+	assert.Equal(t, "Perhaps it is right. Is the device on, and ready for a key?", a.Prompt())
+	require.NoError(t, a.Say(audition.No))
+	codes, _ := a.Due()
+	assert.Equal(t, right.Keys[0].Codes, codes, "it is switched")
+	a.Played()
+	assert.Equal(t, "Perhaps it is right. Is the device on, and ready for a key?", a.Prompt())
+	require.NoError(t, a.Say(audition.Yes))
 	assert.Equal(t, "Watch the device: right, speed 1.", a.Prompt())
 	a.Played()
 	assert.Equal(t, `Did the device do "speed 1"?`, a.Prompt())
@@ -163,6 +175,12 @@ func TestAudition_SkippedKeysCountNeitherWayAndAnAnswerCanBeTakenBack(t *testing
 	}
 	require.NoError(t, a.Say(audition.No))
 	require.NoError(t, a.Back())
+	require.ErrorIs(t, a.Back(), audition.ErrStep, "this is the first")
+	require.NoError(t, a.Another())
+	assert.Equal(t, "Watch the device: right, speed 2.", a.Prompt())
+	require.NoError(t, a.Another())
+	require.NoError(t, a.Another())
+	assert.Equal(t, "Watch the device: right, speed 1.", a.Prompt(), "all were put off: the first comes again")
 	for _, said := range []audition.Answer{audition.Yes, audition.Skip, audition.Yes} {
 		a.Played()
 		require.NoError(t, a.Say(said))
@@ -186,6 +204,113 @@ func TestAudition_NoToAllThatItCouldHaveBeenGoesOnPlaying(t *testing.T) {
 	}
 	assert.Equal(t, audition.Playing, a.Phase)
 	assert.Equal(t, "10 of 30: set-9.", a.Prompt(), "nothing is played twice")
+	require.NoError(t, a.Say(audition.No), "no says nothing new while it plays")
+	for range 20 {
+		a.Played()
+	}
+	assert.True(t, a.Asks())
+	assert.Equal(t, "All were played. Did the device react to the last ones?", a.Prompt())
+	late := a.Clone()
+	require.NoError(t, late.Say(audition.Yes))
+	assert.Equal(t, audition.Confirming, late.Phase)
+	require.NoError(t, a.Say(audition.No))
+	assert.Equal(t, audition.Nothing, a.Phase)
+}
+
+// machine is an air mixer: while it is off only power does anything, and a speed at which it runs shows nothing.
+type machine struct {
+	on, sweep bool
+	speed     int
+	obeys     map[string]string // what it does, by the fields of a code
+}
+
+func (m *machine) hears(codes []device.Code) {
+	key := m.obeys[fmt.Sprint(codes[0].Fields)]
+	speed, isSpeed := strings.CutPrefix(key, "speed-")
+	switch {
+	case key == "power":
+		m.on = !m.on
+	case m.on && key == "sweep":
+		m.sweep = !m.sweep
+	case m.on && isSpeed:
+		m.speed = int(speed[0] - '0')
+	}
+}
+
+// looks is what somebody sees of it.
+func (m *machine) looks() string {
+	if !m.on {
+		return "off"
+	}
+	return fmt.Sprint(m.speed, m.sweep)
+}
+
+// TestAudition_WhoeverAnswersHonestlyByWhatIsSeenFindsTheSet: whatever the device did before, and however many
+// half-right sets stand before the right one. The right set was refused where the device stood at the speed that a key
+// sets, or was off.
+func TestAudition_WhoeverAnswersHonestlyByWhatIsSeenFindsTheSet(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		keys := []string{"power", "speed-1", "speed-2", "speed-3", "speed-4", "sweep"}
+		right := set("right", 7, keys, 1, 2, 3, 4, 5, 6)
+		m := &machine{on: rapid.Bool().Draw(t, "on"), sweep: rapid.Bool().Draw(t, "sweep"),
+			speed: rapid.IntRange(1, 4).Draw(t, "speed"), obeys: map[string]string{}}
+		for _, k := range right.Keys {
+			m.obeys[fmt.Sprint(k.Codes[0].Fields)] = k.Name
+		}
+		sets := []device.Device{set("other", 9, keys, 1, 2, 3, 4, 5, 6)}
+		for i := range rapid.IntRange(0, 3).Draw(t, "half") {
+			sets = append(sets, set(fmt.Sprintf("half-%d", i), 7, keys, 1, 2, 30, 40, 50, 60+int64(i)))
+		}
+		a, err := audition.New("power", append(sets, right))
+		require.NoError(t, err)
+		for range 200 {
+			if a.Over() {
+				break
+			}
+			before := m.looks()
+			if codes, _ := a.Due(); codes != nil {
+				m.hears(codes)
+				a.Played()
+				if a.Phase == audition.Playing && m.looks() != before {
+					require.NoError(t, a.Reacted())
+				}
+				if !a.Asks() {
+					continue
+				}
+			}
+			require.True(t, a.Asks())
+			said := audition.No
+			if a.Walk.AskOn && m.on || !a.Walk.AskOn && m.looks() != before {
+				said = audition.Yes
+			}
+			require.NoError(t, a.Say(said))
+		}
+		require.Equal(t, audition.Found, a.Phase)
+		require.Equal(t, "right", a.Sets[a.Winner].Slug)
+		require.Len(t, a.Kept(), 6)
+	})
+}
+
+// TestAudition_WhatWasConfirmedCanBeKeptAtAnyEnd: it was lost where somebody ended it before the set was judged.
+func TestAudition_WhatWasConfirmedCanBeKeptAtAnyEnd(t *testing.T) {
+	a, err := audition.New("power", []device.Device{set("right", 7, fan, 1, 2, 3, 4)})
+	require.NoError(t, err)
+	require.True(t, play(t, a, of(a.Sets[0]), 0))
+	a.Played()
+	require.NoError(t, a.Say(audition.Yes))
+	require.NoError(t, a.Say(audition.Unsure), "whether it is on")
+	a.Played()
+	require.NoError(t, a.Say(audition.Yes))
+	a.Played()
+	require.NoError(t, a.Say(audition.Unsure), "it is asked again later")
+	assert.Equal(t, "sweep", a.Sets[0].Keys[a.Key].Name)
+	a.Finish()
+	best, keys, ok := a.Best()
+	require.True(t, ok)
+	assert.Equal(t, "right", best.Slug)
+	assert.Len(t, keys, 2)
+	require.NoError(t, a.Take())
+	assert.Len(t, a.Kept(), 2)
 }
 
 func TestAudition_SweepFindsTheValueAndStaysWithinItsBounds(t *testing.T) {

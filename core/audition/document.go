@@ -17,12 +17,12 @@ var ErrChanged = errors.New("the code sets changed meanwhile")
 
 // document is an audition as it is kept: it refers to its sets, which are large.
 type document struct {
-	*plain
+	*members
 	Sets  []reference
 	Tries *struct{} `json:",omitempty"` // they follow from the sets
 }
 
-type plain Audition
+type members Audition
 
 // reference is a code set by its slug, with the sum of what its keys send.
 type reference struct{ Slug, Sum string }
@@ -38,7 +38,7 @@ func sum(set device.Device) string {
 
 // MarshalJSON writes the audition as it is kept.
 func (a *Audition) MarshalJSON() ([]byte, error) {
-	doc := document{plain: (*plain)(a), Sets: make([]reference, len(a.Sets))}
+	doc := document{members: (*members)(a), Sets: make([]reference, len(a.Sets))}
 	for i, s := range a.Sets {
 		doc.Sets[i] = reference{s.Slug, sum(s)}
 	}
@@ -49,7 +49,7 @@ func (a *Audition) MarshalJSON() ([]byte, error) {
 // is not there any more, or sends something else.
 func Restore(data []byte, find func(slug string) (device.Device, bool)) (*Audition, error) {
 	a := &Audition{}
-	doc := document{plain: (*plain)(a)}
+	doc := document{members: (*members)(a)}
 	if err := json.Unmarshal(data, &doc); err != nil {
 		return nil, err
 	}
@@ -73,7 +73,8 @@ func (a *Audition) check() error {
 		ok = ok && n >= 0 && n < len(a.Sets)
 	}
 	if ok && a.Phase == Walking {
-		ok = len(a.Group) > 0 && a.Key >= 0 && a.Key < len(a.Sets[a.Group[0]].Keys)
+		ok = len(a.Group) > 0 && a.Key >= 0 && a.Key < len(a.Sets[a.Group[0]].Keys) &&
+			!slices.ContainsFunc(a.Walk.Past, func(key string) bool { return indexOf(a.Sets[a.Group[0]], key) < 0 })
 	}
 	if !ok {
 		return fmt.Errorf("%w: what was kept does not fit them", ErrChanged)
@@ -85,6 +86,10 @@ func (a *Audition) check() error {
 func (a *Audition) Clone() *Audition {
 	out := *a
 	out.Group, out.Refused = slices.Clone(a.Group), slices.Clone(a.Refused)
+	out.Walk.Past, out.Walk.Later, out.Walk.Doubts = slices.Clone(a.Walk.Past), slices.Clone(a.Walk.Later),
+		maps.Clone(a.Walk.Doubts)
+	out.Walk.Past, out.Walk.Later, out.Walk.Doubts = slices.Clone(a.Walk.Past), slices.Clone(a.Walk.Later),
+		maps.Clone(a.Walk.Doubts)
 	out.Answers = make([]map[string]Answer, len(a.Answers))
 	for i, said := range a.Answers {
 		out.Answers[i] = maps.Clone(said)

@@ -2,10 +2,12 @@ package audition
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"urbo/core/device"
 	"urbo/core/line"
+	"urbo/core/plain"
 )
 
 // Take keeps the confirmed keys of the best set, though it does not fit whole.
@@ -43,7 +45,7 @@ func (a *Audition) Best() (set device.Device, keys []device.Key, ok bool) {
 }
 
 func (a *Audition) best() (set device.Device, keys []device.Key) {
-	for _, n := range a.Refused {
+	for _, n := range slices.Concat(a.Refused, a.Group) { // it may have ended while one was walked
 		if k := a.confirmed(n); len(k) > len(keys) {
 			set, keys = a.Sets[n], k
 		}
@@ -111,6 +113,8 @@ func (a *Audition) Verdicts() []Verdict {
 func (a *Audition) Now() (what, key string) {
 	try := a.Next - 1
 	switch {
+	case a.Phase == Walking && a.Walk.AskOn:
+		return a.Sets[a.Group[0]].Name, ""
 	case a.Phase == Walking:
 		return a.Sets[a.Group[0]].Name, a.walked().Name
 	case a.Phase == Confirming:
@@ -139,20 +143,20 @@ func (a *Audition) Prompt() string {
 	said := strings.ReplaceAll(key, "-", " ")
 	if a.Took {
 		set, keys := a.best()
-		return fmt.Sprintf("Kept %s of %s, which fits in part.", count(len(keys), "key", "keys"), set.Name)
+		return fmt.Sprintf("Kept %s of %s, which fits in part.", plain.Count(len(keys), "key", "keys"), set.Name)
 	}
 	switch a.Phase {
 	case Found:
-		return fmt.Sprintf("Found: %s. %s.", what, count(len(a.Kept()), "key is confirmed", "keys are confirmed"))
+		return fmt.Sprintf("Found: %s. %s.", what, plain.Count(len(a.Kept()), "key is confirmed", "keys are confirmed"))
 	case Nothing:
 		if set, keys, ok := a.Best(); ok {
-			return fmt.Sprintf("No set fits whole. %s fits best, with %s.", set.Name, count(len(keys), "key", "keys"))
+			return fmt.Sprintf("No set fits whole. %s fits best, with %s.", set.Name, plain.Count(len(keys), "key", "keys"))
 		}
 		return "All were played, and the device reacted to none."
 	case Ended:
 		if set, keys, ok := a.Best(); ok {
 			return fmt.Sprintf("The audition is over. %s fits best, with %s.", set.Name,
-				count(len(keys), "key", "keys"))
+				plain.Count(len(keys), "key", "keys"))
 		}
 		return "The audition is over."
 	}
@@ -161,11 +165,16 @@ func (a *Audition) Prompt() string {
 		return fmt.Sprintf("The audition waits, after %d of %d.", a.Next, a.Len())
 	case a.Phase == Walking && a.Switches:
 		return fmt.Sprintf("Watch the device: %s, %s.", what, strings.ReplaceAll(a.Function, "-", " "))
+	case a.Phase == Walking && a.Walk.AskOn:
+		return fmt.Sprintf("Perhaps it is %s. Is the device on, and ready for a key?", what)
 	case a.Phase == Confirming && !a.Sounded, a.Phase == Walking && !a.Sounded:
 		return fmt.Sprintf("Watch the device: %s, %s.", what, said)
 	case a.Phase == Confirming:
 		return fmt.Sprintf("%s was played again. Did the device react?", what)
 	case a.Phase == Walking:
+		if _, again := a.Walk.Doubts[key]; again {
+			return fmt.Sprintf("Once more, now that another key was pressed: did the device do %q?", said)
+		}
 		return fmt.Sprintf("Did the device do %q?", said)
 	case a.Next >= a.Len():
 		return "All were played. Did the device react to the last ones?"
@@ -173,13 +182,6 @@ func (a *Audition) Prompt() string {
 		return "Watch the device, and say when it reacts."
 	}
 	return fmt.Sprintf("%d of %d: %s.", a.Next, a.Len(), what)
-}
-
-func count(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
 }
 
 // Airtime is how long playing everything once keeps transmitters busy, in µs. Errors say which code cannot be sent.

@@ -8,6 +8,7 @@ import (
 	"urbo/core/bench"
 	"urbo/core/device"
 	"urbo/core/line"
+	"urbo/core/plain"
 	"urbo/core/signal"
 )
 
@@ -139,13 +140,5 @@ func (RecordingOpened) Name() string { return "recording-opened" }
 func (r RecordingOpened) Tell() (Line, bool) {
 	return Line{Kind: "heard", Place: "recording/" + r.Recording,
 		Text: fmt.Sprintf("Opened the recording %s: %s, %d different", r.Recording,
-			Count(r.Presses, "press", "presses"), r.Different)}, true
-}
-
-// Count writes a number with the right word: "1 press", "2 presses".
-func Count(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
+			plain.Count(r.Presses, "press", "presses"), r.Different)}, true
 }

@@ -3,6 +3,8 @@ package happening
 import (
 	"fmt"
 	"strings"
+
+	"urbo/core/plain"
 )
 
 // DeviceChanged says that a device was added or changed. What it is now is asked of the library.
@@ -47,7 +49,7 @@ func (DeviceRemoved) Name() string { return "device-removed" }
 // Tell says what went with it.
 func (d DeviceRemoved) Tell() (Line, bool) {
 	return Line{Kind: "device", Device: d.Device, Text: fmt.Sprintf("Removed %s with %s", d.Title,
-		Count(d.Keys, "key", "keys"))}, true
+		plain.Count(d.Keys, "key", "keys"))}, true
 }
 
 // KeyLearned says that a key got its code in a lesson, or from a capture.
@@ -100,6 +102,6 @@ func (PackImported) Name() string { return "pack-imported" }
 
 // Tell counts them.
 func (p PackImported) Tell() (Line, bool) {
-	return Line{Kind: "device", Text: fmt.Sprintf("Imported a pack: %s, %s", Count(p.Devices, "device", "devices"),
-		Count(p.Sets, "code set", "code sets"))}, true
+	return Line{Kind: "device", Text: fmt.Sprintf("Imported a pack: %s, %s", plain.Count(p.Devices, "device", "devices"),
+		plain.Count(p.Sets, "code set", "code sets"))}, true
 }

@@ -1,8 +1,10 @@
-// Package plain says which characters a name or a note may have: those that show as themselves. A control sequence in a
+// Package plain is about texts for people: counted words, and which characters a name or a note may have: those that
+// show as themselves. A control sequence in a
 // name would move the cursor of a terminal, and a mark for the direction of writing would turn the text around it.
 package plain
 
 import (
+	"fmt"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -29,4 +31,20 @@ func Show(text string) string {
 		}
 		return r
 	}, text)
+}
+
+// Count is a number with its word: "1 key", "2 keys", "0 keys".
+func Count(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}
+
+// A is a word with its article: "a light", "an amplifier".
+func A(word string) string {
+	if word != "" && strings.ContainsRune("aeiou", rune(word[0])) {
+		return "an " + word
+	}
+	return "a " + word
 }

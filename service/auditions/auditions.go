@@ -220,7 +220,7 @@ func (as *Auditions) step(ctx context.Context, s *running, do string) error {
 	switch do {
 	case "reacted":
 		return s.Core.Reacted()
-	case "yes", "no", "skip":
+	case "yes", "no", "skip", "unsure":
 		return s.Core.Say(audition.Answer(do))
 	case "back":
 		return s.Core.Back()
@@ -228,6 +228,8 @@ func (as *Auditions) step(ctx context.Context, s *running, do string) error {
 		return s.Core.Again()
 	case "switch":
 		return s.Core.Switch()
+	case "another":
+		return s.Core.Another()
 	case "pause":
 		return s.Core.Pause()
 	case "resume":
@@ -241,7 +243,7 @@ func (as *Auditions) step(ctx context.Context, s *running, do string) error {
 		s.Core.Finish()
 		return nil
 	}
-	return fmt.Errorf("%w: %.20q: do one of reacted, yes, no, skip, back, again, switch, pause, resume, keep, finish",
+	return fmt.Errorf("%w: %.20q: do one of reacted, yes, no, unsure, skip, another, back, again, switch, pause, resume, keep, finish",
 		audition.ErrStep, do)
 }
 

@@ -8,7 +8,7 @@ import (
 
 	"urbo/core/audition"
 	"urbo/core/device"
-	"urbo/core/happening"
+	"urbo/core/plain"
 )
 
 // New is what an audition is to be.
@@ -72,7 +72,7 @@ func (as *Auditions) prepare(n New) (*running, Plan, error) {
 			"shorten the pause", audition.ErrPlan, plan.Codes, plan.Takes.Minutes(), longest.Minutes())
 	}
 	plan.Text = fmt.Sprintf("%s, %.1f s apart: %s until all were played, %.0f s of it on the air.",
-		happening.Count(plan.Codes, "code", "codes"), s.Pause.Seconds(),
+		plain.Count(plan.Codes, "code", "codes"), s.Pause.Seconds(),
 		minutes(plan.Takes), plan.Airtime.Seconds())
 	if plan.Codes == 1 {
 		plan.Text = "One code to play."

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"urbo/core/happening"
+	"urbo/core/plain"
 	"urbo/service/stream"
 	"urbo/store"
 )
@@ -86,7 +87,7 @@ func (j *Journal) flush(ctx context.Context) error {
 	}
 	j.queue.Done(len(batch))
 	if j.lost > 0 {
-		text := happening.Count(j.lost, "entry was", "entries were") + " lost while nothing could be written"
+		text := plain.Count(j.lost, "entry was", "entries were") + " lost while nothing could be written"
 		j.stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error", Text: text}})
 		j.lost = 0
 	}

@@ -17,6 +17,7 @@ import (
 	"urbo/core/happening"
 	"urbo/core/lesson"
 	"urbo/core/line"
+	"urbo/core/plain"
 	"urbo/service/library"
 	"urbo/service/session"
 	"urbo/service/stations"
@@ -180,7 +181,7 @@ func (ls *Lessons) Start(ctx context.Context, n New) (happening.LessonChanged, e
 			return err
 		}
 		s.Core = lesson.New(keys, takes)
-		return ls.Begin(ctx, s, fmt.Sprintf("Lesson for %s: %s", d.Name, happening.Count(len(keys), "key", "keys")))
+		return ls.Begin(ctx, s, fmt.Sprintf("Lesson for %s: %s", d.Name, plain.Count(len(keys), "key", "keys")))
 	})
 	if err != nil {
 		return happening.LessonChanged{}, fmt.Errorf("start a lesson: %w", err)

@@ -9,6 +9,7 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/happening"
+	"urbo/core/plain"
 )
 
 // leastMatch is how many keys a device and a code set must have in common to be called the same: single codes are
@@ -89,7 +90,7 @@ func common(d, set device.Device, keys []MatchKey) SetCommon {
 			m.More = append(m.More, k.Name)
 		}
 	}
-	these := fmt.Sprintf("These %s are", happening.Count(len(keys), "key", "keys"))
+	these := fmt.Sprintf("These %s are", plain.Count(len(keys), "key", "keys"))
 	m.Text = fmt.Sprintf("%s the code set %s.", these, set.Name)
 	switch n := len(m.More); {
 	case n == 1:

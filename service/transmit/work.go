@@ -9,6 +9,7 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/happening"
+	"urbo/core/plain"
 	"urbo/service/stations"
 	"urbo/station"
 	"urbo/store"
@@ -86,7 +87,7 @@ func (t *Transmit) serve(k *Ticket) {
 			t.finish(k, r, err)
 			return
 		case errors.Is(err, ErrGivenUp):
-			r.Note = fmt.Sprintf("Let go after %s.", happening.Count(n, "press", "presses"))
+			r.Note = fmt.Sprintf("Let go after %s.", plain.Count(n, "press", "presses"))
 		default:
 			r.Outcome, r.Reason = happening.Failed, err.Error()
 		}
