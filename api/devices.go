@@ -36,7 +36,7 @@ func (a *API) changeDevice(ctx context.Context, slug string, f func(*device.Devi
 func (a *API) devices() {
 	call(a, operation{"GET", "/kinds", "list-kinds", "Kinds of devices, with their usual keys", access.Watch, 0},
 		func(context.Context, *nothing) ([]wire.Kind, error) {
-			return list(device.Kinds(), func(k device.Kind) wire.Kind { return wire.Kind(k) }), nil
+			return list(device.Kinds(), func(k device.Kind) wire.Kind { return wire.Kind{Name: k.Name, Keys: k.Keys} }), nil
 		})
 	call(a, operation{"GET", "/devices", "list-devices", "List devices by room and name", access.Watch, 0},
 		func(_ context.Context, in *struct {

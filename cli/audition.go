@@ -27,8 +27,8 @@ func (a *app) audition() *cobra.Command {
 one code set after another. Press Enter when the device reacts, and answer what it asks: it plays the last ones again
 to be sure, and then every other key of the set. Only confirmed keys are kept; a set that fits only half is refused.
 
-While it runs you can type: Enter (it reacted), yes, no, skip, back, again, switch (it is off now: play the
-function first), pause, resume, keep or finish.
+While it runs you can type: Enter (it reacted), yes, no, unsure (it cannot be told), another (another key first), switch
+(it is off now: play the function first), skip, back, again, pause, resume, keep or finish.
 With --sweep it plays the values of one field of a line code instead. --plan says how long it takes, and plays nothing.`,
 		Example: "  urbo audition mixer --plan\n  urbo audition mixer --kind fan\n  urbo audition lamp --function on " +
 			"--sweep \"nec address=0..63 command=2\"",
@@ -184,15 +184,32 @@ func (a *app) watch(ctx context.Context, cl *client, begin func(*wire.Audition) 
 	return err
 }
 
+// answers are what can be said to a question.
+func answers(au wire.Audition) string {
+	switch {
+	case au.Phase == "walking" && au.Key != "":
+		return " [yes, no, unsure, another key first, switch it first, skip]"
+	case au.Phase == "playing":
+		return " [yes, no]"
+	}
+	return " [yes, no, unsure]"
+}
+
 // answered turns what was typed into a step: Enter alone says that it reacted, and y and n are enough.
 func answered(line string) string {
 	switch line {
+	case "another key first":
+		return "another"
+	case "switch it first":
+		return "switch"
 	case "":
 		return "reacted"
 	case "y":
 		return "yes"
 	case "n":
 		return "no"
+	case "u", "cannot tell":
+		return "unsure"
 	}
 	return line
 }
@@ -223,7 +240,7 @@ func (s *auditioned) show(a *app, au wire.Audition) {
 	s.prompt = au.Prompt
 	switch {
 	case au.Asks:
-		fmt.Fprintln(a.Out, au.Prompt+" [yes/no]")
+		fmt.Fprintln(a.Out, au.Prompt+answers(au))
 	case au.Best != "":
 		fmt.Fprintf(a.Out, "%s Type keep to keep those, or finish.\n", au.Prompt)
 	default:

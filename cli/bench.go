@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -140,7 +141,7 @@ func (a *app) one(name string, o recording.Options) (recording.Press, error) {
 		return recording.Press{}, fmt.Errorf("%s: %w", name, err)
 	}
 	if n > 0 {
-		return recording.Press{}, fmt.Errorf("%s: there is only %s in it", name, plural(n, "press", "presses"))
+		return recording.Press{}, fmt.Errorf("%s: it has only %s", name, plural(n, "press", "presses"))
 	}
 	return recording.Press{}, fmt.Errorf("%s: no signal found in it", name)
 }
@@ -253,8 +254,16 @@ func (a *app) printReadings(d line.Decoded) {
 	var rows []table.Row
 	for _, r := range d.Readings {
 		rows = append(rows, table.Row{r.Sheet, r.Fields.String() + measured(r.Measured), r.Frames, r.Repeats,
-			fmt.Sprintf("%.1f µs", r.Unit), fmt.Sprintf("%+.0f µs", r.Stretch), fmt.Sprintf("%.0f µs", r.Deviation),
+			fmt.Sprintf("%.1f µs", r.Unit), stretch(r.Stretch), fmt.Sprintf("%.0f µs", r.Deviation),
 			fmt.Sprintf("%.2f", r.Confidence)})
 	}
 	a.table(table.Row{"SHEET", "FIELDS", "FRAMES", "REPEATS", "UNIT", "STRETCH", "DEVIATION", "CONFIDENCE"}, rows)
+}
+
+// stretch prints what a receiver added to marks; nothing is neither more nor less.
+func stretch(us float64) string {
+	if r := math.Round(us); r != 0 {
+		return fmt.Sprintf("%+.0f µs", r)
+	}
+	return "0 µs"
 }

@@ -76,7 +76,7 @@ func (a *app) printStructure(p recording.Press, s bench.Structure) {
 	}
 	if s.Unit > 0 {
 		row("unit", "%.1f µs", s.Unit)
-		row("stretch", "%+.0f µs, taken out of the clean frame", s.Stretch)
+		row("stretch", "%s, taken out of the clean frame", stretch(s.Stretch))
 	}
 	if p.CarrierHz > 0 {
 		row("carrier", "%.1f kHz", float64(p.CarrierHz)/1000)

@@ -231,7 +231,7 @@ func TestBench_BadCallsSayWhatToDo(t *testing.T) {
 		{[]string{"import", picture}, 1, "this is a picture (PNG)"},
 		{[]string{"import", samples}, 1, "without them give --rate and --datatype"},
 		{[]string{"import", mine, "--format", "mp3"}, 1, "there are wav, vcd"},
-		{[]string{"describe", mine + "#2"}, 1, "there is only 1 press in it"},
+		{[]string{"describe", mine + "#2"}, 1, "it has only 1 press"},
 		{[]string{"describe", mine + "#x"}, 2, "the number of a press, from 1"},
 		{[]string{"describe", filepath.Join(dir, "nothing")}, 1, "no such file"},
 		{[]string{"compare", mine}, 2, "got 1 argument, wanted two FILEs"},

@@ -43,6 +43,11 @@ func (a *app) client() (*client, error) {
 		}
 		server = "unix:" + filepath.Join(dir, socketName)
 	}
+	return a.clientAt(server)
+}
+
+// clientAt is a client of the service at an address.
+func (a *app) clientAt(server string) (*client, error) {
 	c := &client{where: server}
 	if path, ok := strings.CutPrefix(server, "unix:"); ok {
 		c.base = "http://urbo"

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"strings"
 	"time"
 
@@ -23,7 +24,7 @@ func (a *app) learn() *cobra.Command {
 		Args: args(1, -1, "DEVICE and perhaps KEYs"),
 		Long: `Learn keys of a device from its handset, one after another: press, release, press again.
 Without keys it asks for all that are not learned yet. While it runs you can type
-skip, back, redo KEY, add KEY, accept (take a refused press after all), pause or finish.
+skip, back, redo KEY, add KEY, accept (take a refused press after all), pause or finish. Ctrl-C pauses it too.
 With --free no key is asked for: press what you like, each key twice, and type name KEY NEW-NAME, drop KEY or finish.
 
 A lesson survives a restart of the service; --resume goes on with the one of the device.`,
@@ -40,6 +41,9 @@ A lesson survives a restart of the service; --resume goes on with the one of the
 			if free && len(n.Keys) > 0 {
 				return usageError{errors.New("--free asks for no key: name them while it runs, or afterwards")}
 			}
+			if err := a.knownOrAdded(c.Context(), cl, n.Device); err != nil {
+				return err
+			}
 			return a.follow(c.Context(), cl, func(l *wire.Lesson) error {
 				return cl.do(c.Context(), http.MethodPost, "/lessons", n, l)
 			})
@@ -50,6 +54,26 @@ A lesson survives a restart of the service; --resume goes on with the one of the
 	c.Flags().BoolVar(&free, "free", false, "press keys in any order, and name them later: name KEY NEW-NAME")
 	c.Flags().BoolVar(&resume, "resume", false, "go on with the device's lesson")
 	return c
+}
+
+// knownOrAdded sees to it that a device is there: where it is not, it offers to add it.
+func (a *app) knownOrAdded(ctx context.Context, cl *client, slug string) error {
+	var d wire.Device
+	err := cl.do(ctx, http.MethodGet, "/devices/"+url.PathEscape(slug), nil, &d)
+	var refused *refusalError
+	if !errors.As(err, &refused) || refused.status != http.StatusNotFound {
+		return err
+	}
+	if !a.onTerminal() {
+		return fmt.Errorf("%w; or add it first: urbo device add %q", err, slug)
+	}
+	fmt.Fprintf(a.Err, "%v.\n", err)
+	if err := a.sure("Add a device called "+slug+" now?", false); err != nil {
+		return errors.New("no device was added")
+	}
+	fmt.Fprint(a.Err, "What kind is it ("+strings.Join(kindNames(), ", ")+")? ")
+	kind, _ := bufio.NewReader(a.In).ReadString('\n')
+	return cl.do(ctx, http.MethodPost, "/devices", wire.NewDevice{Name: slug, Kind: strings.TrimSpace(kind)}, &d)
 }
 
 // goOn resumes the lesson of a device that is not over.
@@ -69,7 +93,7 @@ func (a *app) goOn(ctx context.Context, cl *client, device string) error {
 }
 
 // follow starts a lesson, or goes on with one, and shows it until it is over: on the whole terminal where there is
-// one, else line by line. When the command is interrupted the lesson is finished, and what is settled stays.
+// one, else line by line. When the command is interrupted the lesson waits, and what is settled stays.
 func (a *app) follow(ctx context.Context, cl *client, begin func(*wire.Lesson) error) error {
 	var l wire.Lesson
 	show := a.followByLine
@@ -80,7 +104,8 @@ func (a *app) follow(ctx context.Context, cl *client, begin func(*wire.Lesson) e
 	if ctx.Err() != nil && l.ID != "" {
 		quit, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 		defer cancel()
-		return a.lessonStep(quit, cl, l.ID, wire.LessonStep{Do: "finish"})
+		fmt.Fprintf(a.Err, "The lesson waits. Go on with: urbo learn %s --resume\n", l.Device)
+		return a.lessonStep(quit, cl, l.ID, wire.LessonStep{Do: "pause"})
 	}
 	if err == nil && l.State == "paused" {
 		fmt.Fprintf(a.Err, "Go on with: urbo learn %s --resume\n", l.Device)

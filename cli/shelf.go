@@ -4,11 +4,11 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
-	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/spf13/cobra"
 
+	"urbo/core/plain"
 	"urbo/wire"
 )
 
@@ -30,8 +30,7 @@ func (a *app) shelfList() *cobra.Command {
 			}
 			if len(sets) == 0 {
 				fmt.Fprintln(a.Out, "The shelf is empty. Import a pack of code sets (urbo pack import FILE), or keep "+
-					"a "+
-					"device's: urbo shelf keep DEVICE")
+					"a device's: urbo shelf keep DEVICE")
 				return nil
 			}
 			var rows []table.Row
@@ -62,7 +61,7 @@ func (a *app) printSet(s wire.CodeSet) error {
 	if a.output == "json" {
 		return a.json(s)
 	}
-	fmt.Fprintf(a.Out, "%s (%s), code set of a %s\n\n", s.Name, s.Slug, strings.ReplaceAll(s.Kind, "-", " "))
+	fmt.Fprintf(a.Out, "%s (%s), code set of %s\n\n", s.Name, s.Slug, plain.A(kindLabel(s.Kind)))
 	var rows []table.Row
 	for _, k := range s.Keys {
 		rows = append(rows, table.Row{k.Key, codes(k.Codes)})
@@ -140,4 +139,12 @@ func (a *app) shelfRemove() *cobra.Command {
 		Args: args(1, 1, "SET"), RunE: func(c *cobra.Command, argv []string) error {
 			return a.call(c.Context(), http.MethodDelete, "/sets/"+url.PathEscape(argv[0]), nil, nil)
 		}}
+}
+
+// kindLabel is a kind of device as people read it.
+func kindLabel(kind string) string {
+	if kind == "" || kind == "other" {
+		return "device of another kind"
+	}
+	return plain.Label(kind)
 }

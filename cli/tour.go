@@ -34,9 +34,7 @@ type guide struct {
 func (a *app) tour(ctx context.Context, at address) error {
 	ctx, cancel := context.WithTimeout(ctx, tourLimit)
 	defer cancel()
-	aim := *a
-	aim.server = at.socket
-	cl, err := aim.client()
+	cl, err := a.clientAt(at.socket)
 	if err != nil {
 		return err
 	}

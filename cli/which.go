@@ -15,7 +15,7 @@ func (a *app) which() *cobra.Command {
 	var within time.Duration
 	c := &cobra.Command{
 		Use: "which", Short: "Say which key is pressed: press anything, and see the device and key it belongs to",
-		Args: args(0, 0, "none"),
+		Args: args(0, 0, "none"), Example: "  urbo which --within 30s",
 		RunE: func(c *cobra.Command, _ []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -76,6 +76,10 @@ func whose(c wire.Capture) string {
 	case len(c.Sets) > 0:
 		return fmt.Sprintf("No device here has it. It is %s of the code set %s (%s): %s.", c.Sets[0].Key,
 			c.Sets[0].Name, c.Sets[0].Set, what)
+	}
+	if len(c.Readings) > 0 && c.Readings[0].Rolling {
+		return fmt.Sprintf("No device here has it: %s. It is a rolling code, which its device obeys once: it cannot be "+
+			"a key. Pair a handset of Urbo's own with the device instead.", what)
 	}
 	return fmt.Sprintf("No device here has it: %s. Make it a key: urbo device code DEVICE/KEY --capture %s", what, c.ID)
 }

@@ -36,7 +36,7 @@ func TestFreeLesson_KeysAreNamedAfterTheyWerePressed(t *testing.T) {
 	}
 	b.click("Drop key 3")
 	b.click("Finish")
-	b.see("Done: 2 of 2 keys are learned.")
+	b.see("Done: 2 of 2 keys learned.")
 	r.ok(nil, "press", "screen/down")
 	r.becomes(token, "screen", "movement", "moving down")
 

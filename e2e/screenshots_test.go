@@ -90,7 +90,7 @@ func TestScreenshots(t *testing.T) {
 				b.until("!document.body.innerText.includes('Press \"" + key + "\"')")
 			}
 			b.click("Finish")
-			b.see("keys are learned")
+			b.see("keys learned")
 			shot("lesson-settled", "phone")
 
 			b.visit(r, "/devices/mixer/audition")

@@ -53,7 +53,7 @@ func TestConsole_FromAHandsetsPressToAReplay(t *testing.T) {
 		b.see(`press "` + key + `" again to be sure`)
 		b.handsetKey(key)
 	}
-	b.see("Done: 2 of 2 keys are learned.")
+	b.see("Done: 2 of 2 keys learned.")
 	b.click("To the device")
 	b.see("address 11614, command 17")
 

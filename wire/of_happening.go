@@ -17,7 +17,7 @@ func Readings(in []line.Reading) []Reading {
 	for i, r := range in {
 		out[i] = Reading{Sheet: r.Sheet, Fields: Fields(r.Fields), Frames: r.Frames, Repeats: r.Repeats, Unit: r.Unit,
 			Stretch: r.Stretch, Deviation: r.Deviation, Confidence: r.Confidence, Measured: r.Measured,
-			FromUS: r.From, ToUS: r.To}
+			FromUS: r.From, ToUS: r.To, Rolling: r.Rolling}
 	}
 	return out
 }

@@ -21,6 +21,7 @@ type Reading struct {
 	Deviation  float64            `json:"deviation_us" doc:"Largest difference from the clean frame, in µs"`
 	Confidence float64            `json:"confidence" minimum:"0" maximum:"1"`
 	Measured   []line.Measurement `json:"measured,omitempty" doc:"What a sensor says"`
+	Rolling    bool               `json:"rolling,omitempty" doc:"The device obeys it once: it cannot be a key"`
 	FromUS     int                `json:"from_us" doc:"Where in the press its frames begin, in µs"`
 	ToUS       int                `json:"to_us" doc:"Where they end"`
 }

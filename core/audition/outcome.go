@@ -140,7 +140,7 @@ func (a *Audition) Now() (what, key string) {
 // Prompt says what to do now.
 func (a *Audition) Prompt() string {
 	what, key := a.Now()
-	said := strings.ReplaceAll(key, "-", " ")
+	said := plain.Label(key)
 	if a.Took {
 		set, keys := a.best()
 		return fmt.Sprintf("Kept %s of %s, which fits in part.", plain.Count(len(keys), "key", "keys"), set.Name)
@@ -164,7 +164,7 @@ func (a *Audition) Prompt() string {
 	case a.Paused:
 		return fmt.Sprintf("The audition waits, after %d of %d.", a.Next, a.Len())
 	case a.Phase == Walking && a.Switches:
-		return fmt.Sprintf("Watch the device: %s, %s.", what, strings.ReplaceAll(a.Function, "-", " "))
+		return fmt.Sprintf("Watch the device: %s, %s.", what, plain.Label(a.Function))
 	case a.Phase == Walking && a.Walk.AskOn:
 		return fmt.Sprintf("Perhaps it is %s. Is the device on, and ready for a key?", what)
 	case a.Phase == Confirming && !a.Sounded, a.Phase == Walking && !a.Sounded:

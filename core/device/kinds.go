@@ -8,8 +8,9 @@ import (
 
 // Kind is a kind of device with the keys usually found on its handset.
 type Kind struct {
-	Name string
-	Keys []string
+	Name       string
+	Keys       []string
+	WholeState bool // its handsets send all that their display shows with every press
 }
 
 // kinds are the kinds of devices with the keys usually found on their handsets, in the order people think of them.
@@ -27,7 +28,7 @@ var kinds = []Kind{
 	{Name: "light", Keys: []string{"power", "red", "amber", "white", "dim", "brighter", "breathe"}},
 	{Name: "socket", Keys: []string{"on", "off"}},
 	{Name: "shutter", Keys: []string{"up", "down", "stop"}},
-	{Name: "air-conditioner", Keys: []string{"on", "off"}},
+	{Name: "air-conditioner", Keys: []string{"on", "off"}, WholeState: true},
 	{Name: "heater", Keys: []string{"on", "off"}},
 	{Name: "other", Keys: []string{}},
 }
@@ -55,4 +56,9 @@ func CheckKind(kind string) error {
 		names[i] = k.Name
 	}
 	return fmt.Errorf("%w: kind %.40q: there are %s", ErrName, kind, strings.Join(names, ", "))
+}
+
+// SendsWholeState says whether handsets of a kind send all that their display shows with every press.
+func SendsWholeState(kind string) bool {
+	return slices.ContainsFunc(kinds, func(k Kind) bool { return k.Name == kind && k.WholeState })
 }

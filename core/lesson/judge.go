@@ -9,6 +9,7 @@ import (
 
 	"urbo/core/bench"
 	"urbo/core/line"
+	"urbo/core/plain"
 	"urbo/core/signal"
 )
 
@@ -106,7 +107,7 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	t := Take{Key: key, Press: p}
 	it := "the key"
 	if key != "" {
-		it = strconv.Quote(key)
+		it = strconv.Quote(plain.Label(key))
 	}
 	say := func(v Verdict, format string, args ...any) Take {
 		t.Verdict, t.Text = v, fmt.Sprintf(format, args...)
@@ -131,7 +132,8 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	case p.length() > longestPress && !allowed[TooLong]:
 		return say(TooLong, "Held too long (%.1f s): let go at once. Press %s again.", float64(p.length())/1e6, it)
 	case p.Known != "" && !allowed[OtherKey]:
-		return say(OtherKey, "That is the code of %q, which is learned already. Press %s now.", p.Known, it)
+		return say(OtherKey, "That is the code of %q, which is learned already. Press %s now.",
+			plain.Label(p.Known), it)
 	}
 	if knows.Medium != "" && p.Medium != knows.Medium && !allowed[OtherMedium] {
 		return say(OtherMedium, "That came by %s, and the other keys by %s. Press %s on this device's handset.",
@@ -160,6 +162,10 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 			"kept.", it)
 	}
 	if slices.ContainsFunc(before, func(b Take) bool { return agree(book, b.Press, p) }) {
+		if n := bitsOf(p.Structure); n >= wholeState && !readable(p) {
+			return say(Accepted, "Both takes agree. With %d bits a frame carries more than a key: most likely the whole "+
+				"state that the handset showed.", n)
+		}
 		return say(Accepted, "Both takes agree.")
 	}
 	last := before[len(before)-1].Press
@@ -167,7 +173,7 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	case sameShape(last.Structure, p.Structure):
 		return say(FullState, "Each press differs, and that is normal here: the handset sends its whole state. What "+
 			"it showed now is kept as %s.", it)
-	case plain(last) && plain(p):
+	case shapeless(last) && shapeless(p):
 		return say(Noise, "Two takes with nothing in common: noise, most likely. Shade the receiver from sun and "+
 			"lamps, hold the handset closer, and press %s again.", it)
 	}
@@ -179,18 +185,27 @@ func sameShape(a, b *bench.Structure) bool {
 	if a == nil || b == nil || a.Style != b.Style || len(a.Bits) != len(b.Bits) {
 		return false
 	}
-	n := 0
 	for i := range a.Bits {
 		if len(a.Bits[i]) != len(b.Bits[i]) {
 			return false
 		}
-		n += len(a.Bits[i])
 	}
-	return n >= wholeState
+	return bitsOf(a) >= wholeState
 }
 
-// plain says whether a press has neither a line code nor a structure.
-func plain(p Press) bool {
+// bitsOf is how many bits a frame has.
+func bitsOf(s *bench.Structure) int {
+	n := 0
+	if s != nil {
+		for _, block := range s.Bits {
+			n += len(block)
+		}
+	}
+	return n
+}
+
+// shapeless says whether a press has neither a line code nor a structure.
+func shapeless(p Press) bool {
 	return !readable(p) && (p.Structure == nil || p.Structure.Style == bench.Plain && p.Structure.Frames < 2)
 }
 

@@ -73,7 +73,7 @@ func (k Knows) stranger(p Press) string {
 	}
 	if k.Sheets == 1 && k.Keys > 1 {
 		for sheet := range k.Shared {
-			return fmt.Sprintf("it sends %s, and they %s", p.Readings[0].Sheet, sheet)
+			return fmt.Sprintf("it is %s, and theirs is %s", p.Readings[0].Sheet, sheet)
 		}
 	}
 	return ""

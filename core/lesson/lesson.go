@@ -8,6 +8,7 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/line"
+	"urbo/core/plain"
 )
 
 // State of a key in a lesson.
@@ -91,7 +92,7 @@ func (l *Lesson) Hear(book *line.Book, p Press, knows Knows) (Take, *Learned) {
 	}
 	if len(l.Takes) == MostTakes && (t.Verdict == Differs || t.Verdict == Noise) {
 		t.Text = fmt.Sprintf("%d takes, and no two alike. Check the handset's battery, hold it closer, and press %q "+
-			"again.", MostTakes, l.Asked())
+			"again.", MostTakes, plain.Label(l.Asked()))
 		l.Last = &t
 	}
 	return t, nil
@@ -302,16 +303,16 @@ func (l *Lesson) Prompt() string {
 	case l.Over() && settled == 0:
 		return "The lesson is over. No key was learned."
 	case l.Over():
-		return fmt.Sprintf("Done: %d of %d keys are learned.", settled, len(l.Keys))
+		return fmt.Sprintf("Done: %d of %s learned.", settled, plain.Count(len(l.Keys), "key", "keys"))
 	case l.Paused:
 		if l.Free {
 			return "The lesson waits."
 		}
-		return fmt.Sprintf("The lesson waits. It goes on with %q.", l.Asked())
+		return fmt.Sprintf("The lesson waits. It goes on with %q.", plain.Label(l.Asked()))
 	case len(l.Takes) > 0:
-		return fmt.Sprintf("Press %q again.", l.Asked())
+		return fmt.Sprintf("Press %q again.", plain.Label(l.Asked()))
 	}
-	return fmt.Sprintf("Press %q on the handset.", l.Asked())
+	return fmt.Sprintf("Press %q on the handset.", plain.Label(l.Asked()))
 }
 
 // Resting says whether it waits for somebody to resume it.

@@ -163,7 +163,7 @@ func TestLesson_SkipBackRedoAddFinish(t *testing.T) {
 	require.NotNil(t, learned, "one take is enough where one is needed")
 	l.Keep(device.Code{})
 	assert.True(t, l.Over())
-	assert.Equal(t, "Done: 1 of 2 keys are learned.", l.Prompt())
+	assert.Equal(t, "Done: 1 of 2 keys learned.", l.Prompt())
 
 	require.NoError(t, l.Add("c"))
 	assert.Equal(t, "c", l.Asked(), "an added key is asked for when nothing else is left")
@@ -200,7 +200,7 @@ func TestLesson_KnowsTheOtherKeysOfTheDevice(t *testing.T) {
 	}{
 		{nec(5), lesson.Accepted, "Good", false},
 		{stranger, lesson.OtherHandset, "its address is 3, and theirs 57", true},
-		{reading("twin32"), lesson.OtherHandset, "it sends twin32, and they nec", true},
+		{reading("twin32"), lesson.OtherHandset, "it is twin32, and theirs is nec", true},
 		{byRadio, lesson.OtherMedium, "by radio, and the other keys by infrared", true},
 		{long, lesson.TooLong, "Held too long (2.", true},
 		{weak, lesson.TooWeak, "came in with 10 %", false},
@@ -315,7 +315,7 @@ func TestFree_KeysComeInAnyOrderAndAreNamedLater(t *testing.T) {
 	}
 	l.Finish()
 	assert.True(t, l.Over())
-	assert.Equal(t, "Done: 2 of 2 keys are learned.", l.Prompt())
+	assert.Equal(t, "Done: 2 of 2 keys learned.", l.Prompt())
 	require.ErrorIs(t, lesson.New([]string{"power"}, 2).Name("power", "on"), lesson.ErrNoKey)
 }
 
@@ -338,7 +338,7 @@ func TestLesson_ASettledKeyThatIsAskedForAgainStaysLearned(t *testing.T) {
 	l.Keep(device.Code{Sheet: "nec"})
 	require.NoError(t, l.Redo("power"))
 	l.Finish()
-	assert.Equal(t, "Done: 1 of 1 keys are learned.", l.Prompt())
+	assert.Equal(t, "Done: 1 of 1 key learned.", l.Prompt())
 }
 
 // TestLesson_WhatIsTakenOnPurposeInAFreeLessonIsForThatKeyAlone: one accept allowed that verdict for good.

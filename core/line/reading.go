@@ -23,6 +23,8 @@ type Reading struct {
 	Confidence float64 `json:"confidence"`
 	// Measured is what a sensor says; nil for keys.
 	Measured []Measurement `json:"measured,omitempty"`
+	// Rolling is true for a code that a device obeys once: it cannot be a key.
+	Rolling bool `json:"rolling,omitempty"`
 	// From and To are where in the press its frames stand, in µs since the press began.
 	From int `json:"from_us,omitempty"`
 	To   int `json:"to_us,omitempty"`
@@ -135,7 +137,8 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 		last = slices.IndexFunc(out, func(r Reading) bool { return sameFields(r.Fields, m.fields) })
 		if last < 0 {
 			last = len(out)
-			out = append(out, Reading{Sheet: s.Name, Fields: m.fields, From: signal.Sum(flat[:m.start])})
+			out = append(out, Reading{Sheet: s.Name, Fields: m.fields, From: signal.Sum(flat[:m.start]),
+				Rolling: s.NeverReplay != "" || s.Counts()})
 			sums = append(sums, 0)
 			checks = append(checks, float64(m.frame.checks))
 			headless = append(headless, 0)

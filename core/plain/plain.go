@@ -48,3 +48,6 @@ func A(word string) string {
 	}
 	return "a " + word
 }
+
+// Label is a short name as people read it: "volume-up" is "volume up".
+func Label(slug string) string { return strings.ReplaceAll(slug, "-", " ") }

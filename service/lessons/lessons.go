@@ -150,6 +150,10 @@ func (ls *Lessons) lookAfter(ctx context.Context) time.Duration {
 	return quiet - idle
 }
 
+// wholeState is said at the start of a lesson for a device whose handset sends everything with each press.
+const wholeState = "Handsets of such devices send their whole state with each press: what is learned for a key is all " +
+	"that the display shows then. Set it before you press, the same for both takes."
+
 // New is what a lesson is to be.
 type New struct {
 	Device string   // slug
@@ -168,6 +172,9 @@ func (ls *Lessons) Start(ctx context.Context, n New) (happening.LessonChanged, e
 			return err
 		}
 		s.DeviceID = d.ID
+		if device.SendsWholeState(d.Kind) {
+			s.Note = wholeState
+		}
 		takes := needed
 		if n.Needed > 0 {
 			takes = n.Needed

@@ -34,6 +34,8 @@ export type KeyChange = Schemas['KeyChange'];
 export type DeviceChange = Schemas['DeviceChange'];
 export type NewDevice = Schemas['NewDevice'];
 export type About = Schemas['About'];
+export type Session = Schemas['Session'];
+export type Token = Schemas['Token'];
 
 // Problem is a refusal of the service, in its own words.
 export class Problem extends Error {
@@ -45,18 +47,11 @@ export class Problem extends Error {
   }
 }
 
-type Answer<T> = {
-  data?: T;
-  error?: { detail?: string; errors?: { message?: string }[] | null };
-  response: Response;
-};
+type Answer<T> = { data?: T; error?: { detail?: string }; response: Response };
 
 // unwrap gives the data of an answer, or throws the problem.
 export async function unwrap<T>(answer: Promise<Answer<T>>): Promise<T> {
   const { data, error, response } = await answer;
-  if (error || !response.ok) {
-    const more = (error?.errors ?? []).map((e) => e.message).filter(Boolean);
-    throw new Problem(response.status, [error?.detail ?? response.statusText, ...more].join('; '));
-  }
+  if (error || !response.ok) throw new Problem(response.status, error?.detail ?? response.statusText);
   return data as T;
 }

@@ -48,10 +48,14 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     queryClient.setQueryData(keys.about, about);
     void queryClient.invalidateQueries({ predicate: (q) => q.queryKey[0] !== keys.about[0] });
   });
-  on<DeviceEvent>('device', () => stale(keys.devices));
+  on<DeviceEvent>('device', () => {
+    stale(keys.devices);
+    stale(keys.removed); // it may have been brought back
+  });
   on<DeviceEvent>('device-removed', (d) => {
     queryClient.removeQueries({ queryKey: [...keys.devices, d.slug] });
     stale(keys.devices);
+    stale(keys.removed);
   });
   on('set', () => stale(keys.sets));
   list<Capture>('capture', keys.captures, applyCapture);
@@ -62,12 +66,13 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     queryClient.setQueryData<Station[]>(keys.stations, (old) => applyStation(old, s));
     if (before?.here !== s.here) stale(keys.advice); // what can be sent has changed
   });
-  on<Entry>('entry', (e) =>
+  on<Entry>('entry', (e) => {
+    if (e.kind === 'access') [keys.sessions, keys.tokens].forEach(stale);
     queryClient.setQueryData<{ pages: Entry[][]; pageParams: unknown[] }>(
       keys.journal,
       (old) => old && { ...old, pages: applyEntry(old.pages, e) },
-    ),
-  );
+    );
+  });
   on('stage', () => stale(keys.stage));
   on('reset', () => void queryClient.invalidateQueries());
   source.onerror = () => {

@@ -23,6 +23,9 @@ export const keys = {
   auditions: ['auditions'],
   sets: ['sets'],
   advice: ['advice'],
+  removed: ['removed'],
+  sessions: ['sessions'],
+  tokens: ['tokens'],
 } as const;
 
 export const useMe = (enabled = true) =>

@@ -1133,7 +1133,7 @@ export interface components {
         Audition: {
             /** @description Of the set that is walked through or was found */
             answers: components["schemas"]["KeyAnswer"][];
-            /** @description It was played, and waits for yes or no */
+            /** @description It waits for yes or no */
             asks: boolean;
             /** @description The refused set whose confirmed keys can be kept, where none fits whole */
             best?: string;
@@ -1193,10 +1193,10 @@ export interface components {
         };
         AuditionStep: {
             /**
-             * @description the device reacted; yes or no to what is asked; leave the key out; ask about the key before; play it once more; play the function once more first, as the device may be off; pause; resume; keep the confirmed keys of the best set though it does not fit whole; finish
+             * @description the device reacted; yes, no or cannot tell to what is asked; leave the key out; another key first; ask about the key before; play it once more; play the function once more first, as the device may be off; pause; resume; keep the confirmed keys of the best set though it does not fit whole; finish
              * @enum {string}
              */
-            do: "reacted" | "yes" | "no" | "skip" | "back" | "again" | "switch" | "pause" | "resume" | "keep" | "finish";
+            do: "reacted" | "yes" | "no" | "unsure" | "skip" | "another" | "back" | "again" | "switch" | "pause" | "resume" | "keep" | "finish";
         };
         Capture: {
             /** Format: date-time */
@@ -1629,7 +1629,7 @@ export interface components {
         };
         KeyAnswer: {
             /** @enum {string} */
-            answer: "yes" | "no" | "skip" | "open";
+            answer: "yes" | "no" | "unsure" | "skip" | "open";
             key: string;
         };
         KeyChange: {
@@ -1894,6 +1894,8 @@ export interface components {
              * @description Short repeat frames after them
              */
             repeats: number;
+            /** @description The device obeys it once: it cannot be a key */
+            rolling?: boolean;
             /** @description Line sheet, such as nec */
             sheet: string;
             /**

@@ -25,7 +25,7 @@ export function AuditionRun({ audition: a, onAgain, children }: Props) {
           borderTop: 2,
           borderColor: 'text.primary',
           mt: 1,
-          minHeight: { xs: 150, md: 130 },
+          minHeight: { xs: 176, md: 150 },
         }}
       >
         <Typography
@@ -61,7 +61,7 @@ export function AuditionRun({ audition: a, onAgain, children }: Props) {
         {big.map((s) => (
           <Button
             key={s}
-            variant={s === 'no' ? 'outlined' : 'contained'}
+            variant={s === 'no' || s === 'unsure' ? 'outlined' : 'contained'}
             disabled={!ready(a, s)}
             sx={{ minHeight: 72, fontSize: 20 }}
             onClick={() => step.mutate(s)}
@@ -101,7 +101,7 @@ export function AuditionRun({ audition: a, onAgain, children }: Props) {
   );
 }
 
-const signs = { yes: '✓', no: '✕', skip: '–', open: '·' };
+const signs = { yes: '✓', no: '✕', unsure: '?', skip: '–', open: '·' };
 
 // Walked lists the keys of the set that is walked through, and what was said of them.
 function Walked({ audition: a }: { audition: Audition }) {

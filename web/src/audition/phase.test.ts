@@ -7,8 +7,10 @@ const audition = (change: Partial<Audition>) =>
 
 it('asks for one thing at a time', () => {
   expect(steps(audition({}))).toEqual({ big: ['reacted'], small: ['pause', 'again', 'finish'] });
-  expect(steps(audition({ phase: 'confirming' })).big).toEqual(['yes', 'no']);
-  expect(steps(audition({ phase: 'walking' })).small).toContain('switch');
+  expect(steps(audition({ phase: 'confirming' })).big).toEqual(['yes', 'no', 'unsure']);
+  expect(steps(audition({ asks: true })).big).toEqual(['yes', 'no']); // all were played
+  expect(steps(audition({ phase: 'walking' })).small).not.toContain('switch'); // is it on?
+  expect(steps(audition({ phase: 'walking', key: 'sweep' })).small).toContain('switch');
   expect(steps(audition({ phase: 'walking', paused: true })).small).toContain('resume');
   expect(steps(audition({ paused: true })).small).toContain('resume');
 });

@@ -7,15 +7,18 @@ type Step = AuditionStep['do'];
 
 // steps are the answers that make sense in a phase; the first ones are the big buttons.
 export function steps(a: Audition): { big: Step[]; small: Step[] } {
+  const resume: Step[] = a.paused ? ['resume'] : [];
   switch (a.phase) {
     case 'playing':
+      if (a.asks) return { big: ['yes', 'no'], small: ['again', 'finish'] }; // all were played
       return { big: ['reacted'], small: [a.paused ? 'resume' : 'pause', 'again', 'finish'] };
     case 'confirming':
-      return { big: ['yes', 'no'], small: [a.paused ? 'resume' : 'again', 'finish'] };
+      return { big: ['yes', 'no', 'unsure'], small: [a.paused ? 'resume' : 'again', 'finish'] };
     case 'walking':
+      if (!a.key) return { big: ['yes', 'no', 'unsure'], small: ['back', ...resume, 'finish'] }; // is it on?
       return {
-        big: ['yes', 'no'],
-        small: ['again', 'switch', 'skip', 'back', ...(a.paused ? (['resume'] as const) : []), 'finish'],
+        big: ['yes', 'no', 'unsure'],
+        small: ['again', 'another', 'switch', 'skip', 'back', ...resume, 'finish'],
       };
   }
   return { big: [], small: a.best || (a.trouble && a.phase === 'found') ? ['keep'] : [] };
@@ -23,4 +26,4 @@ export function steps(a: Audition): { big: Step[]; small: Step[] } {
 
 // ready says whether a step can be taken now: questions are answered once what they ask about was played.
 export const ready = (a: Audition, step: Step): boolean =>
-  step === 'yes' || step === 'no' ? a.asks : step !== 'reacted' || a.played > 0;
+  step === 'yes' || step === 'no' || step === 'unsure' ? a.asks : step !== 'reacted' || a.played > 0;

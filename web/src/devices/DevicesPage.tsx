@@ -10,6 +10,7 @@ import { Heading, Note, Panel } from '../shared/Panel';
 import { AddDevice } from './AddDevice';
 import { search } from './search';
 import { PackPart } from './PackPart';
+import { RemovedPart } from './RemovedPart';
 
 // page is how many devices are shown at once: a house has fewer, and a warehouse has a search.
 const page = 100;
@@ -66,6 +67,7 @@ export default function DevicesPage() {
         </Button>
       </Panel>
       <PackPart />
+      <RemovedPart />
     </>
   );
 }

@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Typography from '@mui/material/Typography';
 import type { ReactNode } from 'react';
-import type { Lesson, Take } from '../api/client';
+import type { Lesson, LessonStep, Take } from '../api/client';
 import { useLessonStep, usePress } from './queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
@@ -25,7 +25,13 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
     <>
       <Box
         aria-live="assertive"
-        sx={{ py: { xs: 2, md: 3 }, borderTop: 2, borderColor: 'text.primary', mt: 1 }}
+        sx={{
+          py: { xs: 2, md: 3 },
+          borderTop: 2,
+          borderColor: 'text.primary',
+          mt: 1,
+          minHeight: { xs: 150, md: 140 }, // two lines: the buttons below keep their place
+        }}
       >
         <Typography variant="h1" component="p" sx={{ fontSize: { xs: '1.9rem', md: '2.4rem' } }}>
           {lesson.prompt}
@@ -36,8 +42,10 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
             lesson.takes.length > 0 &&
             ` · ${words.lesson.takes(lesson.takes.length + 1, Math.max(lesson.needed, lesson.takes.length + 1))}`}
         </Box>
-        {running && lesson.hint && <Note alert>{lesson.hint}</Note>}
       </Box>
+      <Steps lesson={lesson} onStep={(s) => step.mutate(s)} onAgain={onAgain} />
+      {step.error && <Note alert>{step.error.message}</Note>}
+      {running && lesson.hint && <Note alert>{lesson.hint}</Note>}
       <Panel title={words.lesson.heard}>
         {lesson.last ? <Heard take={lesson.last} /> : <Note>{words.lesson.nothing}</Note>}
         {refused && (
@@ -46,36 +54,45 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
           </Button>
         )}
       </Panel>
-      {running ? (
-        <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap', mt: 2 }}>
-          {!lesson.free && (
-            <>
-              <Button variant="outlined" onClick={() => step.mutate({ do: 'skip' })}>
-                {words.lesson.skip}
-              </Button>
-              <Button variant="outlined" onClick={() => step.mutate({ do: 'back' })}>
-                {words.lesson.back}
-              </Button>
-            </>
-          )}
-          <Button onClick={() => step.mutate({ do: 'pause' })}>{words.lesson.pause}</Button>
-          <Button onClick={() => step.mutate({ do: 'finish' })}>{words.lesson.finish}</Button>
-        </Box>
-      ) : (
-        <Button
-          variant="outlined"
-          onClick={() => (lesson.state === 'paused' ? step.mutate({ do: 'resume' }) : onAgain())}
-          sx={{ mt: 2 }}
-        >
-          {lesson.state === 'paused' ? words.lesson.resume : words.lesson.again}
-        </Button>
-      )}
-      {step.error && <Note alert>{step.error.message}</Note>}
       {lesson.free && <FreeKeys lesson={lesson} />}
       {children}
       {!lesson.free && <LessonKeys lesson={lesson} onRedo={(key) => step.mutate({ do: 'redo', key })} />}
       {settled.length > 0 && <TryIt device={lesson.device} keys={settled.map((k) => k.name)} />}
     </>
+  );
+}
+
+type StepsProps = { lesson: Lesson; onStep: (step: LessonStep) => void; onAgain: () => void };
+
+// Steps is what can be done in a lesson, at a place that does not move when something is heard.
+function Steps({ lesson, onStep, onAgain }: StepsProps) {
+  if (lesson.state === 'paused')
+    return (
+      <Button variant="outlined" onClick={() => onStep({ do: 'resume' })}>
+        {words.lesson.resume}
+      </Button>
+    );
+  if (lesson.state !== 'running')
+    return (
+      <Button variant="outlined" onClick={onAgain}>
+        {words.lesson.again}
+      </Button>
+    );
+  return (
+    <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
+      {!lesson.free && (
+        <>
+          <Button variant="outlined" onClick={() => onStep({ do: 'skip' })}>
+            {words.lesson.skip}
+          </Button>
+          <Button variant="outlined" onClick={() => onStep({ do: 'back' })}>
+            {words.lesson.back}
+          </Button>
+        </>
+      )}
+      <Button onClick={() => onStep({ do: 'pause' })}>{words.lesson.pause}</Button>
+      <Button onClick={() => onStep({ do: 'finish' })}>{words.lesson.finish}</Button>
+    </Box>
   );
 }
 

@@ -84,6 +84,15 @@ export const useRemoveDevice = () =>
       unwrap(client.DELETE('/api/devices/{device}', { params: { path: { device } } })),
   });
 
+export const useRemoved = () =>
+  useQuery({ queryKey: keys.removed, queryFn: () => unwrap(client.GET('/api/removed-devices')) });
+
+export const useRestoreDevice = () =>
+  useMutation({
+    mutationFn: (device: string) =>
+      unwrap(client.POST('/api/removed-devices/{device}/restore', { params: { path: { device } } })),
+  });
+
 export const useLessons = () =>
   useQuery({ queryKey: keys.lessons, queryFn: () => unwrap(client.GET('/api/lessons')) });
 

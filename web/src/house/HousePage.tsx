@@ -11,6 +11,7 @@ import { clock } from '../shared/text';
 const StagePart = lazy(() => import('./StagePart'));
 const JournalPart = lazy(() => import('./JournalPart'));
 const StationsPart = lazy(() => import('./StationsPart'));
+const AccessPart = lazy(() => import('./AccessPart'));
 
 // HousePage is everything behind the devices, in parts.
 export default function HousePage() {
@@ -18,7 +19,9 @@ export default function HousePage() {
   const about = useAbout();
   if (!about.data) return <Note>{words.loading}</Note>;
   const stage = about.data.parts.includes('stage');
-  const parts = ['stage', 'journal', 'stations', 'about'].filter((p) => p !== 'stage' || stage) as Part[];
+  const parts = ['stage', 'journal', 'stations', 'access', 'about'].filter(
+    (p) => p !== 'stage' || stage,
+  ) as Part[];
   if (!part || !parts.includes(part as Part))
     return <Navigate to={`/house/${parts[0] ?? 'journal'}`} replace />;
   return (
@@ -29,13 +32,14 @@ export default function HousePage() {
         {part === 'stage' && <StagePart />}
         {part === 'journal' && <JournalPart />}
         {part === 'stations' && <StationsPart />}
+        {part === 'access' && <AccessPart />}
         {part === 'about' && <AboutPart />}
       </Suspense>
     </>
   );
 }
 
-type Part = 'stage' | 'journal' | 'stations' | 'about';
+type Part = 'stage' | 'journal' | 'stations' | 'access' | 'about';
 
 function Parts({ parts }: { parts: Part[] }) {
   return (
@@ -95,6 +99,9 @@ function AboutPart() {
           </Box>
         ))}
       </Box>
+      <Button variant="outlined" component="a" href="/api/backup" download sx={{ mr: 1 }}>
+        {words.house.backup}
+      </Button>
       <Button variant="outlined" onClick={() => void signOut()}>
         {words.house.signOut}
       </Button>

@@ -83,7 +83,8 @@ function Answer({ heard: c }: { heard: Capture }) {
         <Waveform train={longest} />
         <Box sx={{ color: 'text.secondary' }}>{best ? read(best) : words.bench.noCode}</Box>
       </Box>
-      {c.keys.length === 0 && (
+      {c.keys.length === 0 && best?.rolling && <Note>{words.which.rolling}</Note>}
+      {c.keys.length === 0 && !best?.rolling && (
         <Button component={Link} to={`/bench/${c.id}`} variant="outlined" sx={{ mt: 2 }}>
           {words.which.make}
         </Button>
