@@ -60,6 +60,7 @@ func decimal(s string) (float64, error) {
 // levels reads rows of time and level: one for each change, or one for each sample.
 type levels struct {
 	r      *Reader
+	row    *rowReader
 	rows   *csv.Reader
 	column int
 	scale  float64 // µs of 1 in the time column
@@ -76,6 +77,34 @@ type levels struct {
 	level     bool
 }
 
+// Bounds of a table: a file without line ends, or with a quote that is never closed, is one row as long as itself.
+const (
+	maxRow     = 64 << 10 // bytes
+	maxColumns = 256
+)
+
+// rowReader ends a row that is too long.
+type rowReader struct {
+	in   io.Reader
+	left int // bytes until then
+}
+
+// Read reads on.
+func (r *rowReader) Read(p []byte) (int, error) {
+	if r.left <= 0 {
+		return 0, fmt.Errorf("a row of more than %d bytes: is this a table of times and levels?", maxRow)
+	}
+	n, err := r.in.Read(p[:min(len(p), r.left)])
+	r.left -= n
+	return n, err
+}
+
+// next reads a row.
+func (c *levels) next() ([]string, error) {
+	c.row.left = maxRow
+	return c.rows.Read()
+}
+
 // sample is a level at a time.
 type sample struct{ us, level float64 }
 
@@ -89,13 +118,17 @@ func openCSV(r *Reader) (source, error) {
 		head = head[3:]
 	}
 	first, _, _ := bytes.Cut(head, []byte("\n"))
-	c := &levels{r: r, rows: csv.NewReader(r.in), column: 1, scale: 1e6}
+	c := &levels{r: r, row: &rowReader{in: r.in}, column: 1, scale: 1e6}
+	c.rows = csv.NewReader(c.row)
 	c.rows.Comma, c.rows.ReuseRecord, c.rows.FieldsPerRecord, c.rows.TrimLeadingSpace = rune(separator(first)), true,
 		-1, true
 	c.rows.LazyQuotes, c.rows.Comment = true, '#'
-	row, err := c.rows.Read()
+	row, err := c.next()
 	if err != nil {
 		return nil, fmt.Errorf("line 1: %w", err)
+	}
+	if len(row) > maxColumns {
+		return nil, fmt.Errorf("line 1: %d columns, the most is %d", len(row), maxColumns)
 	}
 	if len(row) < 2 {
 		return nil, errors.New("line 1: one column: a time and a level are needed")
@@ -117,7 +150,7 @@ func openCSV(r *Reader) (source, error) {
 	if o := r.options.Channel; o != "" {
 		i := slices.Index(r.Info.Channels, o)
 		if i < 0 {
-			return nil, fmt.Errorf("channel %.40q: there are %s", o, strings.Join(r.Info.Channels, ", "))
+			return nil, fmt.Errorf("channel %.40q: there are %s", o, listed(r.Info.Channels))
 		}
 		c.column, r.Info.Channel = i+1, o
 	}
@@ -149,7 +182,7 @@ func timeUnit(head string) float64 {
 
 func (c *levels) step() error {
 	for range 1024 {
-		row, err := c.rows.Read()
+		row, err := c.next()
 		if errors.Is(err, io.EOF) {
 			c.flow()
 			c.r.build.add(c.level, c.end-c.since)

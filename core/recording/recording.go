@@ -13,6 +13,7 @@ import (
 	"path"
 	"strings"
 
+	"urbo/core/plain"
 	"urbo/core/signal"
 )
 
@@ -112,7 +113,36 @@ func Open(name string, r io.Reader, o Options) (*Reader, error) {
 	if out.src, err = f.open(out); err != nil {
 		return nil, fmt.Errorf("%w: %s: %w", ErrRecording, f.Name, err)
 	}
+	out.Info.Channel = shown(out.Info.Channel)
+	for i, name := range out.Info.Channels {
+		out.Info.Channels[i] = shown(name)
+	}
 	return out, nil
+}
+
+// maxName is the most characters of a channel's name that are shown.
+const maxName = 60
+
+// listed is the names of channels as they may be printed, the first of them.
+func listed(names []string) string {
+	const first = 20
+	var out []string
+	for i, name := range names {
+		if i == first {
+			return strings.Join(out, ", ") + fmt.Sprintf(" and %d more", len(names)-first)
+		}
+		out = append(out, shown(name))
+	}
+	return strings.Join(out, ", ")
+}
+
+// shown is a name that stands in a file, as it may be printed.
+func shown(name string) string {
+	name = plain.Show(name)
+	if r := []rune(name); len(r) > maxName {
+		return string(r[:maxName]) + "…"
+	}
+	return name
 }
 
 // find picks the format: the one asked for, else by content, else by the name's end, else text.

@@ -55,7 +55,7 @@ func openVCD(r *Reader) (source, error) {
 		}
 		if v.id == "" {
 			return nil, fmt.Errorf("channel %.40q: there are %s", r.options.Channel,
-				strings.Join(r.Info.Channels, ", "))
+				listed(r.Info.Channels))
 		}
 		r.Info.Channel = r.options.Channel
 	}
@@ -236,7 +236,7 @@ func (v *vcd) set(id string, level bool) {
 			return
 		}
 		v.id, v.level, v.valid = id, before, true
-		v.r.Info.Channel = name
+		v.r.Info.Channel = shown(name)
 	}
 	if id != v.id {
 		return
