@@ -30,8 +30,8 @@ to be sure, and then every other key of the set. Only confirmed keys are kept; a
 While it runs you can type: Enter (it reacted), yes, no, unsure (it cannot be told), another (another key first), switch
 (it is off now: play the function first), skip, back, again, pause, resume, keep or finish.
 With --sweep it plays the values of one field of a line code instead. --plan says how long it takes, and plays nothing.`,
-		Example: "  urbo audition mixer --plan\n  urbo audition mixer --kind fan\n  urbo audition lamp --function on " +
-			"--sweep \"nec address=0..63 command=2\"",
+		Example: "  urbo audition mixer --plan\n  urbo audition mixer --kind fan\n" +
+			"  urbo audition boardwalk --sweep \"nec address=55..60 command=2\"",
 		RunE: func(c *cobra.Command, argv []string) error {
 			n.Device, n.PauseMS = argv[0], int(pause/time.Millisecond)
 			if pause != 0 && n.PauseMS < 500 || n.PauseMS > 30_000 {

@@ -38,16 +38,12 @@ journal, and line sheets of your own. Keep the file safe: whoever has it has the
 				return err
 			}
 			if argv[0] == "-" {
-				return copied(a.Out)
+				return a.raw(copied)
 			}
 			if err := writePrivate(argv[0], copied); err != nil {
 				return err
 			}
-			if a.output == "json" {
-				return a.json(map[string]any{"file": argv[0], "bytes": size})
-			}
-			fmt.Fprintf(a.Out, "Wrote %s, %.1f MB.\n", argv[0], float64(size)/1e6)
-			return nil
+			return a.done(map[string]any{"file": argv[0], "bytes": size}, "Wrote %s, %.0f kB.", argv[0], float64(size)/1e3)
 		}}
 }
 
@@ -73,12 +69,8 @@ is kept beside it, as urbo.db.before-restore. Counters of rolling codes move on,
 			if err != nil {
 				return fmt.Errorf("%s: %w", argv[0], err)
 			}
-			if a.output == "json" {
-				return a.json(made)
-			}
-			fmt.Fprintf(a.Out, "Restored the backup of %s. What was there is kept as urbo.db.before-restore.\n",
-				clock(made.Made))
-			return nil
+			return a.done(map[string]any{"made": made.Made, "by": made.By},
+				"Restored the backup of %s. What was there is kept as urbo.db.before-restore.", clock(made.Made))
 		}}
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	c.Flags().StringVar(&data, "data", "", "data directory of a service that does not run")

@@ -154,8 +154,7 @@ func (a *app) benchDecode() *cobra.Command {
 
 Of text, a line is a press, unless a bracket is still open or the line ends in a comma. Numbers are µs, signed
 (+ mark, - space) or not, apart by spaces, commas or slashes. Recordings of other formats are read as well.`,
-		Example: "  echo 9024/4512 564/564 564/1692 … | urbo bench decode\n  urbo bench decode trains.txt --output " +
-			"json",
+		Example: "  urbo bench decode power.wav\n  urbo bench decode power.wav --output json",
 	}
 	o := recordingFlags(c)
 	c.RunE = func(_ *cobra.Command, argv []string) error {

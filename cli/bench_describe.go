@@ -6,6 +6,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -27,7 +28,7 @@ func (a *app) benchDescribe() *cobra.Command {
 
 With --sheet NAME it prints a line sheet for it instead, whose fields are the bits: the start of a sheet of your own
 (see docs/line-sheets.md).`,
-		Example: "  urbo bench describe keys.wav#2\n  urbo bench describe keys.wav --sheet clicker > clicker.yaml",
+		Example: "  urbo bench describe power.wav#1\n  urbo bench describe power.wav --sheet lamp > lamp.yaml",
 	}
 	o := recordingFlags(c)
 	c.Flags().StringVar(&sheet, "sheet", "", "print a line sheet of this name")
@@ -49,6 +50,9 @@ With --sheet NAME it prints a line sheet for it instead, whose fields are the bi
 			text := s.Sheet(sheet, carriedBy(hz))
 			if text == "" {
 				return errors.New("no sheet can be written for it: " + s.Words())
+			}
+			if a.output == "json" {
+				return a.json(map[string]string{"sheet": text})
 			}
 			_, err := io.WriteString(a.Out, text)
 			return err
@@ -122,20 +126,32 @@ func grouped(bits string) string {
 }
 
 func (a *app) benchCompare() *cobra.Command {
-	var png, svg string
+	var out, png, svg string
 	c := &cobra.Command{
 		Use: "compare A B", Short: "Lay two signals over each other", Args: args(2, 2, "two FILEs"),
-		Example: "  urbo bench compare mine.vcd theirs.wav\n  urbo bench compare keys.wav#1 keys.wav#2 --png keys.png",
+		Long: `Lay two signals over each other, and say in words how they differ. Each FILE is read by its own kind: flags about bare
+samples count for bare samples only.`,
+		Example: "  urbo bench compare power.wav power.wav#1\n  urbo bench compare power.wav power.wav --out power.svg",
 	}
 	o := recordingFlags(c)
+	c.Flags().StringVar(&out, "out", "", "draw a figure into this file: .png or .svg")
 	c.Flags().StringVar(&png, "png", "", "draw a figure into this file")
 	c.Flags().StringVar(&svg, "svg", "", "draw a figure into this file")
+	_ = errors.Join(c.Flags().MarkHidden("png"), c.Flags().MarkHidden("svg")) // of earlier versions
 	c.RunE = func(_ *cobra.Command, argv []string) error {
-		first, err := a.one(argv[0], *o)
+		switch end := strings.ToLower(filepath.Ext(out)); {
+		case end == ".png":
+			png = out
+		case end == ".svg":
+			svg = out
+		case out != "":
+			return usageError{fmt.Errorf("--out %s: end it with .png or .svg", out)}
+		}
+		first, err := a.one(argv[0], forFile(argv[0], *o))
 		if err != nil {
 			return err
 		}
-		second, err := a.one(argv[1], *o)
+		second, err := a.one(argv[1], forFile(argv[1], *o))
 		if err != nil {
 			return err
 		}
@@ -161,6 +177,25 @@ func (a *app) benchCompare() *cobra.Command {
 		return nil
 	}
 	return c
+}
+
+// forFile leaves out of the flags about a recording what is not about this file, which its name tells to be of another
+// kind.
+func forFile(name string, o recording.Options) recording.Options {
+	name, _, _ = cutLast(name, "#")
+	end := strings.ToLower(filepath.Ext(name))
+	for _, f := range recording.Formats() {
+		if !slices.Contains(f.Ends, end) {
+			continue
+		}
+		if f.Name != "iq" {
+			o.RateHz, o.Datatype, o.FrequencyHz = 0, "", 0
+		}
+		if o.Format != f.Name {
+			o.Format = ""
+		}
+	}
+	return o
 }
 
 func (a *app) printComparison(c bench.Comparison) {
@@ -198,10 +233,21 @@ func (a *app) printComparison(c bench.Comparison) {
 
 // writeTo writes a file, or standard output where none is named.
 func (a *app) writeTo(name string, write func(io.Writer) error) error {
-	if name == "" {
-		return write(a.Out)
+	if name == "" || name == "-" {
+		return a.raw(write)
 	}
-	return writeFile(name, write)
+	if err := writeFile(name, write); err != nil || a.output != "json" {
+		return err
+	}
+	return a.json(map[string]string{"file": name})
+}
+
+// raw writes a file's bytes to standard output, where nobody expects JSON there.
+func (a *app) raw(write func(io.Writer) error) error {
+	if a.output == "json" {
+		return usageError{errors.New("a file on standard output is no JSON: name a file, or leave --output json out")}
+	}
+	return write(a.Out)
 }
 
 // writeFile writes a file whole, or not at all.

@@ -18,7 +18,7 @@ func (a *app) benchImport() *cobra.Command {
 	c := &cobra.Command{
 		Use: "import FILE", Short: "List the signals of a recording, equal ones together",
 		Args:    args(1, 1, "a FILE, or - for standard input"),
-		Example: "  urbo bench import keys.wav\n  urbo bench import air.cu8 --rate 2400000 --frequency 433920000",
+		Example: "  urbo bench import power.wav",
 	}
 	o := recordingFlags(c)
 	c.RunE = func(_ *cobra.Command, argv []string) error {

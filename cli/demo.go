@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 
@@ -20,13 +21,16 @@ func (a *app) demo() *cobra.Command {
 	var tour bool
 	c := &cobra.Command{
 		Use: "demo", Short: "Serve the demo: a made-up observatory with handsets and appliances",
-		Args: args(0, 0, "none"),
+		Args: args(0, 0, "none"), Example: "  urbo demo --listen 127.0.0.1:0 --pace 5",
 		Long: `Serve the demo: the Saltmarsh Observatory, with simulated handsets to press and appliances that obey.
 Everything it learns is in a scratch directory that goes when it ends, unless --data names one.
 With --tour it tells the whole story by itself, from a handset's press to a replay, and ends.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if s.Pace < 0.1 || s.Pace > 100 {
 				return usageError{fmt.Errorf("--pace is 0.1 to 100, not %g", s.Pace)}
+			}
+			if tour && a.output == "json" {
+				return usageError{errors.New("--tour tells a story in words: leave --output json out")}
 			}
 			if tour && !c.Flags().Changed("pace") {
 				s.Pace = tourPace
@@ -81,6 +85,9 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, tou
 			return a.tour(ctx, at)
 		}
 		a.announce(house, at)
+		if a.output == "json" {
+			return errServeOn
+		}
 		fmt.Fprintf(a.Out, "Other terminal: export URBO_SERVER=%s\n                then: urbo listen, urbo learn "+
 			"projector, urbo press boardwalk/power\n", at.socket)
 		return errServeOn

@@ -22,7 +22,8 @@ func (a *app) device() *cobra.Command {
 func (a *app) deviceList() *cobra.Command {
 	return &cobra.Command{Use: "list [WORD …]",
 		Short: "List the devices: all, or those that have the words in their name, room, kind, maker or model",
-		Args:  args(0, -1, "WORDs"), RunE: func(c *cobra.Command, argv []string) error {
+		Args:  args(0, -1, "WORDs"), Example: "  urbo device list\n  urbo device list lecture",
+		RunE: func(c *cobra.Command, argv []string) error {
 			var devices []wire.DeviceLine
 			if err := a.call(c.Context(), http.MethodGet, "/devices?search="+url.QueryEscape(strings.Join(argv, " ")),
 				nil,
@@ -59,6 +60,7 @@ func learned(d wire.DeviceLine) string {
 
 func (a *app) deviceShow() *cobra.Command {
 	return &cobra.Command{Use: "show DEVICE", Short: "Show a device and what its keys send", Args: args(1, 1, "DEVICE"),
+		Example: "  urbo device show boardwalk",
 		RunE: func(c *cobra.Command, argv []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -142,7 +144,7 @@ func (a *app) deviceAdd() *cobra.Command {
 	var n wire.NewDevice
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Add a device", Args: args(1, 1, "the device's NAME"),
-		Example: "  urbo device add \"Lecture projector\" --room lecture --kind projector",
+		Example: "  urbo device add \"Night lamp\" --room Dome --kind light",
 		RunE: func(c *cobra.Command, argv []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -162,7 +164,7 @@ func (a *app) deviceAdd() *cobra.Command {
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&n.Slug, "slug", "", "short name; made from the name where it is left out")
+	shortName(c, &n.Slug, "short name; made from the name where it is left out")
 	f.StringVar(&n.Room, "room", "", "room it stands in")
 	f.StringVar(&n.Kind, "kind", "", "projector, light, socket … decides which keys are asked for")
 	f.StringVar(&n.Maker, "maker", "", "who made it")

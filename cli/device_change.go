@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"urbo/core/device"
 	"urbo/wire"
@@ -26,7 +27,7 @@ func (a *app) deviceSet() *cobra.Command {
 		"kind":  {&change.Kind, "projector, light, socket …"},
 		"maker": {&change.Maker, "who made it"}, "model": {&change.Model, "which model it is"},
 		"transmitter": {&change.Transmitter, "preferred transmitter, STATION/PORT; empty is the first that fits"},
-		"slug":        {&change.Slug, "a new short name; the old one goes on working"},
+		"short-name":  {&change.Slug, "a new short name; the old one goes on working"},
 		"plate":       {&change.Plate, "regulatory id on its type plate"},
 		"notes":       {&change.Notes, "whatever else is worth knowing"},
 	}
@@ -45,6 +46,7 @@ func (a *app) deviceSet() *cobra.Command {
 	for name, t := range texts {
 		values[name] = f.String(name, "", t.about)
 	}
+	f.SetNormalizeFunc(oldNames)
 	f.StringVar(&power, "power", "", "how it is switched: toggle, two-keys or none; empty is not known")
 	f.StringVar(&inputs, "inputs", "", "how its inputs are chosen: direct or cycling; empty is not known")
 	f.IntVar(&plateHz, "plate-hz", 0, "frequency on its type plate")
@@ -114,7 +116,7 @@ func (a *app) deviceSetKey() *cobra.Command {
 	var name, hold string
 	c := &cobra.Command{
 		Use: "set-key DEVICE/KEY", Short: "Rename a key, or say what holding it does", Args: args(1, 1, "DEVICE/KEY"),
-		Example: "  urbo device set-key boardwalk/dim --name dimmer\n" +
+		Example: "  urbo device set-key boardwalk/breathe --name breath\n" +
 			"  urbo device set-key amplifier/volume-up --hold repeat",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ref, err := parseKey(argv[0])
@@ -149,7 +151,8 @@ func (a *app) devicePicture() *cobra.Command {
 	var remove bool
 	c := &cobra.Command{
 		Use: "picture DEVICE [FILE]", Short: "Give a device a picture: PNG or JPEG, at most 2 MB",
-		Args: args(1, 2, "DEVICE and a FILE, or - for standard input"),
+		Args:    args(1, 2, "DEVICE and a FILE, or - for standard input"),
+		Example: "  urbo device picture boardwalk lights.png\n  urbo device picture boardwalk --remove",
 		RunE: func(c *cobra.Command, argv []string) error {
 			path := "/devices/" + url.PathEscape(argv[0]) + "/picture"
 			if remove == (len(argv) == 2) {
@@ -160,7 +163,10 @@ func (a *app) devicePicture() *cobra.Command {
 				return err
 			}
 			if remove {
-				return cl.do(c.Context(), http.MethodDelete, path, nil, nil)
+				if err := cl.do(c.Context(), http.MethodDelete, path, nil, nil); err != nil {
+					return err
+				}
+				return a.done(map[string]any{"device": argv[0], "picture": false}, "Took the picture of %s away.", argv[0])
 			}
 			data, err := a.readFile(argv[1], maxUpload)
 			if err != nil {
@@ -170,7 +176,10 @@ func (a *app) devicePicture() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return resp.Body.Close()
+			if err := resp.Body.Close(); err != nil {
+				return err
+			}
+			return a.done(map[string]any{"device": argv[0], "picture": true}, "Gave %s a picture.", argv[0])
 		},
 	}
 	c.Flags().BoolVar(&remove, "remove", false, "take the picture away")
@@ -196,7 +205,8 @@ func keyPath(k wire.KeyRef) string {
 
 func (a *app) deviceUndo() *cobra.Command {
 	return &cobra.Command{Use: "undo DEVICE/KEY", Short: "Undo the last change of what a key sends",
-		Args: args(1, 1, "DEVICE/KEY"), RunE: func(c *cobra.Command, argv []string) error {
+		Args: args(1, 1, "DEVICE/KEY"), Example: "  urbo device undo boardwalk/power",
+		RunE: func(c *cobra.Command, argv []string) error {
 			ref, err := parseKey(argv[0])
 			if err != nil {
 				return err
@@ -224,4 +234,18 @@ func (a *app) printKey(d wire.Device, name string) error {
 		fmt.Fprintf(a.Out, "%s/%s sends %s\n", d.Slug, k.Name, codes(k.Codes))
 	}
 	return nil
+}
+
+// shortName is the flag for the short name of a device or a code set.
+func shortName(c *cobra.Command, to *string, about string) {
+	c.Flags().SetNormalizeFunc(oldNames)
+	c.Flags().StringVar(to, "short-name", "", about)
+}
+
+// oldNames lets flags be called as in earlier versions.
+func oldNames(_ *pflag.FlagSet, name string) pflag.NormalizedName {
+	if name == "slug" {
+		name = "short-name"
+	}
+	return pflag.NormalizedName(name)
 }

@@ -22,7 +22,7 @@ func (a *app) deviceRemove() *cobra.Command {
 		Args: args(1, 1, "DEVICE or DEVICE/KEY"),
 		Long: `Remove a device with its keys and codes, or one key. A device can be brought back for 30 days: urbo device restore.
 It asks first; with --yes it does not, for scripts.`,
-		Example: "  urbo device remove boardwalk --yes\n  urbo device remove boardwalk/breathe --yes",
+		Example: "  urbo device remove boardwalk --yes\n  urbo device remove boardwalk/dim --yes",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if strings.Contains(argv[0], "/") {
 				return a.removeKey(c, argv[0], yes)
@@ -38,11 +38,8 @@ It asks first; with --yes it does not, for scripts.`,
 			if err := a.call(c.Context(), http.MethodDelete, "/devices/"+url.PathEscape(d.Slug), nil, nil); err != nil {
 				return err
 			}
-			if a.output == "json" {
-				return a.json(map[string]any{"removed": d.Slug, "keys": len(d.Keys)})
-			}
-			fmt.Fprintf(a.Out, "Removed %s. For 30 days it can be brought back: urbo device restore %s\n", what, d.Slug)
-			return nil
+			return a.done(map[string]any{"removed": d.Slug, "keys": len(d.Keys)},
+				"Removed %s. For 30 days it can be brought back: urbo device restore %s", what, d.Slug)
 		}}
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	return c
@@ -59,11 +56,7 @@ func (a *app) removeKey(c *cobra.Command, name string, yes bool) error {
 	if err := a.call(c.Context(), http.MethodDelete, keyPath(ref), nil, nil); err != nil {
 		return err
 	}
-	if a.output == "json" {
-		return a.json(map[string]string{"removed": ref.String()})
-	}
-	fmt.Fprintf(a.Out, "Removed the key %s.\n", ref)
-	return nil
+	return a.done(map[string]any{"removed": ref.String()}, "Removed the key %s.", ref)
 }
 
 // sure asks before something is removed. Where nobody can answer, --yes has to.

@@ -28,7 +28,7 @@ skip, back, redo KEY, add KEY, accept (take a refused press after all), pause or
 With --free no key is asked for: press what you like, each key twice, and type name KEY NEW-NAME, drop KEY or finish.
 
 A lesson survives a restart of the service; --resume goes on with the one of the device.`,
-		Example: "  urbo learn projector\n  urbo learn projector on off\n  urbo learn clicker --free",
+		Example: "  urbo learn projector\n  urbo learn projector on off\n  urbo learn projector --free",
 		RunE: func(c *cobra.Command, argv []string) error {
 			cl, err := a.client()
 			if err != nil {

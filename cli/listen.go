@@ -158,7 +158,7 @@ func (t *tally) result() []*counted {
 	for i, r := range t.rows {
 		r.Trust = i == 0 && 2*r.First > t.presses
 	}
-	return t.rows
+	return append([]*counted{}, t.rows...)
 }
 
 func (a *app) printTally(t *tally) error {

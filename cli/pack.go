@@ -30,16 +30,20 @@ func (a *app) packExport() *cobra.Command {
 		Args:    args(0, -1, "DEVICEs"),
 		Example: "  urbo pack export boardwalk amplifier --out lights.json",
 		RunE: func(c *cobra.Command, argv []string) error {
-			var p pack.Pack
+			var p json.RawMessage
 			if err := a.call(c.Context(), http.MethodGet, "/packs?devices="+url.QueryEscape(strings.Join(argv,
 				","))+"&sets="+url.QueryEscape(strings.Join(sets, ",")), nil, &p); err != nil {
 				return err
 			}
-			return a.writeTo(out, func(w io.Writer) error {
+			write := func(w io.Writer) error {
 				e := json.NewEncoder(w)
 				e.SetIndent("", "  ")
 				return e.Encode(p)
-			})
+			}
+			if out == "" { // a pack is JSON anyway
+				return write(a.Out)
+			}
+			return a.writeTo(out, write)
 		},
 	}
 	c.Flags().StringVar(&out, "out", "", "file to write; standard output where it is left out")
@@ -49,7 +53,8 @@ func (a *app) packExport() *cobra.Command {
 
 func (a *app) packCheck() *cobra.Command {
 	return &cobra.Command{Use: "check FILE", Short: "Say whether a pack is good, without a service",
-		Args: args(1, 1, "a FILE, or - for standard input"), RunE: func(_ *cobra.Command, argv []string) error {
+		Args: args(1, 1, "a FILE, or - for standard input"), Example: "  urbo pack check lights.json",
+		RunE: func(_ *cobra.Command, argv []string) error {
 			in, err := a.openFile(argv[0])
 			if err != nil {
 				return err
@@ -73,9 +78,8 @@ func (a *app) packCheck() *cobra.Command {
 			if sets > 0 {
 				what = append(what, plural(sets, "code set", "code sets"))
 			}
-			fmt.Fprintf(a.Out, "Good. Version %s: %s with %s.\n", p.Version, strings.Join(what, " and "),
-				plural(keys, "key", "keys"))
-			return nil
+			return a.done(map[string]any{"version": p.Version, "devices": devices, "sets": sets, "keys": keys},
+				"Good. Version %s: %s with %s.", p.Version, strings.Join(what, " and "), plural(keys, "key", "keys"))
 		}}
 }
 
@@ -111,7 +115,7 @@ func (a *app) packImport() *cobra.Command {
 			return a.printPlan(plan, yes)
 		},
 	}
-	c.Flags().StringVar(&conflict, "conflict", "skip", "what to do with slugs that are taken: skip, replace or copy")
+	c.Flags().StringVar(&conflict, "conflict", "skip", "what to do with short names that are taken: skip, replace or copy")
 	c.Flags().BoolVar(&yes, "yes", false, "do it")
 	return c
 }
@@ -126,7 +130,7 @@ func (a *app) printPlan(plan wire.PackPlan, done bool) error {
 		case i.Taken && i.Action == "copy":
 			note = "as " + i.As
 		case i.Taken:
-			note = "its slug is taken"
+			note = "its short name is taken"
 		}
 		rows = append(rows, table.Row{i.Slug, i.Name, map[string]string{"device": "device", "set": "code set"}[i.What],
 			i.Keys, i.Action, note})
@@ -134,9 +138,9 @@ func (a *app) printPlan(plan wire.PackPlan, done bool) error {
 	if len(rows) == 0 {
 		return errors.New("the pack is empty")
 	}
-	a.table(table.Row{"SLUG", "NAME", "WHAT", "KEYS", "ACTION", ""}, rows)
+	a.table(table.Row{"SHORT NAME", "NAME", "WHAT", "KEYS", "ACTION", ""}, rows)
 	if !done {
-		fmt.Fprintln(a.Out, "\nNothing was changed. Do it with --yes; --conflict replace or copy for slugs that are "+
+		fmt.Fprintln(a.Out, "\nNothing was changed. Do it with --yes; --conflict replace or copy for short names that are "+
 			"taken.")
 	}
 	return nil

@@ -27,6 +27,15 @@ func (a *app) json(v any) error {
 // jsonLine prints a value as one line of JSON.
 func (a *app) jsonLine(v any) error { return json.NewEncoder(a.Out).Encode(v) }
 
+// done says what was done: in words, or as JSON.
+func (a *app) done(as map[string]any, format string, args ...any) error {
+	if a.output == "json" {
+		return a.json(as)
+	}
+	_, err := fmt.Fprintf(a.Out, format+"\n", args...)
+	return err
+}
+
 // table prints rows under a head, columns apart by two spaces and no lines. On a narrow terminal the widest columns are
 // wrapped between words.
 func (a *app) table(head table.Row, rows []table.Row) {

@@ -154,8 +154,20 @@ func (c *checkedWriter) failed() error {
 
 func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
-		Use:           "urbo",
-		Short:         "Learn codes from old remote controls, keep them, and replay them",
+		Use:   "urbo",
+		Short: "Learn codes from old remote controls, keep them, and replay them",
+		Long: `Learn codes from old remote controls, keep them, and replay them.
+
+A device has keys; a key sends one code or more. Some words are Urbo's own:
+  lesson      you are asked for one key of a handset after another; a press in it is a take
+  audition    no handset? Code sets are played one after another until the device reacts
+  code set    the codes of a type of device; code sets stand on the shelf
+  line code   how bits become marks and spaces (nec, rc5, pt2262 …); a line sheet is its description
+  capture     one press as it was heard
+  bench       looking into signals: recordings, waveforms, codes without a name
+  pack        a file of devices or code sets, for another house
+  station     hardware with receivers and transmitters
+  stage       the simulated surroundings of the demo`,
 		Version:       a.version,
 		SilenceErrors: true,
 		SilenceUsage:  true,

@@ -44,7 +44,8 @@ func (a *app) serve() *cobra.Command {
 	var o serveOptions
 	c := &cobra.Command{
 		Use: "serve", Short: "Run the service", Args: args(0, 0, "none"),
-		Long: "Run the service and its console. The first line on standard output is its address.",
+		Example: "  urbo serve --listen 127.0.0.1:0 --data ./urbo-data",
+		Long:    "Run the service and its console. The first line on standard output is its address.",
 		RunE: func(c *cobra.Command, _ []string) error {
 			if o.data == "" {
 				dir, err := dataDir()
@@ -81,6 +82,9 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 	}
 	for {
 		staged, err := a.serveHouse(ctx, &o, c, faces, started)
+		if ctx.Err() != nil && errors.Is(err, context.Canceled) { // it was opened anew just then
+			return nil
+		}
 		if err != nil || staged == nil {
 			return err
 		}
@@ -174,6 +178,11 @@ func (o *serveOptions) address(bound net.Addr) address {
 
 // announce prints where the service is; the address is the first line.
 func (a *app) announce(house *service.House, at address) {
+	if a.output == "json" {
+		ticket, _, _ := house.Access.Ticket()
+		_ = a.jsonLine(map[string]string{"url": at.url, "sign_in": api.SignInLink(at.url, ticket), "server": at.socket})
+		return
+	}
 	ticket, _, err := house.Access.Ticket()
 	if err != nil {
 		fmt.Fprintln(a.Out, at.url)

@@ -73,11 +73,7 @@ func (a *app) sessionEnd() *cobra.Command {
 					return err
 				}
 			}
-			if a.output == "json" {
-				return a.json(map[string]int{"ended": len(ids)})
-			}
-			fmt.Fprintf(a.Out, "Ended %s.\n", plural(len(ids), "session", "sessions"))
-			return nil
+			return a.done(map[string]any{"ended": len(ids)}, "Ended %s.", plural(len(ids), "session", "sessions"))
 		}}
 	c.Flags().BoolVar(&all, "all", false, "every browser")
 	return c

@@ -81,7 +81,7 @@ func (f fieldInfo) wants() string {
 }
 
 func (a *app) sheetList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List the line codes that Urbo knows", Args: args(0, 0, "none"),
+	return &cobra.Command{Use: "list", Short: "List the line codes that Urbo knows", Args: args(0, 0, "none"), Example: "  urbo sheet list",
 		RunE: func(*cobra.Command, []string) error {
 			var infos []sheetInfo
 			var rows []table.Row
@@ -100,7 +100,8 @@ func (a *app) sheetList() *cobra.Command {
 
 func (a *app) sheetShow() *cobra.Command {
 	return &cobra.Command{Use: "show SHEET", Short: "Show a line code and its fields",
-		Args: args(1, 1, "a SHEET's name"), RunE: func(_ *cobra.Command, argv []string) error {
+		Args: args(1, 1, "a SHEET's name"), Example: "  urbo sheet show nec",
+		RunE: func(_ *cobra.Command, argv []string) error {
 			s, err := a.book().Sheet(argv[0])
 			if err != nil {
 				return err
@@ -131,6 +132,7 @@ func (a *app) printSheet(s *line.Sheet) error {
 func (a *app) sheetCheck() *cobra.Command {
 	return &cobra.Command{
 		Use: "check FILE", Short: "Check a line sheet of your own", Args: args(1, 1, "a FILE, or - for standard input"),
+		Example: "  urbo sheet check lamp.yaml",
 		Long: `Check a line sheet as the service does when it starts: a mistake is named with its line, and with what to write
 instead, and so is a name that another sheet has. docs/line-sheets.md describes the language.`,
 		RunE: func(_ *cobra.Command, argv []string) error {

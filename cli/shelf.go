@@ -19,7 +19,7 @@ func (a *app) shelf() *cobra.Command {
 }
 
 func (a *app) shelfList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List the code sets", Args: args(0, 0, "none"),
+	return &cobra.Command{Use: "list", Short: "List the code sets", Args: args(0, 0, "none"), Example: "  urbo shelf list",
 		RunE: func(c *cobra.Command, _ []string) error {
 			var sets []wire.CodeSet
 			if err := a.call(c.Context(), http.MethodGet, "/sets", nil, &sets); err != nil {
@@ -47,7 +47,7 @@ func (a *app) shelfList() *cobra.Command {
 }
 
 func (a *app) shelfShow() *cobra.Command {
-	return &cobra.Command{Use: "show SET", Short: "Show a code set", Args: args(1, 1, "SET"),
+	return &cobra.Command{Use: "show SET", Short: "Show a code set", Args: args(1, 1, "SET"), Example: "  urbo shelf show corvane-strand",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var s wire.CodeSet
 			if err := a.call(c.Context(), http.MethodGet, "/sets/"+url.PathEscape(argv[0]), nil, &s); err != nil {
@@ -73,6 +73,7 @@ func (a *app) printSet(s wire.CodeSet) error {
 func (a *app) shelfMatch() *cobra.Command {
 	return &cobra.Command{Use: "match DEVICE",
 		Short: "Find the code sets and devices that send what a device's keys send", Args: args(1, 1, "DEVICE"),
+		Example: "  urbo shelf match boardwalk",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var m wire.Matches
 			if err := a.call(c.Context(), http.MethodGet, "/devices/"+url.PathEscape(argv[0])+"/matches", nil,
@@ -121,7 +122,8 @@ func (a *app) shelfAdopt() *cobra.Command {
 func (a *app) shelfKeep() *cobra.Command {
 	var n wire.NewSet
 	c := &cobra.Command{Use: "keep DEVICE", Short: "Put a copy of a device's learned keys on the shelf",
-		Args: args(1, 1, "DEVICE"), RunE: func(c *cobra.Command, argv []string) error {
+		Args: args(1, 1, "DEVICE"), Example: "  urbo shelf keep boardwalk --short-name my-strand",
+		RunE: func(c *cobra.Command, argv []string) error {
 			n.Device = argv[0]
 			var s wire.CodeSet
 			if err := a.call(c.Context(), http.MethodPost, "/sets", n, &s); err != nil {
@@ -129,15 +131,19 @@ func (a *app) shelfKeep() *cobra.Command {
 			}
 			return a.printSet(s)
 		}}
-	c.Flags().StringVar(&n.Slug, "slug", "", "short name of the set; the device's where it is left out")
+	shortName(c, &n.Slug, "short name of the set; the device's where it is left out")
 	c.Flags().StringVar(&n.Name, "name", "", "name of the set; maker and model where it is left out")
 	return c
 }
 
 func (a *app) shelfRemove() *cobra.Command {
 	return &cobra.Command{Use: "remove SET", Short: "Take a code set off the shelf; devices keep what they adopted",
-		Args: args(1, 1, "SET"), RunE: func(c *cobra.Command, argv []string) error {
-			return a.call(c.Context(), http.MethodDelete, "/sets/"+url.PathEscape(argv[0]), nil, nil)
+		Args: args(1, 1, "SET"), Example: "  urbo shelf remove my-strand",
+		RunE: func(c *cobra.Command, argv []string) error {
+			if err := a.call(c.Context(), http.MethodDelete, "/sets/"+url.PathEscape(argv[0]), nil, nil); err != nil {
+				return err
+			}
+			return a.done(map[string]any{"removed": argv[0]}, "Took %s off the shelf.", argv[0])
 		}}
 }
 

@@ -18,6 +18,7 @@ func (a *app) token() *cobra.Command {
 
 func (a *app) tokenLink() *cobra.Command {
 	return &cobra.Command{Use: "link", Short: "Print a sign-in link for a browser", Args: args(0, 0, "none"),
+		Example: "  urbo token link",
 		RunE: func(c *cobra.Command, _ []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -38,6 +39,7 @@ func (a *app) tokenLink() *cobra.Command {
 
 func (a *app) tokenList() *cobra.Command {
 	return &cobra.Command{Use: "list", Short: "List the tokens", Args: args(0, 0, "none"),
+		Example: "  urbo token list",
 		RunE: func(c *cobra.Command, _ []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -70,7 +72,8 @@ func (a *app) tokenList() *cobra.Command {
 func (a *app) tokenAdd() *cobra.Command {
 	var n wire.NewToken
 	c := &cobra.Command{Use: "add NAME", Short: "Make a token for a program; it is shown once",
-		Args: args(1, 1, "a NAME for the token"), RunE: func(c *cobra.Command, argv []string) error {
+		Args: args(1, 1, "a NAME for the token"), Example: "  urbo token add \"wall tablet\" --scope press",
+		RunE: func(c *cobra.Command, argv []string) error {
 			cl, err := a.client()
 			if err != nil {
 				return err
@@ -94,6 +97,7 @@ func (a *app) tokenAdd() *cobra.Command {
 
 func (a *app) tokenRemove() *cobra.Command {
 	return &cobra.Command{Use: "remove NAME", Short: "Make a token worthless", Args: args(1, 1, "the token's NAME"),
+		Example: "  urbo token remove \"wall tablet\"",
 		RunE: func(c *cobra.Command, argv []string) error {
 			cl, err := a.client()
 			if err != nil {
@@ -102,9 +106,6 @@ func (a *app) tokenRemove() *cobra.Command {
 			if err := cl.do(c.Context(), http.MethodDelete, "/tokens/"+url.PathEscape(argv[0]), nil, nil); err != nil {
 				return err
 			}
-			if a.output == "table" {
-				fmt.Fprintf(a.Out, "Removed token %s.\n", argv[0])
-			}
-			return nil
+			return a.done(map[string]any{"removed": argv[0]}, "Removed token %s.", argv[0])
 		}}
 }
