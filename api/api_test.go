@@ -292,7 +292,7 @@ func TestBadBodies_AreRefusedWithAReason(t *testing.T) {
 	}
 	status, detail := s.call("POST", "/api/devices", wire.NewDevice{Name: "Lamp"}, nil)
 	assert.Equal(t, http.StatusConflict, status)
-	assert.Contains(t, detail, "choose another slug")
+	assert.Contains(t, detail, "choose another short name")
 	status, _ = s.call("POST", "/api/devices", wire.NewDevice{Name: "x", Keys: []string{strings.Repeat("y", 2<<20)}},
 		nil)
 	assert.Equal(t, http.StatusRequestEntityTooLarge, status)

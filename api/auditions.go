@@ -29,8 +29,8 @@ func (a *API) auditions() {
 				return wire.AuditionPlan{}, err
 			}
 			p, err := all.Plan(n)
-			return wire.AuditionPlan{Codes: p.Codes, Sets: p.Sets, Airtime: p.Airtime.Seconds(),
-				Seconds: p.Takes.Seconds(),
+			return wire.AuditionPlan{Codes: p.Codes, Sets: p.Sets, AirtimeMS: p.Airtime.Milliseconds(),
+				TakesMS: p.Takes.Milliseconds(),
 				Text:    p.Text}, err
 		})
 	call(a, operation{"GET", "/auditions", "list-auditions", "The last auditions, the newest first", access.Watch, 0},

@@ -32,10 +32,11 @@ func (a *API) backup() {
 		}}, nil
 	})
 	call(a, operation{"POST", "/restore", "restore-backup",
-		"Put a backup (the body) in the place of this house, which starts anew with it", access.Owner, http.StatusAccepted},
+		"Put a backup (the body) in the place of this house, which starts anew with it", access.Owner,
+		http.StatusAccepted},
 		func(ctx context.Context, in *struct{ Stream }) (wire.Restored, error) {
 			m, err := a.house.Replace(in.body, Caller(ctx).Name)
-			return wire.Restored{Made: m.Made, By: m.By}, err
+			return wire.Restored{Created: m.Made, By: m.By}, err
 		})
 	a.takes("/restore", "application/gzip", "A backup as GET /api/backup answers it")
 }

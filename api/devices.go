@@ -36,7 +36,8 @@ func (a *API) changeDevice(ctx context.Context, slug string, f func(*device.Devi
 func (a *API) devices() {
 	call(a, operation{"GET", "/kinds", "list-kinds", "Kinds of devices, with their usual keys", access.Watch, 0},
 		func(context.Context, *nothing) ([]wire.Kind, error) {
-			return list(device.Kinds(), func(k device.Kind) wire.Kind { return wire.Kind{Name: k.Name, Keys: k.Keys} }), nil
+			return list(device.Kinds(), func(k device.Kind) wire.Kind { return wire.Kind{Name: k.Name, Keys: k.Keys} }),
+				nil
 		})
 	call(a, operation{"GET", "/devices", "list-devices", "List devices by room and name", access.Watch, 0},
 		func(_ context.Context, in *struct {
@@ -161,8 +162,9 @@ func (a *API) removed() {
 		func(ctx context.Context, _ *nothing) ([]wire.RemovedDevice, error) {
 			all, err := a.house.Library.Removed(ctx)
 			return list(all, func(r library.Removed) wire.RemovedDevice {
-				return wire.RemovedDevice{ID: r.ID, Slug: r.Slug, Name: r.Name, Room: r.Room, Kind: r.Kind, Keys: r.Keys,
-					Removed: r.At, Until: r.At.Add(library.RemovedFor)}
+				return wire.RemovedDevice{ID: r.ID, Slug: r.Slug, Name: r.Name, Room: r.Room, Kind: r.Kind,
+					Keys:    r.Keys,
+					Removed: r.At, Expires: r.At.Add(library.RemovedFor)}
 			}), err
 		})
 	call(a, operation{"POST", "/removed-devices/{device}/restore", "restore-device",

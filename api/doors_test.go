@@ -48,7 +48,8 @@ func TestDoors_WhoeverHasNoTokenIsRefusedBeforeTheBodyIsRead(t *testing.T) {
 func TestDoors_SlowCallersKeepNobodyOut(t *testing.T) {
 	s := newSite(t)
 	starts := []string{"", "G", "GET / HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Slow: ",
-		"POST /api/sign-in HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 200\r\n\r\n{"}
+		"POST /api/sign-in HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: " +
+			"200\r\n\r\n{"}
 	var all sync.WaitGroup
 	for i := range 8 {
 		all.Go(func() {

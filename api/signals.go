@@ -31,8 +31,9 @@ func (a *API) signals() {
 			Device string    `query:"device" maxLength:"40" doc:"Only what is about a device, by its slug"`
 			Kind   string    `query:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,house" doc:"Only entries of this kind"`
 		}) ([]wire.Entry, error) {
-			entries, err := a.house.Journal.Find(ctx, journal.Query{Before: in.Before, Since: in.Since, Device: in.Device,
-				Kind: in.Kind, Limit: in.Limit})
+			entries, err := a.house.Journal.Find(ctx,
+				journal.Query{Before: in.Before, Since: in.Since, Device: in.Device,
+					Kind: in.Kind, Limit: in.Limit})
 			return list(entries, wire.EntryOf), err
 		})
 	call(a, operation{"GET", "/journal/{entry}/why", "explain-entry",

@@ -53,7 +53,8 @@ func inWords(errs []*huma.ErrorDetail) string {
 		}
 		_, part, _ := strings.Cut(e.Location, ".")
 		text := strings.ReplaceAll(e.Message, ", , ", ", ")
-		out = append(out, strings.TrimSpace(part+" "+strings.TrimSuffix(strings.Replace(text, "one of , ", "one of ", 1), ", ")))
+		out = append(out, strings.TrimSpace(part+" "+strings.TrimSuffix(strings.Replace(text, "one of , ", "one of ",
+			1), ", ")))
 	}
 	return strings.Join(out, "; ")
 }

@@ -43,7 +43,8 @@ journal, and line sheets of your own. Keep the file safe: whoever has it has the
 			if err := writePrivate(argv[0], copied); err != nil {
 				return err
 			}
-			return a.done(map[string]any{"file": argv[0], "bytes": size}, "Wrote %s, %.0f kB.", argv[0], float64(size)/1e3)
+			return a.done(map[string]any{"file": argv[0], "bytes": size}, "Wrote %s, %.0f kB.", argv[0],
+				float64(size)/1e3)
 		}}
 }
 
@@ -69,8 +70,8 @@ is kept beside it, as urbo.db.before-restore. Counters of rolling codes move on,
 			if err != nil {
 				return fmt.Errorf("%s: %w", argv[0], err)
 			}
-			return a.done(map[string]any{"made": made.Made, "by": made.By},
-				"Restored the backup of %s. What was there is kept as urbo.db.before-restore.", clock(made.Made))
+			return a.done(map[string]any{"created": made.Created, "by": made.By},
+				"Restored the backup of %s. What was there is kept as urbo.db.before-restore.", clock(made.Created))
 		}}
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	c.Flags().StringVar(&data, "data", "", "data directory of a service that does not run")
@@ -104,5 +105,5 @@ func (a *app) restoreFrom(ctx context.Context, in io.Reader, data string, named 
 	if err != nil {
 		return made, err
 	}
-	return wire.Restored{Made: s.Made, By: s.By}, service.Restore(ctx, data, s)
+	return wire.Restored{Created: s.Made, By: s.By}, service.Restore(ctx, data, s)
 }

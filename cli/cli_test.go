@@ -124,7 +124,8 @@ func TestSheet_ListShowAndCheck(t *testing.T) {
 	assert.Contains(t, errs, "[9] field \"number\" is not there: describe it under fields")
 
 	// A name that another sheet has is refused here as it is when the service starts.
-	for name, says := range map[string]string{"nec": "there are two of this name", "samsung32": "an earlier name of twin32"} {
+	for name, says := range map[string]string{"nec": "there are two of this name",
+		"samsung32": "an earlier name of twin32"} {
 		code, _, errs = run(t, strings.Replace(good, "sheet: lamp", "sheet: "+name, 1), "sheet", "check", "-")
 		assert.Equal(t, 1, code, name)
 		assert.Contains(t, errs, says)

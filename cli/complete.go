@@ -56,7 +56,8 @@ func (a *app) complete(root *cobra.Command) {
 			}
 		}
 		if places := positions[c.CommandPath()]; places != nil {
-			c.ValidArgsFunction = func(c *cobra.Command, argv []string, text string) ([]string, cobra.ShellCompDirective) {
+			c.ValidArgsFunction = func(c *cobra.Command, argv []string, text string) ([]string,
+				cobra.ShellCompDirective) {
 				if len(argv) >= len(places) && c.CommandPath() != "urbo pack export" {
 					return nil, cobra.ShellCompDirectiveNoFileComp
 				}

@@ -166,7 +166,8 @@ func (a *app) devicePicture() *cobra.Command {
 				if err := cl.do(c.Context(), http.MethodDelete, path, nil, nil); err != nil {
 					return err
 				}
-				return a.done(map[string]any{"device": argv[0], "picture": false}, "Took the picture of %s away.", argv[0])
+				return a.done(map[string]any{"device": argv[0], "picture": false}, "Took the picture of %s away.",
+					argv[0])
 			}
 			data, err := a.readFile(argv[1], maxUpload)
 			if err != nil {

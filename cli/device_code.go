@@ -43,7 +43,8 @@ What it sent before is kept (urbo device undo).`,
 	}
 	f := c.Flags()
 	f.StringVar(&capture, "capture", "", "id of a capture: the key sends what was heard, clean")
-	f.StringVar(&file, "file", "", "a recording, FILE or FILE#2 for its second press: the key sends what is in it, clean")
+	f.StringVar(&file, "file", "",
+		"a recording, FILE or FILE#2 for its second press: the key sends what is in it, clean")
 	f.IntVar(&hand.Hz, "hz", 0, "of durations: carrier (38000) or channel (433920000)")
 	f.IntVar(&repeats, "repeats", 0, "how often the repeating part is sent; without it, as the line code says")
 	f.DurationVar(&gap, "gap", 0, "least silence after each code")

@@ -113,7 +113,7 @@ func (a *app) removedDevices(c *cobra.Command) error {
 	}
 	var rows []table.Row
 	for _, r := range all {
-		rows = append(rows, table.Row{r.Slug, r.Name, r.Room, r.Keys, clock(r.Removed), clock(r.Until)})
+		rows = append(rows, table.Row{r.Slug, r.Name, r.Room, r.Keys, clock(r.Removed), clock(r.Expires)})
 	}
 	a.table(table.Row{"DEVICE", "NAME", "ROOM", "KEYS", "REMOVED", "KEPT UNTIL"}, rows)
 	return nil

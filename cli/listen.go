@@ -181,7 +181,8 @@ func (a *app) printTally(t *tally) error {
 	}
 	a.table(table.Row{"READING", "IN PRESSES", "BEST IN", "CONFIDENCE", "KEY", ""}, rows)
 	if !result[0].Trust {
-		fmt.Fprintln(a.Out, "None came first in more than half of the presses: press one key only, close to the receiver.")
+		fmt.Fprintln(a.Out, "None came first in more than half of the presses: press one key only, close to the "+
+			"receiver.")
 	}
 	return nil
 }

@@ -115,7 +115,8 @@ func (a *app) packImport() *cobra.Command {
 			return a.printPlan(plan, yes)
 		},
 	}
-	c.Flags().StringVar(&conflict, "conflict", "skip", "what to do with short names that are taken: skip, replace or copy")
+	c.Flags().StringVar(&conflict, "conflict", "skip",
+		"what to do with short names that are taken: skip, replace or copy")
 	c.Flags().BoolVar(&yes, "yes", false, "do it")
 	return c
 }
@@ -140,7 +141,8 @@ func (a *app) printPlan(plan wire.PackPlan, done bool) error {
 	}
 	a.table(table.Row{"SHORT NAME", "NAME", "WHAT", "KEYS", "ACTION", ""}, rows)
 	if !done {
-		fmt.Fprintln(a.Out, "\nNothing was changed. Do it with --yes; --conflict replace or copy for short names that are "+
+		fmt.Fprintln(a.Out, "\nNothing was changed. Do it with --yes; --conflict replace or copy for short names "+
+			"that are "+
 			"taken.")
 	}
 	return nil

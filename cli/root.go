@@ -235,7 +235,8 @@ func args(least, most int, wanted string) cobra.PositionalArgs {
 }
 
 func (a *app) versionCommand() *cobra.Command {
-	return &cobra.Command{Use: "version", Short: "Print the version", Args: args(0, 0, "none"), Example: "  urbo version",
+	return &cobra.Command{Use: "version", Short: "Print the version", Args: args(0, 0, "none"),
+		Example: "  urbo version",
 		RunE: func(*cobra.Command, []string) error {
 			if a.output == "json" {
 				return a.json(map[string]string{"version": a.version})

@@ -69,7 +69,8 @@ func (a *app) sessionEnd() *cobra.Command {
 				}
 			}
 			for _, id := range ids {
-				if err := a.call(c.Context(), http.MethodDelete, "/sessions/"+url.PathEscape(id), nil, nil); err != nil {
+				if err := a.call(c.Context(), http.MethodDelete, "/sessions/"+url.PathEscape(id), nil,
+					nil); err != nil {
 					return err
 				}
 			}

@@ -81,7 +81,8 @@ func (f fieldInfo) wants() string {
 }
 
 func (a *app) sheetList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List the line codes that Urbo knows", Args: args(0, 0, "none"), Example: "  urbo sheet list",
+	return &cobra.Command{Use: "list", Short: "List the line codes that Urbo knows", Args: args(0, 0, "none"),
+		Example: "  urbo sheet list",
 		RunE: func(*cobra.Command, []string) error {
 			var infos []sheetInfo
 			var rows []table.Row

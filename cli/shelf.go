@@ -19,7 +19,8 @@ func (a *app) shelf() *cobra.Command {
 }
 
 func (a *app) shelfList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List the code sets", Args: args(0, 0, "none"), Example: "  urbo shelf list",
+	return &cobra.Command{Use: "list", Short: "List the code sets", Args: args(0, 0, "none"),
+		Example: "  urbo shelf list",
 		RunE: func(c *cobra.Command, _ []string) error {
 			var sets []wire.CodeSet
 			if err := a.call(c.Context(), http.MethodGet, "/sets", nil, &sets); err != nil {
@@ -47,7 +48,8 @@ func (a *app) shelfList() *cobra.Command {
 }
 
 func (a *app) shelfShow() *cobra.Command {
-	return &cobra.Command{Use: "show SET", Short: "Show a code set", Args: args(1, 1, "SET"), Example: "  urbo shelf show corvane-strand",
+	return &cobra.Command{Use: "show SET", Short: "Show a code set", Args: args(1, 1, "SET"),
+		Example: "  urbo shelf show corvane-strand",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var s wire.CodeSet
 			if err := a.call(c.Context(), http.MethodGet, "/sets/"+url.PathEscape(argv[0]), nil, &s); err != nil {

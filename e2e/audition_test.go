@@ -95,8 +95,8 @@ func (w *watcher) answer(say func(string)) {
 	require.Fail(w.t, "it never ended", "%+v", w.current())
 }
 
-// TestAudition_WhoeverAnswersByWhatIsSeenFindsEachSet: somebody who knows nothing of toggles, of speeds at which a mixer
-// runs already, or of lamps that show colours only while they are on.
+// TestAudition_WhoeverAnswersByWhatIsSeenFindsEachSet: somebody who knows nothing of toggles, of speeds at which a
+// mixer runs already, or of lamps that show colours only while they are on.
 func TestAudition_WhoeverAnswersByWhatIsSeenFindsEachSet(t *testing.T) {
 	t.Parallel()
 	for appliance, sets := range map[string][]string{
@@ -126,7 +126,8 @@ func TestAudition_WhoeverAnswersByWhatIsSeenFindsEachSet(t *testing.T) {
 			now := w.current()
 			require.Equal(t, "found", now.Phase, "%+v", now)
 			assert.Equal(t, map[string]string{"mixer": "Aldergate Swirl II", "boardwalk": "Corvane Strand",
-				"amplifier": "Brasswick A-3", "radio": "Quillam Mast 2", "projector": "Velopt VX-40"}[appliance], now.Set)
+				"amplifier": "Brasswick A-3", "radio": "Quillam Mast 2", "projector": "Velopt VX-40"}[appliance],
+				now.Set)
 		})
 	}
 }

@@ -49,8 +49,8 @@ func open(t *testing.T, r *running, width, height int64) *browser {
 	return b
 }
 
-// do runs actions; they have to succeed. Each step has its own time limit: a page that stands still fails its test, and a
-// test with many pages on a slow machine does not.
+// do runs actions; they have to succeed. Each step has its own time limit: a page that stands still fails its test, and
+// a test with many pages on a slow machine does not.
 func (b *browser) do(actions ...chromedp.Action[chromedp.Void]) {
 	b.t.Helper()
 	ctx, cancel := context.WithTimeout(b.ctx, patience)

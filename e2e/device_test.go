@@ -110,12 +110,12 @@ func TestDevice_IsLookedAfterInTheTerminal(t *testing.T) {
 		"address=57", "command=5", "--gap", "60ms"), ", then nec")
 	r.ok(nil, "press", "boardwalk/both")
 	r.becomes(token, "boardwalk", "power", "off")
-	r.ok(nil, "device", "remove", "boardwalk/both")
+	r.ok(nil, "device", "remove", "boardwalk/both", "--yes")
 
 	big := filepath.Join(t.TempDir(), "big.png")
 	require.NoError(t, os.WriteFile(big, bytes.Repeat([]byte("x"), 40<<20), 0o600))
 	for says, args := range map[string][]string{
-		`unknown key "both"`:          {"device", "remove", "boardwalk/both"},
+		`unknown key "both"`:          {"device", "remove", "boardwalk/both", "--yes"},
 		"more than 2 MB":              {"device", "picture", "boardwalk", big},
 		"it cannot stand on the face": {"device", "set", "boardwalk", "--face", "dance"},
 		"two-keys, none":              {"device", "set", "boardwalk", "--power", "maybe"},

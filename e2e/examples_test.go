@@ -153,7 +153,8 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 				return i - 10
 			}
 		}
-		for i, begin := range []string{"urbo shelf remove", "urbo token remove", "urbo session end", "urbo device remove",
+		for i, begin := range []string{"urbo shelf remove", "urbo token remove", "urbo session end",
+			"urbo device remove",
 			"urbo device restore", "urbo restore"} {
 			if strings.HasPrefix(line, begin) {
 				return i + 10

@@ -175,7 +175,7 @@ func TestLearn_PausesAcceptsAndResumesInTheTerminal(t *testing.T) {
 	learn = r.follow("learn", "boardwalk", "spare")
 	learn.until(`Press "spare"`)
 	r.touch(token, "amplifier", "power", 0)
-	learn.until("from another handset than the other keys: it sends sirc15, and they nec")
+	learn.until("from another handset than the other keys: it is sirc15, and theirs is nec")
 	learn.until("Type accept")
 	learn.enter("accept")
 	learn.until("to be sure")
@@ -216,7 +216,7 @@ func TestDevice_IsChangedByHandAndBack(t *testing.T) {
 		res := r.urbo(wrong...)
 		assert.Equal(t, 2, res.code, "%v: %s", wrong, res.err)
 	}
-	r.ok(nil, "device", "remove", "porch")
+	r.ok(nil, "device", "remove", "porch", "--yes")
 	assert.NotContains(t, r.ok(nil, "device", "list"), "porch")
 
 	// The same on a phone: what is odd, undo, settings, and a lesson whose faults are answered.
@@ -282,7 +282,7 @@ func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
 	assert.Equal(t, string(data), to.ok(nil, "pack", "export"), "a broken pack changed nothing")
 
 	// The same in the console: what would happen first, and only then it happens.
-	to.ok(nil, "device", "remove", "boardwalk")
+	to.ok(nil, "device", "remove", "boardwalk", "--yes")
 	b := open(t, to, 390, 844)
 	b.see("Lecture amplifier")
 	b.pick("broken.json", strings.Replace(string(data), `"version": "1.1"`, `"version": "9.0"`, 1))

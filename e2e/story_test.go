@@ -181,7 +181,7 @@ func TestCommandLine_ListenAndLearn(t *testing.T) {
 	require.NoError(t, learn.cmd.Wait(), "an interrupted lesson ends kindly")
 	var lessons []wire.Lesson
 	require.Equal(t, 200, r.http(token, "GET", "/api/lessons", nil, &lessons))
-	assert.Equal(t, "ended", lessons[0].State)
+	assert.Equal(t, "paused", lessons[0].State, "and waits")
 	assert.Equal(t, "settled", lessons[0].Keys[0].State)
 }
 

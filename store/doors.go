@@ -35,7 +35,8 @@ func (s *Store) HouseID(ctx context.Context) (string, error) {
 		return id, Explain(err)
 	}
 	err = s.change(ctx, func(tx *gorm.DB) error {
-		if err := tx.Exec("INSERT INTO house VALUES ('id', lower(hex(randomblob(4)))) ON CONFLICT DO NOTHING").Error; err != nil {
+		if err := tx.Exec("INSERT INTO house VALUES ('id', lower(hex(randomblob(4)))) ON CONFLICT DO " +
+			"NOTHING").Error; err != nil {
 			return err
 		}
 		id, err = find(tx)

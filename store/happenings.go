@@ -164,7 +164,8 @@ func (r Happenings) Entry(ctx context.Context, id string) (happening.Happening, 
 // Caused reads what an entry of the journal led to, in order, at most limit.
 func (r Happenings) Caused(ctx context.Context, id string, limit int) ([]happening.Happening, error) {
 	var rows []journalRow
-	err := r.store.read.WithContext(ctx).Table("journal").Where("cause_id = ?", id).Order("seq").Limit(limit).Find(&rows).Error
+	err := r.store.read.WithContext(ctx).Table("journal").Where("cause_id = ?",
+		id).Order("seq").Limit(limit).Find(&rows).Error
 	return happenings(rows), Explain(err)
 }
 

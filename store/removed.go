@@ -46,7 +46,8 @@ func (r Devices) Removed(ctx context.Context) ([]RemovedDevice, error) {
 // ErrDuplicate.
 func (r Devices) BringBack(ctx context.Context, id, slug string) error {
 	return r.store.change(ctx, func(tx *gorm.DB) error {
-		result := tx.Exec("UPDATE devices SET slug = ?, removed_ms = NULL WHERE id = ? AND removed_ms IS NOT NULL", slug, id)
+		result := tx.Exec("UPDATE devices SET slug = ?, removed_ms = NULL WHERE id = ? AND removed_ms IS NOT NULL",
+			slug, id)
 		if result.Error == nil && result.RowsAffected == 0 {
 			return gorm.ErrRecordNotFound
 		}

@@ -13,7 +13,8 @@ import (
 // ErrDamaged is wrapped where a database is not whole, or none.
 var ErrDamaged = errors.New("the database is damaged")
 
-// Snapshot writes the database as it is now into a file that must not be there yet. Reading and writing go on meanwhile.
+// Snapshot writes the database as it is now into a file that must not be there yet. Reading and writing go on
+// meanwhile.
 func (s *Store) Snapshot(ctx context.Context, path string) error {
 	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
 	if err != nil {

@@ -25,11 +25,11 @@ type Code struct {
 
 // Key is one command of a device.
 type Key struct {
-	Name    string    `json:"name"`
-	Codes   []Code    `json:"codes" doc:"Sent in order; empty while it is not learned"`
-	Hold    string    `json:"hold,omitempty" enum:"once,repeat" doc:"Held, it is sent once all the same, or again and again; else as its line code says"`
-	Version int       `json:"version" doc:"Of its codes, the one in force; 0 while it is not learned"`
-	Changed time.Time `json:"changed"`
+	Name    string     `json:"name"`
+	Codes   []Code     `json:"codes" doc:"Sent in order; empty while it is not learned"`
+	Hold    string     `json:"hold,omitempty" enum:"once,repeat" doc:"Held, it is sent once all the same, or again and again; else as its line code says"`
+	Version int        `json:"version" doc:"Of its codes, the one in force; 0 while it is not learned"`
+	Changed *time.Time `json:"changed,omitempty" doc:"Since when it sends that; left out while it is not learned"`
 }
 
 // Device is one device of the library.
@@ -137,5 +137,5 @@ type RemovedDevice struct {
 	Kind    string    `json:"kind"`
 	Keys    int       `json:"keys"`
 	Removed time.Time `json:"removed"`
-	Until   time.Time `json:"until" doc:"It can be brought back until then"`
+	Expires time.Time `json:"expires" doc:"It can be brought back until then"`
 }

@@ -1,6 +1,8 @@
 package wire
 
 import (
+	"time"
+
 	"fmt"
 
 	"urbo/core/device"
@@ -83,7 +85,7 @@ func DeviceOf(d device.Device) Device {
 		Transmitter: d.Transmitter, Traits: d.Traits,
 		Picture: d.Picture, Keys: make([]Key, len(d.Keys))}
 	for i, k := range d.Keys {
-		out.Keys[i] = Key{Name: k.Name, Hold: string(k.Hold), Version: k.Version, Changed: k.Changed,
+		out.Keys[i] = Key{Name: k.Name, Hold: string(k.Hold), Version: k.Version, Changed: given(k.Changed),
 			Codes: CodesOf(k.Codes)}
 	}
 	return out
@@ -152,3 +154,11 @@ func set[T any](to *T, from *T) {
 
 // Ref is the key as the house speaks of it.
 func (k KeyRef) Ref() device.Ref { return device.Ref{Device: k.Device, Key: k.Key} }
+
+// given is nil for the zero time.
+func given(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}

@@ -129,7 +129,8 @@ func AuditionOf(a happening.AuditionChanged, left time.Duration) Audition {
 		Played: c.Next, Codes: c.Len(),
 		Asks: c.Asks(), Prompt: c.Prompt(),
 		Trouble: a.Trouble,
-		Answers: []KeyAnswer{}, Refused: []RefusedSet{}, Kept: []string{}, Left: left.Seconds(), Started: a.Began}
+		Answers: []KeyAnswer{}, Refused: []RefusedSet{}, Kept: []string{}, LeftMS: left.Milliseconds(),
+		Started: a.Began}
 	w.Set, w.Key = c.Now()
 	for _, said := range c.Asking() {
 		w.Answers = append(w.Answers, KeyAnswer{Key: said.Key, Answer: string(said.Answer)})

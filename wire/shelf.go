@@ -82,11 +82,11 @@ type Sweep struct {
 
 // AuditionPlan is what an audition would play.
 type AuditionPlan struct {
-	Codes   int      `json:"codes" doc:"Different codes"`
-	Sets    []string `json:"sets" doc:"Names of the sets, in their order; empty for a sweep"`
-	Airtime float64  `json:"airtime_s" doc:"On the air in all"`
-	Seconds float64  `json:"seconds" doc:"Until all were played"`
-	Text    string   `json:"text" doc:"In words"`
+	Codes     int      `json:"codes" doc:"Different codes"`
+	Sets      []string `json:"sets" doc:"Names of the sets, in their order; empty for a sweep"`
+	AirtimeMS int64    `json:"airtime_ms" doc:"On the air in all"`
+	TakesMS   int64    `json:"takes_ms" doc:"Until all were played"`
+	Text      string   `json:"text" doc:"In words"`
 }
 
 // Audition is a search for the codes of a device.
@@ -107,7 +107,7 @@ type Audition struct {
 	Refused  []RefusedSet `json:"refused" doc:"Sets that fit only in part"`
 	Kept     []string     `json:"kept" doc:"Keys that the device got"`
 	Best     string       `json:"best,omitempty" doc:"The refused set whose confirmed keys can be kept, where none fits whole"`
-	Left     float64      `json:"left_s" doc:"Until all were played"`
+	LeftMS   int64        `json:"left_ms" doc:"Until all were played"`
 	Started  time.Time    `json:"started"`
 }
 

@@ -316,6 +316,6 @@ type Problem struct {
 
 // Restored is the backup that takes a house's place.
 type Restored struct {
-	Made time.Time `json:"made"`
-	By   string    `json:"by" doc:"Version of Urbo that made it"`
+	Created time.Time `json:"created" doc:"When it was made"`
+	By      string    `json:"by" doc:"Version of Urbo that made it"`
 }

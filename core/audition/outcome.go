@@ -150,7 +150,8 @@ func (a *Audition) Prompt() string {
 		return fmt.Sprintf("Found: %s. %s.", what, plain.Count(len(a.Kept()), "key is confirmed", "keys are confirmed"))
 	case Nothing:
 		if set, keys, ok := a.Best(); ok {
-			return fmt.Sprintf("No set fits whole. %s fits best, with %s.", set.Name, plain.Count(len(keys), "key", "keys"))
+			return fmt.Sprintf("No set fits whole. %s fits best, with %s.", set.Name,
+				plain.Count(len(keys), "key", "keys"))
 		}
 		return "All were played, and the device reacted to none."
 	case Ended:

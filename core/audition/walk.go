@@ -10,7 +10,8 @@ import (
 // Walk is how far the keys of one set were tried. A key that did nothing may have stood there already, "speed 1" at
 // speed 1: it counts against the set only where it did nothing again after another key had done something.
 type Walk struct {
-	AskOn  bool           // it is asked first whether the device is on: a toggle that was played to be sure may have left it off
+	// it is asked first whether the device is on: a toggle that was played to be sure may have left it off
+	AskOn  bool
 	Rounds int            // how often it was switched since that was asked
 	Past   []string       // keys that were answered, in order
 	Later  []string       // keys that are asked about after the others
@@ -65,8 +66,8 @@ func (a *Audition) walk() {
 	a.resume()
 }
 
-// next is the key to ask about, -1 where none is left: first those that were not tried, then those that were put off, then
-// those that did nothing before another did something.
+// next is the key to ask about, -1 where none is left: first those that were not tried, then those that were put off,
+// then those that did nothing before another did something.
 func (a *Audition) next(n int) int {
 	set := a.Sets[n]
 	order := a.order(set)
@@ -216,8 +217,8 @@ func (a *Audition) knows(n int, key device.Key) bool {
 	return false
 }
 
-// tally counts the answers for a set's keys; open ones were not tried yet. What nobody could tell counts neither way, nor
-// does a key that did nothing and is none of the usual ones: this device may lack it.
+// tally counts the answers for a set's keys; open ones were not tried yet. What nobody could tell counts neither way,
+// nor does a key that did nothing and is none of the usual ones: this device may lack it.
 func tally(set device.Device, said map[string]Answer) (yes, no, open int) {
 	usual := device.UsualKeys(set.Kind)
 	for _, k := range set.Keys {

@@ -102,6 +102,7 @@ func (PackImported) Name() string { return "pack-imported" }
 
 // Tell counts them.
 func (p PackImported) Tell() (Line, bool) {
-	return Line{Kind: "device", Text: fmt.Sprintf("Imported a pack: %s, %s", plain.Count(p.Devices, "device", "devices"),
-		plain.Count(p.Sets, "code set", "code sets"))}, true
+	return Line{Kind: "device",
+		Text: fmt.Sprintf("Imported a pack: %s, %s", plain.Count(p.Devices, "device", "devices"),
+			plain.Count(p.Sets, "code set", "code sets"))}, true
 }

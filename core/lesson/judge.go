@@ -163,7 +163,8 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	}
 	if slices.ContainsFunc(before, func(b Take) bool { return agree(book, b.Press, p) }) {
 		if n := bitsOf(p.Structure); n >= wholeState && !readable(p) {
-			return say(Accepted, "Both takes agree. With %d bits a frame carries more than a key: most likely the whole "+
+			return say(Accepted, "Both takes agree. With %d bits a frame carries more than a key: most likely "+
+				"the whole "+
 				"state that the handset showed.", n)
 		}
 		return say(Accepted, "Both takes agree.")

@@ -42,7 +42,8 @@ func (s *Sheet) FrameBits() []int {
 	return out
 }
 
-// Checked says whether a frame of so many bits has anything that shows a wrong value: a constant, a complement, a check.
+// Checked says whether a frame of so many bits has anything that shows a wrong value: a constant, a complement, a
+// check.
 func (s *Sheet) Checked(bits int) bool {
 	return slices.ContainsFunc(s.frames, func(f *frame) bool { return f.bits == bits && f.checks > 0 })
 }

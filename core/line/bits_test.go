@@ -41,7 +41,8 @@ func TestSaid_NamesDifferentCodesOfOnePress(t *testing.T) {
 		{"nec", []line.Fields{{"address": line.Number(4), "command": line.Number(8)},
 			{"address": line.Number(4), "command": line.Number(9)}}},
 		{"sirc15", []line.Fields{{"address": line.Number(7), "command": line.Number(1)},
-			{"address": line.Number(7), "command": line.Number(2)}, {"address": line.Number(7), "command": line.Number(3)}}},
+			{"address": line.Number(7), "command": line.Number(2)},
+			{"address": line.Number(7), "command": line.Number(3)}}},
 	} {
 		s, err := book.Sheet(c.sheet)
 		require.NoError(t, err)

@@ -158,9 +158,11 @@ func TestSheet_OptionalPartsChooseThePress(t *testing.T) {
 	}
 }
 
-// TestParseSheet_RefusesWhatWouldHurtTheHouse: a sheet comes from anybody, and one that compiles is sent and looked for.
+// TestParseSheet_RefusesWhatWouldHurtTheHouse: a sheet comes from anybody, and one that compiles is sent and looked
+// for.
 func TestParseSheet_RefusesWhatWouldHurtTheHouse(t *testing.T) {
-	biphase := strings.NewReplacer("code: {style: space, zero: [1, 1], one: [1, 3]}", "code: {style: biphase, rise: one}",
+	biphase := strings.NewReplacer("code: {style: space, zero: [1, 1], one: [1, 3]}",
+		"code: {style: biphase, rise: one}",
 		"    - lead: [8, 4]\n", "", "    - pulses: [1]\n", "",
 		"    - field: id", "    - {const: 1, bits: 1}\n    - field: id").Replace(goodSheet)
 	_, err := line.ParseSheet("lamp.yaml", []byte(biphase))
@@ -189,11 +191,14 @@ func TestParseSheet_RefusesWhatWouldHurtTheHouse(t *testing.T) {
 		{goodSheet, "title: A lamp", `title: "A \e[2J lamp"`, "plain text"},
 		{goodSheet, "title: A lamp", `title: "A \u202e lamp"`, "plain text"},
 		{goodSheet, "- field: id", "- field: id\n" + strings.Repeat("    - field: id\n", 300), "at most 200"},
-		{goodSheet, "- field: id", strings.Repeat("- {const: 0, bits: 64}\n    ", 60) + "- field: id", "4096 durations"},
-		{goodSheet, "repeat: [message]", "repeat: [" + strings.Repeat("message, ", 999) + "message]", "name at most 24"},
+		{goodSheet, "- field: id", strings.Repeat("- {const: 0, bits: 64}\n    ", 60) + "- field: id",
+			"4096 durations"},
+		{goodSheet, "repeat: [message]", "repeat: [" + strings.Repeat("message, ", 999) + "message]",
+			"name at most 24"},
 		{goodSheet, "repeats: 2, gap: 40", "repeats: 50, period_us: 1000000", "one press lasts"},
 		{goodSheet, "zero: [1, 1], one: [1, 3]", "zero: [1, 1], one: [1, 1.05]", "make them differ"},
-		{goodSheet, "code: {", "codes: &a {b: &c {style: space, zero: [1, 1], one: [1, 3]}, d: *c}\ncode: {", "anchors"},
+		{goodSheet, "code: {", "codes: &a {b: &c {style: space, zero: [1, 1], one: [1, 3]}, d: *c}\ncode: {",
+			"anchors"},
 		{biphase, "- field: id", "- {field: id, width: 500000}", "width 1 to 8"},
 		{biphase, "- field: id", "- {field: id, width: -1}", "width 1 to 8"},
 		{biphase, "- {const: 1, bits: 1}", "- lead: [3]", "begin with a mark and a space"},

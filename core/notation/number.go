@@ -37,7 +37,8 @@ func ReadNumber(name, text string, book *line.Book) (WholeNumber, error) {
 	digits, counted, has := strings.Cut(text, "/")
 	value, err := strconv.ParseUint(strings.ToLower(digits), 0, 64)
 	if err != nil {
-		return WholeNumber{}, fmt.Errorf("%w: %.40q: write FIELD=VALUE, or the whole value like 0x20DF10EF", ErrNotation, text)
+		return WholeNumber{},
+			fmt.Errorf("%w: %.40q: write FIELD=VALUE, or the whole value like 0x20DF10EF", ErrNotation, text)
 	}
 	bits, err := strconv.Atoi(counted)
 	if !has {
@@ -58,14 +59,15 @@ func ReadNumber(name, text string, book *line.Book) (WholeNumber, error) {
 		}
 	}
 	if out.Fields == nil {
-		return out, fmt.Errorf("%w: %.40q with %d bits is no %s, neither way round: its frames have %s bits, and their "+
+		return out, fmt.Errorf("%w: %.40q with %d bits is no %s, neither way round: its frames have %s bits, and "+
+			"their "+
 			"constants and complements must hold", ErrNotation, text, bits, sheet.Name, counts(sheet))
 	}
 	return out, nil
 }
 
-// lengthOf is how many bits a number has that does not say it: four for each hexadecimal digit, one for each binary one,
-// or those of the only frame that the sheet has.
+// lengthOf is how many bits a number has that does not say it: four for each hexadecimal digit, one for each binary
+// one, or those of the only frame that the sheet has.
 func lengthOf(digits string, sheet *line.Sheet) (int, error) {
 	lower := strings.ToLower(digits)
 	n := 0

@@ -69,8 +69,8 @@ func Read(r io.Reader, book *line.Book) (Pack, error) {
 	return p, err
 }
 
-// Scan is Read for a pack that is only looked at: each device or code set is checked when its end is reached, handed on,
-// and kept nowhere. What comes back has neither.
+// Scan is Read for a pack that is only looked at: each device or code set is checked when its end is reached, handed
+// on, and kept nowhere. What comes back has neither.
 func Scan(r io.Reader, book *line.Book, each func(set bool, d device.Device)) (Pack, error) {
 	from := &metered{in: r}
 	s := scanner{from: from, in: json.NewDecoder(from), book: book, each: each}

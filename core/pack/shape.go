@@ -2,8 +2,8 @@ package pack
 
 import "fmt"
 
-// Bounds of the lists in a device's document, by the name of their member; other lists and objects have mostOthers. They
-// are counted before anything is made of the document, since a list of empty objects takes many times its size.
+// Bounds of the lists in a device's document, by the name of their member; other lists and objects have mostOthers.
+// They are counted before anything is made of the document, since a list of empty objects takes many times its size.
 var most = map[string]int{"keys": 200, "codes": 8, "train": 4096, "face": 60}
 
 // mostOthers is the most members of an object, and elements of a list without a bound of its own.

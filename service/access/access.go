@@ -235,7 +235,8 @@ func (a *Access) Ticket() (string, time.Time, error) {
 		}
 	}
 	if len(a.tickets) >= maxTickets {
-		return "", first, fmt.Errorf("%w: %d are not used yet, which is the most: use one, or wait until %s", ErrTickets,
+		return "", first, fmt.Errorf("%w: %d are not used yet, which is the most: use one, or wait until %s",
+			ErrTickets,
 			maxTickets, first.Format("15:04:05"))
 	}
 	s, end := secret(), now.Add(TicketLife)

@@ -243,7 +243,8 @@ func (as *Auditions) step(ctx context.Context, s *running, do string) error {
 		s.Core.Finish()
 		return nil
 	}
-	return fmt.Errorf("%w: %.20q: do one of reacted, yes, no, unsure, skip, another, back, again, switch, pause, resume, keep, finish",
+	return fmt.Errorf("%w: %.20q: do one of reacted, yes, no, unsure, skip, another, back, again, switch, pause, "+
+		"resume, keep, finish",
 		audition.ErrStep, do)
 }
 

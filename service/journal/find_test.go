@@ -26,7 +26,8 @@ func (d *desk) chain() (ids []string) {
 		cause = h.ID
 		ids = append(ids, h.ID)
 	}
-	d.stream.Publish(happening.Happening{Cause: ids[1], What: happening.DeviceChanged{Device: "fan", Title: "Fan", Added: true}})
+	d.stream.Publish(happening.Happening{Cause: ids[1],
+		What: happening.DeviceChanged{Device: "fan", Title: "Fan", Added: true}})
 	return ids
 }
 

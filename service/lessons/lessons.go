@@ -151,8 +151,8 @@ func (ls *Lessons) lookAfter(ctx context.Context) time.Duration {
 }
 
 // wholeState is said at the start of a lesson for a device whose handset sends everything with each press.
-const wholeState = "Handsets of such devices send their whole state with each press: what is learned for a key is all " +
-	"that the display shows then. Set it before you press, the same for both takes."
+const wholeState = "Handsets of such devices send their whole state with each press: what is learned for a key is " +
+	"all that the display shows then. Set it before you press, the same for both takes."
 
 // New is what a lesson is to be.
 type New struct {

@@ -85,7 +85,7 @@ func (l *Library) put(ctx context.Context, note Note, c store.Change) (device.De
 // refused says what the store's refusal of a change means.
 func (l *Library) refused(err error, c store.Change) error {
 	if errors.Is(err, store.ErrDuplicate) {
-		return fmt.Errorf("%w: a device %q is there already: choose another slug", device.ErrTaken, c.After.Slug)
+		return fmt.Errorf("%w: a device %q is there already: choose another short name", device.ErrTaken, c.After.Slug)
 	}
 	return fmt.Errorf("keep device %s: %w", c.After.Slug, err)
 }
@@ -112,7 +112,7 @@ func (l *Library) complete(c store.Change) error {
 	taken := l.ids[d.Slug]
 	l.mu.RUnlock()
 	if taken != "" && taken != d.ID {
-		return fmt.Errorf("%w: a device %q is there already: choose another slug", device.ErrTaken, d.Slug)
+		return fmt.Errorf("%w: a device %q is there already: choose another short name", device.ErrTaken, d.Slug)
 	}
 	for i := range d.Keys {
 		k := &d.Keys[i]

@@ -19,8 +19,8 @@ type Hand struct {
 	GapUS   int    // least silence after each code
 }
 
-// Write gives a key what somebody wrote. Durations that are a known line code are kept as that, so that they can be held
-// and are recognised. remarks say how it was understood. Errors are those of Change and of notation.Parse.
+// Write gives a key what somebody wrote. Durations that are a known line code are kept as that, so that they can be
+// held and are recognised. remarks say how it was understood. Errors are those of Change and of notation.Parse.
 func (l *Library) Write(ctx context.Context, ref device.Ref, h Hand, note Note) (d device.Device, remarks []string,
 	err error) {
 	codes, remarks, err := l.read(h)
@@ -44,8 +44,9 @@ func (l *Library) read(h Hand) ([]device.Code, []string, error) {
 					known.Fields))
 				*c = known
 			} else {
-				remarks = append(remarks, "These durations are no line code that is known for sure: they are kept as they "+
-					"are, are sent once at a press, and cannot be held.")
+				remarks = append(remarks,
+					"These durations are no line code that is known for sure: they are kept as they "+
+						"are, are sent once at a press, and cannot be held.")
 			}
 		}
 		c.Source, c.Repeats, c.GapUS = "hand", h.Repeats, max(c.GapUS, h.GapUS)

@@ -83,7 +83,8 @@ func (l *Library) BringBack(ctx context.Context, which string, note Note) (devic
 		names = append(names, r.Slug)
 	}
 	if len(names) == 0 {
-		return device.Device{}, fmt.Errorf("%w %.60q: no device was removed in the last 30 days", ErrUnknownDevice, which)
+		return device.Device{},
+			fmt.Errorf("%w %.60q: no device was removed in the last 30 days", ErrUnknownDevice, which)
 	}
 	return device.Device{}, fmt.Errorf("%w %.60q: of those that were removed, nearest are %s", ErrUnknownDevice, which,
 		device.Nearest(which, names))

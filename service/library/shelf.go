@@ -144,7 +144,8 @@ func (l *Library) KeepSet(ctx context.Context, of, slug, name string, note Note)
 		return set, err
 	}
 	if _, err := l.Set(set.Slug); err == nil {
-		return set, fmt.Errorf("%w: a code set %q is there already: choose another slug", device.ErrTaken, set.Slug)
+		return set, fmt.Errorf("%w: a code set %q is there already: choose another short name", device.ErrTaken,
+			set.Slug)
 	}
 	return set, l.changeShelf(ctx, note, []device.Device{set}, nil)
 }

@@ -118,8 +118,8 @@ func (s *Stations) transmitters() string {
 	return strings.Join(out, ", ")
 }
 
-// CheckTransmitter says whether a place is a transmitter that is known, here or away; "" is none in particular. The error
-// wraps ErrNoTransmitter and lists those that there are.
+// CheckTransmitter says whether a place is a transmitter that is known, here or away; "" is none in particular. The
+// error wraps ErrNoTransmitter and lists those that there are.
 func (s *Stations) CheckTransmitter(place string) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()

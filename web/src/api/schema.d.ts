@@ -1150,10 +1150,10 @@ export interface components {
             /** @description The key that is asked about */
             key?: string;
             /**
-             * Format: double
+             * Format: int64
              * @description Until all were played
              */
-            left_s: number;
+            left_ms: number;
             paused: boolean;
             /** @enum {string} */
             phase: "playing" | "confirming" | "walking" | "found" | "nothing" | "ended";
@@ -1172,22 +1172,22 @@ export interface components {
         };
         AuditionPlan: {
             /**
-             * Format: double
+             * Format: int64
              * @description On the air in all
              */
-            airtime_s: number;
+            airtime_ms: number;
             /**
              * Format: int64
              * @description Different codes
              */
             codes: number;
-            /**
-             * Format: double
-             * @description Until all were played
-             */
-            seconds: number;
             /** @description Names of the sets, in their order; empty for a sweep */
             sets: string[];
+            /**
+             * Format: int64
+             * @description Until all were played
+             */
+            takes_ms: number;
             /** @description In words */
             text: string;
         };
@@ -1611,8 +1611,11 @@ export interface components {
             lease_ms?: number;
         };
         Key: {
-            /** Format: date-time */
-            changed: string;
+            /**
+             * Format: date-time
+             * @description Since when it sends that; left out while it is not learned
+             */
+            changed?: string;
             /** @description Sent in order; empty while it is not learned */
             codes: components["schemas"]["Code"][];
             /**
@@ -1957,6 +1960,11 @@ export interface components {
             tried: number;
         };
         RemovedDevice: {
+            /**
+             * Format: date-time
+             * @description It can be brought back until then
+             */
+            expires: string;
             id: string;
             /** Format: int64 */
             keys: number;
@@ -1967,11 +1975,6 @@ export interface components {
             room: string;
             /** @description The one that it had */
             slug: string;
-            /**
-             * Format: date-time
-             * @description It can be brought back until then
-             */
-            until: string;
         };
         Reset: Record<string, never>;
         Restore: {
@@ -1984,8 +1987,11 @@ export interface components {
         Restored: {
             /** @description Version of Urbo that made it */
             by: string;
-            /** Format: date-time */
-            made: string;
+            /**
+             * Format: date-time
+             * @description When it was made
+             */
+            created: string;
         };
         Session: {
             /** @description What the browser calls itself */

@@ -37,7 +37,7 @@ export function AuditionRun({ audition: a, onAgain, children }: Props) {
         </Typography>
         {!isOver(a) && (
           <Box sx={{ color: 'text.secondary', mt: 0.5 }}>
-            {words.audition.progress(a.played, a.codes, a.phase === 'playing' ? a.left_s : 0)}
+            {words.audition.progress(a.played, a.codes, a.phase === 'playing' ? a.left_ms / 1000 : 0)}
           </Box>
         )}
         {a.trouble && <Note alert>{words.audition.trouble(a.trouble)}</Note>}

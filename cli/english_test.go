@@ -1,0 +1,116 @@
+package cli
+
+import (
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/core/device"
+	"urbo/core/happening"
+	"urbo/core/lesson"
+	"urbo/core/plain"
+	"urbo/core/signal"
+	"urbo/wire"
+)
+
+// things are the words that are counted anywhere.
+const things = `key|press|pulse|frame|device|code set|session|duration|train|argument|bit|entry|time|reading|repeat`
+
+var (
+	oneOfMany = regexp.MustCompile(`\b1 (other |stray )?(` + things + `)(s|es)\b|\b1 entries\b`)
+	manyOfOne = regexp.MustCompile(`\b(0|2) (other |stray )?(` + things + `)\b`)
+)
+
+// TestMessages_CountRightly looks at what is said with none, one, and two of a thing.
+func TestMessages_CountRightly(t *testing.T) {
+	for n := range 3 {
+		codes := make([]wire.Code, n)
+		l := lesson.New([]string{"on", "off"}[:max(n, 1)], 2)
+		l.Finish()
+		readings := make([]wire.Reading, n+1)
+		for i := range readings {
+			readings[i] = wire.Reading{Sheet: "nec", Frames: n, ToUS: 9}
+		}
+		repeats := n
+		texts := []string{
+			plain.Count(n, "key", "keys"), code(wire.Code{Sheet: "nec", Repeats: &repeats}), listed(codes),
+			tell(happening.DeviceRemoved{Title: "Lamp", Keys: n}), tell(happening.PackImported{Devices: n, Sets: n}),
+			tell(happening.RecordingOpened{Recording: "x", Presses: n, Different: n}), l.Prompt(),
+			heardLine(wire.Capture{Readings: readings, Trains: []signal.Heard{{Train: signal.Train{1, 1, 1}}}}),
+			args(9, 9, "nine")(nil, make([]string, n)).Error(),
+			learned(wire.DeviceLine{KeysTotal: n, KeysLearned: n}),
+		}
+		for _, text := range texts {
+			assert.NotRegexp(t, oneOfMany, text)
+			assert.NotRegexp(t, manyOfOne, text)
+		}
+	}
+	assert.Equal(t, "an amplifier", plain.A("amplifier"))
+	assert.Equal(t, "a light", plain.A("light"))
+	assert.Equal(t, "device of another kind", kindLabel("other"))
+	assert.Equal(t, "0 µs", stretch(-0.3))
+	assert.Equal(t, "+2 µs", stretch(1.6))
+	for _, k := range device.Kinds() {
+		assert.NotContains(t, plain.A(kindLabel(k.Name)), "a a")
+	}
+}
+
+func tell(w happening.What) string { l, _ := w.Tell(); return l.Text }
+
+func listed(in []wire.Code) string { return strings.TrimSpace(codes(in)) }
+
+func TestShrink_TakesFromTheWidestAndStopsInTime(t *testing.T) {
+	widths := []int{12, 40, 8}
+	shrink(widths, 60)
+	assert.Equal(t, []int{12, 40, 8}, widths, "all fits")
+	shrink(widths, 40)
+	assert.Equal(t, []int{12, 20, 8}, widths)
+	shrink(widths, 3)
+	assert.Equal(t, []int{10, 10, 8}, widths, "no narrower than can be read")
+}
+
+func TestTally_SaysWhichReadingToTrust(t *testing.T) {
+	reading := func(sheet string, confidence float64) wire.Reading {
+		return wire.Reading{Sheet: sheet, Fields: map[string]any{"command": 1}, Confidence: confidence}
+	}
+	press := func(readings ...wire.Reading) wire.Capture {
+		return wire.Capture{Readings: readings, Keys: []wire.KeyRef{{Device: "lamp", Key: "on"}}}
+	}
+	var all tally
+	all.add(press(reading("nec", 1), reading("nec32", 0.5)))
+	all.add(press(reading("nec", 0.9), reading("nec32", 0.5)))
+	all.add(press(reading("nec32", 0.5)))
+	got := all.result()
+	assert.Equal(t, counted{"nec command=1", 2, 2, 1, "lamp/on", true}, *got[0])
+	assert.Equal(t, counted{"nec32 command=1", 3, 1, 0.5, "lamp/on", false}, *got[1])
+
+	var mixed tally
+	mixed.add(press(reading("nec", 1)))
+	mixed.add(press(reading("rc5", 1)))
+	assert.False(t, mixed.result()[0].Trust, "as often as another")
+	assert.Empty(t, (&tally{}).result())
+}
+
+func TestMoment_ReadsTimesAsPeopleWriteThem(t *testing.T) {
+	now := clockAt(t, "2026-03-01 21:00:00")
+	for text, want := range map[string]string{"2h": "2026-03-01 19:00:00", "30m": "2026-03-01 20:30:00",
+		"18:15": "2026-03-01 18:15:00", "2026-02-27": "2026-02-27 00:00:00",
+		"2026-02-27 04:05": "2026-02-27 04:05:00"} {
+		got, err := moment(text, now)
+		assert.NoError(t, err, text)
+		assert.Equal(t, clockAt(t, want), got, text)
+	}
+	_, err := moment("yesterday", now)
+	assert.ErrorContains(t, err, "write 2h for two hours ago")
+}
+
+func clockAt(t *testing.T, text string) time.Time {
+	t.Helper()
+	at, err := time.ParseInLocation(time.DateTime, text, time.Local)
+	require.NoError(t, err)
+	return at
+}
