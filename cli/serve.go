@@ -90,6 +90,9 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 		}
 		if err := service.Restore(context.WithoutCancel(ctx), o.data, staged); err != nil {
 			slog.Error("restore a backup; the house goes on as it was", "error", err)
+			c.News = "A backup could not be restored, and the house goes on as it was: " + err.Error()
+		} else {
+			c.News = "Restored the backup of " + staged.Made.Local().Format(time.DateTime)
 		}
 		started = func(context.Context, *service.House, address) error { return errServeOn }
 	}

@@ -38,6 +38,7 @@ wait_for "$scratch/house/urbo.sock"
 show='show() { echo "\$ $*"; "$@"; echo; }'
 shot command-tour "$show; echo '\$ urbo demo --tour'; urbo demo --tour | tail -n 43"
 shot command-devices "$show; show urbo device list; show urbo device show boardwalk; show urbo press boardwalk/power; show urbo press boardwalk/purple; show urbo token list"
+shot command-journal "$show; urbo press boardwalk/red >/dev/null; urbo device remove dew-a --yes >/dev/null; show urbo device restore dew-a; show urbo journal --count 6; show urbo journal --kind echo --count 1; show urbo device code boardwalk/power nec 0x9c6340bf; show urbo backup $scratch/saltmarsh.backup"
 # press HANDSET KEY: pushes a key of a handset on the stage.
 press() {
 	curl -s --unix-socket "$scratch/house/urbo.sock" -X POST "http://urbo/api/stage/handsets/$1/keys/$2/press"
@@ -57,5 +58,5 @@ b='2350/1175 890/590 295/590 890/590 890/590 295/590 295/590 890/590 295/590 295
 echo "$a $a $a" >"$scratch/mine.txt"
 echo "$b $b $b" >"$scratch/theirs.txt"
 { urbo bench export --code 'nec address=57 command=2'; urbo bench export --code 'rc5 address=5 command=35'; cat "$scratch/mine.txt"; } >"$scratch/drawer.txt"
-urbo bench compare "$scratch/mine.txt" "$scratch/theirs.txt" --png "$out/command-compare.png" >/dev/null
+urbo bench compare "$scratch/mine.txt" "$scratch/theirs.txt" --out "$out/command-compare.png" >/dev/null
 shot command-bench "$show; cd $scratch; show urbo bench import drawer.txt; show urbo bench decode drawer.txt#2; show urbo bench describe mine.txt; show urbo bench compare mine.txt theirs.txt"

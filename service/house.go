@@ -37,6 +37,7 @@ type Config struct {
 	Extra      []Runner            // what else lives as long as the stations, such as the stage
 	Now        func() time.Time    // nil is time.Now
 	Version    string
+	News       string // told in the journal at the start, such as that a backup was restored; "" is none
 }
 
 // Runner is anything that runs until its context ends.
@@ -63,6 +64,7 @@ type House struct {
 	ID        string // short, and of this data directory alone
 
 	dir   string
+	news  string
 	store *store.Store
 	lock  *dirLock
 	extra []Runner
@@ -88,7 +90,7 @@ func Open(ctx context.Context, c Config) (*House, error) {
 	if err != nil {
 		return nil, errors.Join(err, lock.release())
 	}
-	h := &House{dir: c.Dir, store: s, lock: lock, extra: c.Extra, Version: c.Version, Started: c.Now(),
+	h := &House{dir: c.Dir, news: c.News, store: s, lock: lock, extra: c.Extra, Version: c.Version, Started: c.Now(),
 		replaced: make(chan struct{})}
 	if err := h.build(ctx, c); err != nil {
 		return nil, errors.Join(err, h.Close())
@@ -141,6 +143,9 @@ func (h *House) say(severity, text string) {
 // are about it, and the journal last, so that it keeps what all others had to say.
 func (h *House) Run(ctx context.Context) error {
 	h.say("", "Urbo "+h.Version+" started")
+	if h.news != "" {
+		h.say("", h.news)
+	}
 	followers := background(ctx, h.Journal, h.Feed)
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),

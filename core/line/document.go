@@ -1,6 +1,7 @@
 package line
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"strings"
@@ -171,6 +172,9 @@ func parseDocument(file string, data []byte) (doc *document, tree *ast.File, err
 	if len(data) > MaxSheet {
 		return nil, nil, fmt.Errorf("%w %s: %d bytes, the most is %d", ErrSheet, file, len(data), MaxSheet)
 	}
+	if deep(data) { // the YAML package takes gigabytes for a few thousand brackets
+		return nil, nil, fmt.Errorf("%w %s: nested more than %d deep: no sheet needs that", ErrSheet, file, maxNesting)
+	}
 	if tree, err = parser.ParseBytes(data, 0); err != nil {
 		return nil, nil, fmt.Errorf("%w %s: %s", ErrSheet, file, yamlError(err))
 	}
@@ -182,6 +186,35 @@ func parseDocument(file string, data []byte) (doc *document, tree *ast.File, err
 		return nil, nil, fmt.Errorf("%w %s: %s", ErrSheet, file, yamlError(err))
 	}
 	return doc, tree, nil
+}
+
+// maxNesting is how deep lists and maps stand in each other.
+const maxNesting = 24
+
+// deep says whether brackets, or lists and keys on one line, stand in each other deeper than in any sheet. Brackets in
+// texts count too.
+func deep(data []byte) bool {
+	brackets := 0
+	for line := range bytes.Lines(data) {
+		if marks := bytes.Count(line, []byte("- ")) + bytes.Count(line, []byte("? ")); marks > maxNesting {
+			return true
+		}
+		if len(line)-len(bytes.TrimLeft(line, " ")) > 8*maxNesting {
+			return true
+		}
+		for _, c := range line {
+			switch c {
+			case '[', '{':
+				brackets++
+			case ']', '}':
+				brackets = max(brackets-1, 0)
+			}
+			if brackets > maxNesting {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // anchor is the line of the first anchor or alias, 0 where there is none.

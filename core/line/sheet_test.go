@@ -199,6 +199,8 @@ func TestParseSheet_RefusesWhatWouldHurtTheHouse(t *testing.T) {
 		{goodSheet, "zero: [1, 1], one: [1, 3]", "zero: [1, 1], one: [1, 1.05]", "make them differ"},
 		{goodSheet, "code: {", "codes: &a {b: &c {style: space, zero: [1, 1], one: [1, 3]}, d: *c}\ncode: {",
 			"anchors"},
+		{goodSheet, "title: A lamp", "title: " + strings.Repeat("[", 60_000), "nested more than 24 deep"},
+		{goodSheet, "title: A lamp", "title:\n" + strings.Repeat("- ", 30_000), "nested more than 24 deep"},
 		{biphase, "- field: id", "- {field: id, width: 500000}", "width 1 to 8"},
 		{biphase, "- field: id", "- {field: id, width: -1}", "width 1 to 8"},
 		{biphase, "- {const: 1, bits: 1}", "- lead: [3]", "begin with a mark and a space"},
