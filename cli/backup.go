@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -86,7 +87,11 @@ func (a *app) restoreFrom(ctx context.Context, in io.Reader, data string, named 
 		if err != nil {
 			return made, err
 		}
-		err = cl.stream(ctx, http.MethodPost, "/restore", in, &made)
+		var before wire.About
+		_ = cl.do(ctx, http.MethodGet, "/about", nil, &before) // where nobody answers that is said below
+		if err = cl.stream(ctx, http.MethodPost, "/restore", in, &made); err == nil {
+			return made, a.backAgain(ctx, cl, before.Started)
+		}
 		if a.server != "" || !errors.Is(err, errNobodyAnswers) {
 			return made, err
 		}
@@ -106,4 +111,26 @@ func (a *app) restoreFrom(ctx context.Context, in io.Reader, data string, named 
 		return made, err
 	}
 	return wire.Restored{Created: s.Made, By: s.By}, service.Restore(ctx, data, s)
+}
+
+// opening is how long a service may take to open the house that was restored.
+const opening = time.Minute
+
+// backAgain waits until the service answers with another house than the one that began at a time.
+func (a *app) backAgain(ctx context.Context, cl *client, began time.Time) error {
+	ctx, cancel := context.WithTimeout(ctx, opening)
+	defer cancel()
+	for {
+		var now wire.About
+		err := cl.do(ctx, http.MethodGet, "/about", nil, &now)
+		var refused *refusalError // whoever was let in before may not be any more
+		if err == nil && !now.Started.Equal(began) || errors.As(err, &refused) && refused.status == http.StatusUnauthorized {
+			return nil
+		}
+		select {
+		case <-time.After(50 * time.Millisecond):
+		case <-ctx.Done():
+			return errors.New("the backup was taken, and the service is not back yet: look at its log")
+		}
+	}
 }

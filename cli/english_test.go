@@ -13,6 +13,7 @@ import (
 	"urbo/core/happening"
 	"urbo/core/lesson"
 	"urbo/core/plain"
+	"urbo/core/recording"
 	"urbo/core/signal"
 	"urbo/wire"
 )
@@ -113,4 +114,20 @@ func clockAt(t *testing.T, text string) time.Time {
 	at, err := time.ParseInLocation(time.DateTime, text, time.Local)
 	require.NoError(t, err)
 	return at
+}
+
+func TestWhose_NeverOffersARollingCodeAsAKey(t *testing.T) {
+	heard := wire.Capture{ID: "x", Readings: []wire.Reading{{Sheet: "roll56", Rolling: true}}}
+	assert.Contains(t, whose(heard), "it cannot be a key")
+	assert.NotContains(t, whose(heard), "--capture")
+	heard.Readings[0].Rolling = false
+	assert.Contains(t, whose(heard), "--capture x")
+}
+
+func TestForFile_TakesEachFileByItsKind(t *testing.T) {
+	samples := recording.Options{RateHz: 2.4e6, Datatype: "cu8", FrequencyHz: 433e6, Format: "iq"}
+	assert.Equal(t, samples, forFile("air.cu8#2", samples))
+	assert.Equal(t, samples, forFile("whatever", samples))
+	assert.Zero(t, forFile("power.wav#1", samples))
+	assert.Equal(t, "text", forFile("x.txt", recording.Options{Format: "text"}).Format)
 }

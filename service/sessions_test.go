@@ -380,3 +380,13 @@ func TestAudition_IsSmallOnDiskAndGoesOnFromThere(t *testing.T) {
 	assert.Equal(t, 100, core.Len())
 	assert.True(t, core.Paused, "nobody stands there now")
 }
+
+// TestLesson_SaysThatAHandsetSendsItsWholeState before the first press, for devices of that kind.
+func TestLesson_SaysThatAHandsetSendsItsWholeState(t *testing.T) {
+	h := run(t, t.TempDir())
+	_, err := h.Library.Add(t.Context(), device.Device{Name: "Heat pump", Kind: "air-conditioner"}, library.Note{})
+	require.NoError(t, err)
+	l, err := h.Lessons.Start(t.Context(), lessons.New{Device: "heat-pump"})
+	require.NoError(t, err)
+	assert.Contains(t, l.Hint, "their whole state with each press")
+}

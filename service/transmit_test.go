@@ -307,6 +307,11 @@ func TestTransmit_GivesADeviceTheTimeItNeedsAndBlocksNoOther(t *testing.T) {
 		assert.Empty(t, r.Note)
 		assert.InDelta(t, 2, r.Took.Seconds(), 0.12, "held, it goes on")
 		time.Sleep(20 * time.Second)
+		plain := o
+		plain.Key.Codes = []device.Code{{Train: signal.Train{2000, 1000, 350}, Channel: device.ChannelAt(38_000)}}
+		r, err = h.Transmit.Press(t.Context(), plain)
+		require.NoError(t, err)
+		assert.Contains(t, r.Note, "It cannot be held", "a plain train says so")
 		change(t, h, func(d *device.Device) error { d.Keys[1].Hold = device.HoldOnce; return nil })
 		o = order(t, h, red)
 		o.Hold = 2 * time.Second

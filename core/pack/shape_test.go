@@ -51,7 +51,7 @@ func (r *repeated) Read(p []byte) (int, error) {
 func TestRead_HostilePacksTakeLittleMemory(t *testing.T) {
 	const head = `{"format":"urbo pack","version":"1.1","devices":[`
 	const first = head + `{"slug":"a","name":"A","keys":[`
-	for _, c := range []struct{ head, body, tail, says string }{ // without a tail: 64 MB of it, else 3 MB
+	for _, c := range []struct{ head, body, tail, says string }{ // without a tail: 64 MB of it, else 1 MB
 		{head, "{},", "", "devices[0]"},
 		{head + `{"slug":"a",`, `"x":1,`, "", "one device of more than 8 MB"},
 		{head + `{"slug":"a","notes":"`, "all the same ", "", "one device of more than 8 MB"},
@@ -70,7 +70,7 @@ func TestRead_HostilePacksTakeLittleMemory(t *testing.T) {
 	} {
 		size := 64 << 20
 		if c.tail != "" {
-			size = 3 << 20
+			size = 1 << 20
 		}
 		var most atomic.Uint64
 		runtime.GC()
