@@ -102,7 +102,7 @@ func TestScreenshots(t *testing.T) {
 			b.click("Start the audition")
 			r.becomes(token, "mixer", "power", "on")
 			b.click("It reacted")
-			for _, answer := range []string{"Did the device react?", "speed 1", "speed 2"} {
+			for _, answer := range []string{"Did the device react?", "ready for a key?", "do \"speed 1\"", "do \"speed 2\""} {
 				b.see(answer)
 				b.click("Yes")
 			}
@@ -146,6 +146,9 @@ func TestScreenshots(t *testing.T) {
 			b.visit(r, "/house/journal")
 			b.see("asked by")
 			shot("journal", "desk")
+			b.visit(r, "/house/access")
+			b.see("Signed-in browsers")
+			shot("access", "none")
 			b.visit(r, "/house/stations")
 			b.see("ir-out")
 			shot("stations", "none")
