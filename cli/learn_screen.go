@@ -167,7 +167,7 @@ func (s lessonScreen) draw() string {
 	}
 	line("")
 	for _, k := range l.Keys {
-		line(c.key(k, l.Needed))
+		line(wrap.Render(c.key(k, l.Needed)))
 	}
 	line("")
 	switch {
@@ -178,11 +178,20 @@ func (s lessonScreen) draw() string {
 	case s.asking != "":
 		line(fmt.Sprintf("%s which key? %s▏", s.asking, s.typed))
 	case l.Free:
-		line(c.quiet.Render("n name   d drop   t take it after all   p pause   f finish"))
+		line(c.quiet.Render(wrap.Render(choices("n name", "d drop", "t take it after all", "p pause", "f finish"))))
 	default:
-		line(c.quiet.Render("s skip   b back   r redo   a add   t take it after all   p pause   f finish"))
+		line(c.quiet.Render(wrap.Render(choices("s skip", "b back", "r redo", "a add", "t take it after all", "p pause",
+			"f finish"))))
 	}
 	return b.String()
+}
+
+// choices is what can be typed, on one line; a narrow terminal breaks it between two of them.
+func choices(all ...string) string {
+	for i, c := range all {
+		all[i] = strings.ReplaceAll(c, " ", "\u00a0")
+	}
+	return strings.Join(all, "   ")
 }
 
 // key is a key of a lesson and how it stands.

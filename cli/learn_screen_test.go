@@ -2,6 +2,7 @@ package cli
 
 import (
 	"errors"
+	"strings"
 	"testing"
 
 	tea "charm.land/bubbletea/v2"
@@ -21,7 +22,7 @@ func TestLessonScreen_ShowsTheLessonAndTakesSteps(t *testing.T) {
 		}
 		return nil
 	}}
-	shown := func() string { return ansi.Strip(m.View().Content) }
+	shown := func() string { return strings.ReplaceAll(ansi.Strip(m.View().Content), "\u00a0", " ") }
 	send := func(msg tea.Msg) tea.Msg {
 		next, cmd := m.Update(msg)
 		m = next
@@ -42,6 +43,9 @@ func TestLessonScreen_ShowsTheLessonAndTakesSteps(t *testing.T) {
 			{Name: "off", State: "asked"}, {Name: "ok", State: "skipped"}}})
 	for _, want := range []string{`Press "off" on the handset.`, `✕ That is the code of "on".`, "nec command=1", "On purpose? t takes it.", "✓ on", "▸ off", "– ok  left out", "s skip"} {
 		assert.Contains(t, shown(), want)
+	}
+	for line := range strings.Lines(shown()) {
+		assert.LessOrEqual(t, len([]rune(strings.TrimRight(line, " \n"))), 60, line)
 	}
 	keys("st")
 	keys("a")

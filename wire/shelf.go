@@ -114,7 +114,7 @@ type Audition struct {
 // KeyAnswer is what was said of a key.
 type KeyAnswer struct {
 	Key    string `json:"key"`
-	Answer string `json:"answer" enum:"yes,no,unsure,skip,open"`
+	Answer string `json:"answer" enum:"yes,no,unsure,skip,open,doubted"`
 }
 
 // RefusedSet is a code set that fits only in part.

@@ -63,7 +63,7 @@ func (a *Audition) confirmed(n int) []device.Key {
 	return out
 }
 
-// KeyAnswer is what was said of a key; "open" where nothing was yet.
+// KeyAnswer is what was said of a key; "open" where nothing was yet, "doubted" where it did nothing so far.
 type KeyAnswer struct {
 	Key    string
 	Answer Answer
@@ -84,7 +84,9 @@ func (a *Audition) Asking() []KeyAnswer {
 			continue
 		}
 		said, done := a.Answers[n][k.Name]
-		if !done {
+		if _, doubted := a.Walk.Doubts[k.Name]; !done && doubted && a.Phase == Walking {
+			said = "doubted"
+		} else if !done {
 			said = "open"
 		}
 		out = append(out, KeyAnswer{k.Name, said})

@@ -1632,7 +1632,7 @@ export interface components {
         };
         KeyAnswer: {
             /** @enum {string} */
-            answer: "yes" | "no" | "unsure" | "skip" | "open";
+            answer: "yes" | "no" | "unsure" | "skip" | "open" | "doubted";
             key: string;
         };
         KeyChange: {

@@ -118,7 +118,14 @@ export const words = {
       keep: 'Keep those keys',
       finish: 'Finish',
     },
-    answers: { yes: 'confirmed', no: 'did nothing', unsure: 'could not be told', skip: 'left out', open: '' },
+    answers: {
+      yes: 'confirmed',
+      no: 'did nothing',
+      unsure: 'could not be told',
+      skip: 'left out',
+      open: '',
+      doubted: 'nothing so far',
+    },
   },
   device: {
     match: 'What it may be',
@@ -347,6 +354,7 @@ export const words = {
     noTokens: 'No program has a token. Make one: urbo token add NAME --scope press',
     scope: (s: string) => `scope ${s}`,
     removeToken: 'Remove',
+    removeTokenSure: 'Remove it for good',
     removeTokenName: (name: string) => `Remove the token ${name}`,
     backup: 'Save a backup',
     about: 'About',

@@ -63,7 +63,7 @@ export function AuditionRun({ audition: a, onAgain, children }: Props) {
             key={s}
             variant={s === 'no' || s === 'unsure' ? 'outlined' : 'contained'}
             disabled={!ready(a, s)}
-            sx={{ minHeight: 72, fontSize: 20 }}
+            sx={{ minHeight: 72, fontSize: { xs: 17, md: 20 }, lineHeight: 1.2 }}
             onClick={() => step.mutate(s)}
           >
             {words.audition.steps[s]}
@@ -101,7 +101,7 @@ export function AuditionRun({ audition: a, onAgain, children }: Props) {
   );
 }
 
-const signs = { yes: '✓', no: '✕', unsure: '?', skip: '–', open: '·' };
+const signs = { yes: '✓', no: '✕', unsure: '?', skip: '–', open: '·', doubted: '✕' };
 
 // Walked lists the keys of the set that is walked through, and what was said of them.
 function Walked({ audition: a }: { audition: Audition }) {

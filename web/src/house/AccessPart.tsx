@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import type { ReactNode } from 'react';
+import { useState, type ReactNode } from 'react';
 import { client, unwrap, type Session } from '../api/client';
 import { keys } from '../api/queries';
 import { stale } from '../api/stale';
@@ -25,6 +25,7 @@ export default function AccessPart() {
     mutationFn: (name: string) => unwrap(client.DELETE('/api/tokens/{name}', { params: { path: { name } } })),
     onSuccess: () => stale(keys.tokens),
   });
+  const [sure, setSure] = useState(''); // id of the token that is to go: it is asked once
   const trouble = sessions.error ?? tokens.error ?? end.error ?? remove.error;
   return (
     <>
@@ -64,9 +65,9 @@ export default function AccessPart() {
                 size="small"
                 variant="outlined"
                 aria-label={words.house.removeTokenName(t.name)}
-                onClick={() => remove.mutate(t.name)}
+                onClick={() => (sure === t.id ? remove.mutate(t.name) : setSure(t.id))}
               >
-                {words.house.removeToken}
+                {sure === t.id ? words.house.removeTokenSure : words.house.removeToken}
               </Button>
             }
           />
