@@ -310,3 +310,26 @@ func valid(text string) bool {
 		}
 	}
 }
+
+// TestCompletion_KnowsWhatTheHouseHas: devices, their keys, line codes, rooms, formats.
+func TestCompletion_KnowsWhatTheHouseHas(t *testing.T) {
+	t.Parallel()
+	s := newShell(t)
+	for line, want := range map[string][]string{
+		"press b":                          {"boardwalk/"},
+		"press boardwalk/r":                {"boardwalk/red"},
+		"device show a":                    {"amplifier"},
+		"device code boardwalk/power nec":  {"nec", "nec-wide", "nec28"},
+		"device set mixer --room O":        {"Outside"},
+		"device set mixer --kind li":       {"light"},
+		"bench export --as w":              {"wav"},
+		"device set mixer --transmitter d": {"dome/radio-out"},
+		"shelf show corv":                  {"corvane-strand", "corvane-pier"},
+	} {
+		res := s.urbo(append([]string{"__complete"}, strings.Fields(line)...)...)
+		assert.Zero(t, res.code, line)
+		for _, w := range want {
+			assert.Contains(t, strings.Split(res.out, "\n"), w, line)
+		}
+	}
+}

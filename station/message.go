@@ -208,6 +208,9 @@ func read[M Message](data []byte) (Message, error) {
 
 var nameRule = regexp.MustCompile(`^[a-z0-9-]{1,40}$`)
 
+// maxPorts is the most ports of a station.
+const maxPorts = 64
+
 // Check says whether a Hello follows the rules: link version, names, directions and media of its ports.
 func (h Hello) Check() error {
 	if h.Link != Version {
@@ -215,6 +218,9 @@ func (h Hello) Check() error {
 	}
 	if !nameRule.MatchString(h.Station) {
 		return fmt.Errorf("%w: station %.50q: a name is 1 to 40 of a-z, 0-9 and -", ErrMessage, h.Station)
+	}
+	if len(h.Ports) > maxPorts {
+		return fmt.Errorf("%w: station %s has %d ports, the most is %d", ErrMessage, h.Station, len(h.Ports), maxPorts)
 	}
 	seen := map[string]bool{}
 	for _, p := range h.Ports {

@@ -113,6 +113,9 @@ func (as *Auditions) candidates(n New, d device.Device) (*audition.Audition, err
 	}
 	sets := as.library.Sets()
 	if n.Kind != "" {
+		if err := device.CheckKind(n.Kind); err != nil {
+			return nil, err
+		}
 		sets = slices.DeleteFunc(sets, func(s device.Device) bool { return s.Kind != n.Kind })
 	}
 	rank := func(s device.Device) int {

@@ -50,7 +50,7 @@ func (l *Library) SetPicture(ctx context.Context, slug string, in io.Reader, not
 	}
 	about, format, err := image.DecodeConfig(bytes.NewReader(data))
 	switch {
-	case err != nil:
+	case err != nil || format != "png" && format != "jpeg": // others may be known to the program for other reasons
 		return device.Device{}, fmt.Errorf("%w: this is neither PNG nor JPEG: save it as one of these", ErrPicture)
 	case max(about.Width, about.Height) > maxSide:
 		return device.Device{}, fmt.Errorf("%w: %d by %d pixels: the most is %d each way: make it smaller first",

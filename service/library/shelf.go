@@ -19,6 +19,9 @@ import (
 // ErrUnknownSet is wrapped where a code set is asked for that is not on the shelf.
 var ErrUnknownSet = errors.New("unknown code set")
 
+// listedSets is how many code sets are all named where another is asked for.
+const listedSets = 40
+
 // shelf is the code sets, by slug and by what is on the air. A shelf is never changed: another takes its place.
 type shelf struct {
 	sets  map[string]device.Device
@@ -80,7 +83,7 @@ func (s *shelf) having(book *line.Book, c device.Code) []happening.SetMatch {
 	return s.senders(c.Identity(book), c.Train)
 }
 
-// find finds a code set. The error wraps ErrUnknownSet and names the nearest.
+// find finds a code set. The error wraps ErrUnknownSet and names those that there are, or the nearest.
 func (s *shelf) find(slug string) (device.Device, error) {
 	if d, ok := s.sets[slug]; ok {
 		return d, nil
@@ -90,7 +93,11 @@ func (s *shelf) find(slug string) (device.Device, error) {
 		return device.Device{}, fmt.Errorf("%w %.60q: the shelf is empty: import a pack of code sets", ErrUnknownSet,
 			slug)
 	}
-	return device.Device{}, fmt.Errorf("%w %.60q: nearest are %s", ErrUnknownSet, slug, device.Nearest(slug, names))
+	if len(names) <= listedSets {
+		return device.Device{}, fmt.Errorf("%w %.60q: there are %s", ErrUnknownSet, slug, strings.Join(names, ", "))
+	}
+	return device.Device{}, fmt.Errorf("%w %.60q: nearest of %d are %s", ErrUnknownSet, slug, len(names),
+		device.Nearest(slug, names))
 }
 
 func (l *Library) onShelf() *shelf {

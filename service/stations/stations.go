@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"urbo/core/happening"
+	"urbo/core/plain"
 	"urbo/core/signal"
 	"urbo/service/stream"
 	"urbo/station"
@@ -171,8 +172,21 @@ func (s *Stations) enter(hello station.Hello, l station.Link) (*member, error) {
 		_ = m.link.Close()
 	}
 	m.lose()
+	hello.Model, hello.Firmware = shown(hello.Model), shown(hello.Firmware)
 	m.hello, m.link, m.since, m.spoke = hello, l, s.now(), s.now()
 	return m, nil
+}
+
+// longestText is the most characters that are taken of a text that a station says.
+const longestText = 300
+
+// shown is a text that a station says, as it may be shown.
+func shown(text string) string {
+	text = plain.Show(text)
+	if r := []rune(text); len(r) > longestText {
+		return string(r[:longestText]) + "…"
+	}
+	return text
 }
 
 // lose ends the sends that nobody will answer any more. The caller holds mu.
@@ -230,8 +244,8 @@ func (s *Stations) take(ctx context.Context, m *member, l station.Link, message 
 	case station.Failed:
 		s.answered(m, msg.ID, msg)
 	case station.Note:
-		s.stream.Publish(happening.Happening{What: happening.StationNote{Place: name, Severity: msg.Severity,
-			Text: msg.Text}})
+		s.stream.Publish(happening.Happening{What: happening.StationNote{Place: name, Severity: shown(msg.Severity),
+			Text: shown(msg.Text)}})
 	case station.Ping:
 		s.tell(ctx, l, station.Pong{})
 	}
