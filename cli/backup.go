@@ -124,7 +124,8 @@ func (a *app) backAgain(ctx context.Context, cl *client, began time.Time) error 
 		var now wire.About
 		err := cl.do(ctx, http.MethodGet, "/about", nil, &now)
 		var refused *refusalError // whoever was let in before may not be any more
-		if err == nil && !now.Started.Equal(began) || errors.As(err, &refused) && refused.status == http.StatusUnauthorized {
+		if err == nil && !now.Started.Equal(began) || errors.As(err, &refused) &&
+			refused.status == http.StatusUnauthorized {
 			return nil
 		}
 		select {

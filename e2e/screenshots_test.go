@@ -102,7 +102,8 @@ func TestScreenshots(t *testing.T) {
 			b.click("Start the audition")
 			r.becomes(token, "mixer", "power", "on")
 			b.click("It reacted")
-			for _, answer := range []string{"Did the device react?", "ready for a key?", "do \"speed 1\"", "do \"speed 2\""} {
+			for _, answer := range []string{"Did the device react?", "ready for a key?", "do \"speed 1\"",
+				"do \"speed 2\""} {
 				b.see(answer)
 				b.click("Yes")
 			}
