@@ -65,13 +65,13 @@ func tell(w happening.What) string { l, _ := w.Tell(); return l.Text }
 func listed(in []wire.Code) string { return strings.TrimSpace(codes(in)) }
 
 func TestShrink_TakesFromTheWidestAndStopsInTime(t *testing.T) {
-	widths := []int{12, 40, 8}
-	shrink(widths, 60)
+	widths, words := []int{12, 40, 8}, []int{10, 7, 8}
+	shrink(widths, words, 60)
 	assert.Equal(t, []int{12, 40, 8}, widths, "all fits")
-	shrink(widths, 40)
+	shrink(widths, words, 40)
 	assert.Equal(t, []int{12, 20, 8}, widths)
-	shrink(widths, 3)
-	assert.Equal(t, []int{10, 10, 8}, widths, "no narrower than can be read")
+	shrink(widths, words, 3)
+	assert.Equal(t, words, widths, "no narrower than the longest word")
 }
 
 func TestTally_SaysWhichReadingToTrust(t *testing.T) {

@@ -46,16 +46,19 @@ func (a *app) table(head table.Row, rows []table.Row) {
 	style.Box.PaddingLeft, style.Box.PaddingRight = "", "  "
 	style.Format.Header = text.FormatDefault
 	t.SetStyle(style)
-	widths := make([]int, len(head))
+	widths, least := make([]int, len(head)), make([]int, len(head))
 	for _, row := range append([]table.Row{head}, rows...) {
 		for i, cell := range row {
 			if words, ok := cell.(string); ok {
 				row[i] = plain.Show(words)
 			}
 			widths[i] = max(widths[i], text.LongestLineLen(fmt.Sprint(row[i])))
+			for word := range strings.FieldsSeq(fmt.Sprint(row[i])) {
+				least[i] = max(least[i], text.StringWidthWithoutEscSequences(word))
+			}
 		}
 	}
-	shrink(widths, a.columns()-2*(len(head)-1))
+	shrink(widths, least, a.columns()-2*(len(head)-1))
 	var columns []table.ColumnConfig
 	for i, w := range widths {
 		columns = append(columns, table.ColumnConfig{Number: i + 1, WidthMax: w, WidthMaxEnforcer: text.WrapSoft})
@@ -67,23 +70,20 @@ func (a *app) table(head table.Row, rows []table.Row) {
 	t.Render()
 }
 
-// leastColumn is how narrow a column of a table is made.
-const leastColumn = 10
-
-// shrink takes from the widest columns until all fit, or none can be narrower.
-func shrink(widths []int, room int) {
+// shrink takes from the widest columns until all fit, or none can be narrower than its longest word.
+func shrink(widths, least []int, room int) {
 	total := 0
 	for _, w := range widths {
 		total += w
 	}
 	for total > room {
-		widest := 0
+		widest := -1
 		for i, w := range widths {
-			if w > widths[widest] {
+			if w > least[i] && (widest < 0 || w > widths[widest]) {
 				widest = i
 			}
 		}
-		if widths[widest] <= leastColumn {
+		if widest < 0 {
 			return
 		}
 		widths[widest]--

@@ -135,3 +135,29 @@ func TestPack_ACopyHasASlugThatCanBeImportedAgain(t *testing.T) {
 	require.NoError(t, device.CheckSlug("copy", plan.Items[0].As), plan.Items[0].As)
 	read(t, text(t, l))
 }
+
+// TestPlan_AcceptsExactlyWhatImportDoes: a preview promised what the import then refused.
+func TestPlan_AcceptsExactlyWhatImportDoes(t *testing.T) {
+	l := open(t, t.TempDir())
+	for _, bad := range []pack.Pack{
+		{Devices: []device.Device{{Slug: "lamp", Name: "Lamp", Kind: "light", Room: "…"}}},
+		{Devices: []device.Device{{Slug: "lamp", Name: "La\u202emp", Kind: "light"}}},
+		{Devices: []device.Device{{Slug: "lamp", Name: "Lamp", Keys: []device.Key{{Name: "on",
+			Codes: []device.Code{{Sheet: "nowhere"}}}}}}},
+		{Sets: []device.Device{{Slug: "set", Name: "  "}}},
+	} {
+		_, planned := l.Plan(bad, library.Skip)
+		_, imported := l.Import(t.Context(), bad, library.Skip, note)
+		require.Error(t, imported)
+		require.EqualError(t, planned, imported.Error())
+	}
+	good := pack.Pack{Devices: []device.Device{{Slug: "lamp", Name: "Lamp", Kind: "light", Keys: []device.Key{{Name: "on",
+		Codes: []device.Code{nec(1)}}}}}}
+	plan, err := l.Plan(good, library.Skip)
+	require.NoError(t, err)
+	assert.False(t, plan.Done)
+	assert.Empty(t, l.Lines(""), "nothing was changed")
+	done, err := l.Import(t.Context(), good, library.Skip, note)
+	require.NoError(t, err)
+	assert.Equal(t, plan.Items, done.Items)
+}
