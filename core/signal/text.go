@@ -2,6 +2,7 @@ package signal
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
 	"io"
 	"strconv"
@@ -75,7 +76,11 @@ func (s *Scanner) Scan() bool {
 			break
 		}
 	}
-	if err := s.lines.Err(); err != nil {
+	if err := s.lines.Err(); errors.Is(err, bufio.ErrTooLong) {
+		s.err = fmt.Errorf("line %d: %w: longer than %d bytes: is this a list of durations?", s.line+1, ErrMalformed,
+			maxLine)
+		return false
+	} else if err != nil {
 		s.err = fmt.Errorf("line %d: read trains: %w", s.line+1, err)
 		return false
 	}

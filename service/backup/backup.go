@@ -33,7 +33,7 @@ const (
 // Bounds of what is read back.
 const (
 	maxManifest = 1 << 20
-	maxDatabase = 16 << 30
+	maxDatabase = 2 << 30
 	maxSheets   = 2000
 )
 

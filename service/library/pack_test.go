@@ -151,7 +151,8 @@ func TestPlan_AcceptsExactlyWhatImportDoes(t *testing.T) {
 		require.Error(t, imported)
 		require.EqualError(t, planned, imported.Error())
 	}
-	good := pack.Pack{Devices: []device.Device{{Slug: "lamp", Name: "Lamp", Kind: "light", Keys: []device.Key{{Name: "on",
+	good := pack.Pack{Devices: []device.Device{{Slug: "lamp", Name: "Lamp", Kind: "light",
+		Keys: []device.Key{{Name: "on",
 		Codes: []device.Code{nec(1)}}}}}}
 	plan, err := l.Plan(good, library.Skip)
 	require.NoError(t, err)
