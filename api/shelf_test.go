@@ -49,7 +49,7 @@ func TestShelf_OverHTTP(t *testing.T) {
 	assert.Contains(t, string(pack), `"devices":[],"sets":[{"slug":"corvane-strand"`)
 	status, detail := s.call("DELETE", "/api/sets/corvane-pier", nil, nil)
 	assert.Equal(t, http.StatusNotFound, status)
-	assert.Contains(t, detail, "nearest are corvane-strand")
+	assert.Contains(t, detail, "there are corvane-strand")
 	status, _ = s.call("DELETE", "/api/sets/corvane-strand", nil, nil)
 	assert.Equal(t, http.StatusNoContent, status)
 	s.must("GET", "/api/sets", nil, &sets)

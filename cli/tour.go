@@ -304,7 +304,7 @@ func (g *guide) journal() {
 	for i := len(entries) - 1; i >= 0; i-- {
 		e := entries[i]
 		if e.By != "" {
-			e.Text += ", asked by " + e.By
+			e.Text += " · asked by " + e.By
 		}
 		g.say("   %s  %s", clock(e.At), e.Text)
 	}
