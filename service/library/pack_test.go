@@ -153,7 +153,7 @@ func TestPlan_AcceptsExactlyWhatImportDoes(t *testing.T) {
 	}
 	good := pack.Pack{Devices: []device.Device{{Slug: "lamp", Name: "Lamp", Kind: "light",
 		Keys: []device.Key{{Name: "on",
-		Codes: []device.Code{nec(1)}}}}}}
+			Codes: []device.Code{nec(1)}}}}}}
 	plan, err := l.Plan(good, library.Skip)
 	require.NoError(t, err)
 	assert.False(t, plan.Done)
