@@ -13,6 +13,7 @@ import (
 
 	"urbo/service"
 	"urbo/service/access"
+	"urbo/station/websocket"
 )
 
 // Options of the HTTP face.
@@ -20,6 +21,12 @@ type Options struct {
 	URL   string   // where browsers reach the console, for sign-in links
 	Hosts []string // names and addresses, beside loopback, that requests may be for
 	Faces []Face   // parts that not every house has
+	Door  Door     // takes stations that dial in; nil where none can
+}
+
+// Door takes the link of a station that dials in. It returns when the link has ended, also where ctx ends.
+type Door interface {
+	Accept(ctx context.Context, w http.ResponseWriter, r *http.Request, address string) error
 }
 
 // Face adds operations to the API.
@@ -44,7 +51,7 @@ type API struct {
 func New(house *service.House, o Options) http.Handler {
 	router := chi.NewRouter()
 	router.Use(middleware.Recoverer, headers, allowHosts(o.Hosts), http.NewCrossOriginProtection().Handler,
-		middleware.Compress(5))
+		compressed)
 	router.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 		_, _ = w.Write([]byte("ok\n"))
@@ -56,6 +63,18 @@ func New(house *service.House, o Options) http.Handler {
 	})
 	router.NotFound(console)
 	return router
+}
+
+// compressed compresses answers, but for the links of stations, which are no answers.
+func compressed(next http.Handler) http.Handler {
+	with := middleware.Compress(5)(next)
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == websocket.Path {
+			next.ServeHTTP(w, r)
+			return
+		}
+		with.ServeHTTP(w, r)
+	})
 }
 
 // register builds the typed operations on a router.
@@ -80,6 +99,8 @@ func (a *API) register(r chi.Router, o Options) {
 	a.shelf()
 	a.auditions()
 	a.signals()
+	a.stations()
+	a.dialIn(r, o.Door)
 	a.bench()
 	a.packs()
 	a.backup()

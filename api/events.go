@@ -24,7 +24,7 @@ var eventTypes = map[string]any{
 	"about": wire.About{}, "capture": wire.Capture{}, "press": wire.Press{}, "entry": wire.Entry{},
 	"lesson": wire.Lesson{}, "audition": wire.Audition{},
 	"device": wire.DeviceEvent{}, "device-removed": wire.DeviceEvent{}, "set": wire.SetEvent{},
-	"station": wire.Station{}, "stage": wire.StageChanged{},
+	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stage": wire.StageChanged{},
 	"reset": wire.Reset{},
 }
 
@@ -192,6 +192,8 @@ func (a *API) changed(h happening.Happening) []event {
 		return a.station(what.Station)
 	case happening.StationAway:
 		return a.station(what.Station)
+	case happening.StationChanged:
+		return []event{{"stations", wire.StationsChanged{}}}
 	case happening.StationUsed:
 		return a.station(what.Station)
 	case happening.StageChanged:

@@ -28,7 +28,7 @@ func (a *API) order(ctx context.Context, ref device.Ref) (transmit.Order, error)
 		a.house.Transmit.Refused(o, ref, err)
 		return o, err
 	}
-	o.Device, o.Key, o.Transmitter = d, k, d.Transmitter
+	o.Device, o.Key = d, k
 	return o, nil
 }
 
@@ -46,7 +46,7 @@ func (a *API) presses() {
 			}
 			if in.Body != nil {
 				o.Times, o.Hold = in.Body.Times, time.Duration(in.Body.HoldMS)*time.Millisecond
-				o.Transmitter = cmp.Or(in.Body.From, o.Transmitter)
+				o.Transmitter = in.Body.From
 			}
 			return as(wire.PressOf)(a.house.Transmit.Press(ctx, o))
 		})

@@ -6,7 +6,6 @@ import (
 
 	"urbo/service/access"
 	"urbo/service/journal"
-	"urbo/service/stations"
 	"urbo/wire"
 )
 
@@ -18,7 +17,7 @@ type PageIn struct {
 
 var _ = [1]int{}[journal.MaxPage-500] // the bound in PageIn is the journal's
 
-// signals registers what was heard, the journal and the stations.
+// signals registers what was heard, and the journal.
 func (a *API) signals() {
 	call(a, operation{"GET", "/captures", "list-captures", "Presses as heard, the newest first", access.Watch, 0},
 		func(ctx context.Context, in *PageIn) ([]wire.Capture, error) {
@@ -44,21 +43,4 @@ func (a *API) signals() {
 			entries, err := a.house.Journal.Why(ctx, in.Entry)
 			return list(entries, wire.EntryOf), err
 		})
-	call(a, operation{"GET", "/stations", "list-stations", "Stations and their ports", access.Watch, 0},
-		func(context.Context, *nothing) ([]wire.Station, error) {
-			return list(a.house.Stations.List(), stationOf), nil
-		})
-}
-
-func stationOf(s stations.State) wire.Station {
-	return wire.Station{Name: s.Name, Model: s.Model, Firmware: s.Firmware, Here: s.Here, Since: s.Since,
-		Ports: list(s.Ports, func(p stations.PortState) wire.PortState {
-			w := wire.PortState{ID: p.ID, Direction: string(p.Direction), Medium: p.Medium, FromHz: p.FromHz,
-				ToHz:  p.ToHz,
-				Count: p.Count}
-			if !p.Last.IsZero() {
-				w.Last = &p.Last
-			}
-			return w
-		})}
 }

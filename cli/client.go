@@ -62,15 +62,20 @@ func (a *app) clientAt(server string) (*client, error) {
 		return nil, usageError{fmt.Errorf("--server %q: write unix:PATH or http://HOST:PORT", server)}
 	}
 	c.base = strings.TrimSuffix(server, "/")
-	c.token = os.Getenv("URBO_TOKEN")
-	if a.tokenFile != "" {
-		data, err := os.ReadFile(a.tokenFile)
-		if err != nil {
-			return nil, fmt.Errorf("read the token: %w", err)
-		}
-		c.token = strings.TrimSpace(string(data))
+	c.token, err = a.credential()
+	return c, err
+}
+
+// credential is the token of --token-file or URBO_TOKEN; "" where there is none.
+func (a *app) credential() (string, error) {
+	if a.tokenFile == "" {
+		return os.Getenv("URBO_TOKEN"), nil
 	}
-	return c, nil
+	data, err := os.ReadFile(a.tokenFile)
+	if err != nil {
+		return "", fmt.Errorf("read the token: %w", err)
+	}
+	return strings.TrimSpace(string(data)), nil
 }
 
 // do calls an operation: in is the request's body (nil for none), out takes the answer's (nil for none).

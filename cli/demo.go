@@ -54,11 +54,10 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 	return c
 }
 
-// stations are the simulated pieces of hardware of the observatory; the one outside is away.
+// stations are the simulated pieces of hardware of the observatory; the one outside is away. The dome has its own file.
 func stations(s *stage.Stage) []station.Transport {
 	return []station.Transport{
 		onstage.New(s, "lecture"),
-		onstage.NewRadio(s, "dome", 433_420_000),
 		onstage.NewGone("outside"),
 	}
 }
@@ -77,9 +76,23 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, tou
 		o.data = dir
 	}
 	config := service.Config{Transports: stations(s), Extra: []service.Runner{s}}
+	ended := func() {}
+	defer func() { ended() }()
+	board, err := newDome(s)
+	if err != nil { // then it is attached to this process
+		fmt.Fprintln(a.Err, "urbo: the board in the dome dials in from no other process:", err)
+		config.Transports = append(config.Transports, onstage.NewRadio(s, "dome", domeHz))
+	}
 	started := func(ctx context.Context, house *service.House, at address) error {
 		if err := furnish(ctx, house.Library, !tour); err != nil {
 			return err
+		}
+		if board != nil {
+			end, err := board.begin(ctx, house, at)
+			if err != nil {
+				return err
+			}
+			ended = end
 		}
 		if tour {
 			return a.tour(ctx, at)

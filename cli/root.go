@@ -167,6 +167,7 @@ A device has keys; a key sends one code or more. Some words are Urbo's own:
   bench       looking into signals: recordings, waveforms, codes without a name
   pack        a file of devices or code sets, for another house
   station     hardware with receivers and transmitters
+  outpost     this program on another board, as a station of the house
   stage       the simulated surroundings of the demo`,
 		Version:       a.version,
 		SilenceErrors: true,
@@ -185,8 +186,10 @@ A device has keys; a key sends one code or more. Some words are Urbo's own:
 	flags.StringVar(&a.server, "server", os.Getenv("URBO_SERVER"),
 		"the service: unix:PATH or http://HOST:PORT (URBO_SERVER); without it the one on this machine")
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds a token for --server http://…; or set URBO_TOKEN")
-	root.AddCommand(a.serve(), a.demo(), a.listen(), a.which(), a.learn(), a.press(), a.device(), a.shelf(),
-		a.audition(), a.journal(), a.token(), a.session(), a.backup(), a.restore(), a.pack(), a.bench(), a.sheet(),
+	root.AddCommand(a.serve(), a.demo(), a.outpost(), a.listen(), a.which(), a.learn(), a.press(), a.device(),
+		a.shelf(),
+		a.audition(), a.journal(), a.station(), a.token(), a.session(), a.backup(), a.restore(), a.pack(), a.bench(),
+		a.sheet(),
 		a.versionCommand())
 	root.SetHelpCommand(helpCommand(root))
 	a.complete(root)

@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/user"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"sync"
 	"syscall"
@@ -22,6 +23,8 @@ import (
 	"urbo/service"
 	"urbo/service/access"
 	"urbo/service/backup"
+	"urbo/station/hardware"
+	"urbo/station/websocket"
 )
 
 // DefaultListen is where the service listens until told otherwise.
@@ -101,6 +104,9 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 // serveHouse opens the house and serves it until ctx ends, or until a backup is to take its place, which it returns.
 func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config, faces []api.Face,
 	started func(context.Context, *service.House, address) error) (staged *backup.Staged, err error) {
+	door := &websocket.Door{} // each house has its own
+	c.Transports = append(slices.Clip(c.Transports), door)
+	c.Reach, c.Lasting = hardware.Reach, hardware.Lasting
 	house, err := service.Open(ctx, c)
 	if err != nil {
 		return nil, err
@@ -125,7 +131,7 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 		hosts = append(hosts, host)
 	}
 	at := o.address(tcp.Addr())
-	handler := api.New(house, api.Options{URL: at.url, Hosts: hosts, Faces: faces})
+	handler := api.New(house, api.Options{URL: at.url, Hosts: hosts, Faces: faces, Door: door})
 	network := api.Server(requestCtx, handler, func(ctx context.Context, _ net.Conn) context.Context { return ctx })
 	local := api.Server(requestCtx, handler, peerContext) // of its own, so that nobody outside can fill it
 	var group sync.WaitGroup
@@ -166,7 +172,11 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 var errServeOn = errors.New("serve on")
 
 // address is where a running service is reached.
-type address struct{ url, socket string }
+type address struct {
+	url    string // as browsers may call it
+	bound  string // as this machine can always call it
+	socket string
+}
 
 // address is where the service is reached: by the first name that was given for this machine, or by its address.
 func (o *serveOptions) address(bound net.Addr) address {
@@ -176,7 +186,13 @@ func (o *serveOptions) address(bound net.Addr) address {
 	} else if ip := net.ParseIP(host); ip != nil && ip.IsUnspecified() {
 		host = "127.0.0.1"
 	}
-	return address{url: "http://" + net.JoinHostPort(host, port), socket: "unix:" + filepath.Join(o.data, socketName)}
+	own := bound.(*net.TCPAddr)
+	ip := own.IP
+	if ip.IsUnspecified() {
+		ip = net.IPv4(127, 0, 0, 1)
+	}
+	return address{url: "http://" + net.JoinHostPort(host, port), socket: "unix:" + filepath.Join(o.data, socketName),
+		bound: "http://" + net.JoinHostPort(ip.String(), port)}
 }
 
 // announce prints where the service is; the address is the first line.

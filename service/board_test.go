@@ -76,6 +76,10 @@ func (b *board) Run(ctx context.Context, join func(context.Context, station.Link
 	}
 }
 
+func (b *board) Origin() station.Origin {
+	return station.Origin{Over: station.Stage, Address: b.name}
+}
+
 func (b *board) Receive(ctx context.Context) (station.Message, error) {
 	b.mu.Lock()
 	cut := b.cut

@@ -34,10 +34,14 @@ import (
 type Config struct {
 	Dir        string              // data directory; it must exist
 	Transports []station.Transport // ways that stations come in
-	Extra      []Runner            // what else lives as long as the stations, such as the stage
-	Now        func() time.Time    // nil is time.Now
-	Version    string
-	News       string // told in the journal at the start, such as that a backup was restored; "" is none
+	// Reach makes the transport of a station that the house reaches by itself; nil where it reaches none.
+	Reach func(station.Origin) (station.Transport, error)
+	// Lasting is the origin by which such a station is found again; nil where it is always the one it was added by.
+	Lasting func(station.Origin) station.Origin
+	Extra   []Runner         // what else lives as long as the stations, such as the stage
+	Now     func() time.Time // nil is time.Now
+	Version string
+	News    string // told in the journal at the start, such as that a backup was restored; "" is none
 }
 
 // Runner is anything that runs until its context ends.
@@ -63,11 +67,12 @@ type House struct {
 	Started   time.Time
 	ID        string // short, and of this data directory alone
 
-	dir   string
-	news  string
-	store *store.Store
-	lock  *dirLock
-	extra []Runner
+	dir     string
+	news    string
+	lasting func(station.Origin) station.Origin
+	store   *store.Store
+	lock    *dirLock
+	extra   []Runner
 
 	replaceMu sync.Mutex
 	staged    *backup.Staged
@@ -90,7 +95,8 @@ func Open(ctx context.Context, c Config) (*House, error) {
 	if err != nil {
 		return nil, errors.Join(err, lock.release())
 	}
-	h := &House{dir: c.Dir, news: c.News, store: s, lock: lock, extra: c.Extra, Version: c.Version, Started: c.Now(),
+	h := &House{dir: c.Dir, news: c.News, lasting: c.Lasting, store: s, lock: lock, extra: c.Extra, Version: c.Version,
+		Started:  c.Now(),
 		replaced: make(chan struct{})}
 	if err := h.build(ctx, c); err != nil {
 		return nil, errors.Join(err, h.Close())
@@ -122,7 +128,11 @@ func (h *House) build(ctx context.Context, c Config) error {
 	h.Access = access.New(s, h.Stream, c.Now)
 	echoes := transmit.NewEchoes(h.Book, c.Now)
 	h.Receive = receive.New(h.Book, h.Library, echoes, h.Stream, c.Now)
-	h.Stations = stations.New(c.Transports, h.Receive, h.Stream, c.Now)
+	h.Stations, err = stations.Open(ctx, stations.Config{Store: s, Transports: c.Transports, Reach: c.Reach,
+		Receiver: h.Receive, Stream: h.Stream, Now: c.Now})
+	if err != nil {
+		return err
+	}
 	h.Transmit = transmit.New(s, h.Stations, echoes, h.Stream, h.Book, c.Now)
 	if h.Lessons, err = lessons.Open(ctx, s, h.Library, h.Stations, h.Stream, h.Book, c.Now); err != nil {
 		return err

@@ -18,6 +18,8 @@ type Transport interface {
 
 // Link is the connection of one station.
 type Link interface {
+	// Origin is where it comes from.
+	Origin() Origin
 	// Receive waits for the station's next message. An error means that the link has ended.
 	Receive(ctx context.Context) (Message, error)
 	// Tell sends one message to the station. It does not wait for an answer, which comes through Receive. Its error
@@ -25,4 +27,49 @@ type Link interface {
 	Tell(ctx context.Context, m Message) error
 	// Close ends the link; Receive returns an error then. It can be called more than once, and while the others run.
 	Close() error
+}
+
+// Origin is where a link comes from. It is the same for the same station, whatever the station calls itself.
+type Origin struct {
+	Over    Over
+	Address string // of a serial or kernel device, the id of a token, or the name on the broker or the stage
+}
+
+// Over is a kind of transport.
+type Over string
+
+// The transports.
+const (
+	Stage     Over = "stage"
+	Serial    Over = "serial"
+	WebSocket Over = "websocket"
+	MQTT      Over = "mqtt"
+	Kernel    Over = "kernel"
+)
+
+// Relay passes messages between two links until one of them ends, and closes both. Each sees the other as its station,
+// so this is how one process stands between a station and the house.
+func Relay(ctx context.Context, a, b Link) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	ended := make(chan error, 2)
+	pass := func(from, to Link) {
+		for {
+			m, err := from.Receive(ctx)
+			if err == nil {
+				err = to.Tell(ctx, m)
+			}
+			if err != nil {
+				ended <- err
+				return
+			}
+		}
+	}
+	go pass(a, b)
+	go pass(b, a)
+	err := <-ended
+	cancel()
+	_, _ = a.Close(), b.Close()
+	<-ended
+	return err
 }

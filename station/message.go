@@ -50,6 +50,8 @@ type Hello struct {
 	Model    string `json:"model"`
 	Firmware string `json:"firmware"`
 	Ports    []Port `json:"ports"`
+	// Now is the station's clock in µs when it says this; 0 where it keeps nothing for later.
+	Now int64 `json:"now,omitempty"`
 }
 
 // Welcome answers a Hello that is accepted.
@@ -96,6 +98,30 @@ func (s Send) Airtime() int {
 	return signal.Sum(s.Once) + s.Repeats*signal.Sum(s.Repeat) + signal.Sum(s.Last) + s.GapUS
 }
 
+// Check says whether a transmitter can send this: its channel, and parts that fit. The error is a reason for Failed.
+func (s Send) Check(p Port) error {
+	if hz := s.CarrierHz + s.FrequencyHz; hz != 0 && (hz < p.FromHz || hz > p.ToHz) {
+		return fmt.Errorf("%d Hz is beyond %s, which sends from %d to %d Hz", hz, p.ID, p.FromHz, p.ToHz)
+	}
+	if n := max(len(s.Once), len(s.Repeat), len(s.Last)); n > p.Longest {
+		return fmt.Errorf("a train of %d durations is too long for %s: the most is %d", n, p.ID, p.Longest)
+	}
+	for _, part := range [][]int{s.Once, s.Repeat, s.Last} {
+		if len(part)%2 != 0 {
+			return errors.New("a part has to end with a space")
+		}
+		for _, d := range part {
+			if d <= 0 {
+				return errors.New("a duration has to be above 0")
+			}
+		}
+	}
+	if len(s.Once)+len(s.Repeat)+len(s.Last) == 0 || s.Repeats < 0 || s.GapUS < 0 {
+		return errors.New("there is nothing to send")
+	}
+	return nil
+}
+
 // Sent answers a Send that went out. Started is the station's clock, Took how long it was on the air, both in µs.
 type Sent struct {
 	ID      string `json:"id"`
@@ -120,6 +146,9 @@ type Cancel struct {
 	ID string `json:"id"`
 }
 
+// Who asks a station that has not said hello since the link was made to say it.
+type Who struct{}
+
 // Ping asks the other side whether it lives.
 type Ping struct{}
 
@@ -141,6 +170,7 @@ func (Sent) kind() string    { return "sent" }
 func (Failed) kind() string  { return "failed" }
 func (Hold) kind() string    { return "hold" }
 func (Cancel) kind() string  { return "cancel" }
+func (Who) kind() string     { return "who" }
 func (Ping) kind() string    { return "ping" }
 func (Pong) kind() string    { return "pong" }
 func (Note) kind() string    { return "note" }
@@ -186,6 +216,8 @@ func Unmarshal(data []byte) (Message, error) {
 		return read[Hold](data)
 	case "cancel":
 		return read[Cancel](data)
+	case "who":
+		return Who{}, nil
 	case "ping":
 		return Ping{}, nil
 	case "pong":
@@ -207,6 +239,9 @@ func read[M Message](data []byte) (Message, error) {
 }
 
 var nameRule = regexp.MustCompile(`^[a-z0-9-]{1,40}$`)
+
+// ValidName says whether a station or port may have a name.
+func ValidName(name string) bool { return nameRule.MatchString(name) }
 
 // maxPorts is the most ports of a station.
 const maxPorts = 64

@@ -18,7 +18,7 @@ var half = 0.5
 var messages = map[string]station.Message{
 	"hello": station.Hello{Link: 1, Station: "dome", Model: "Bench board", Firmware: "3", Ports: []station.Port{
 		{ID: "ir-out", Direction: station.Transmitter, Medium: "infrared", FromHz: 30_000, ToHz: 60_000, Longest: 1024,
-			Strength: true, Frequency: true}}},
+			Strength: true, Frequency: true}}, Now: 5},
 	"welcome": station.Welcome{Link: 1},
 	"refused": station.Refused{Reason: "no"},
 	"heard": station.Heard{Port: "ir-in", At: 5, Train: signal.Train{9000, 4500, 563}, Gap: 20_000, Strength: &half,
@@ -30,6 +30,7 @@ var messages = map[string]station.Message{
 	"failed": station.Failed{ID: "a1", Reason: "no"},
 	"hold":   station.Hold{ID: "a1", Lease: 400},
 	"cancel": station.Cancel{ID: "a1"},
+	"who":    station.Who{},
 	"ping":   station.Ping{},
 	"pong":   station.Pong{},
 	"note":   station.Note{Severity: "info", Text: "hello"},

@@ -29,6 +29,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0008-identity", Migrate: func(tx *gorm.DB) error { return tx.AutoMigrate(&v8.Code{}, &v8.Indexed{}) }},
 	{ID: "0009-floor", Migrate: floor},
 	{ID: "0010-doors", Migrate: doors},
+	{ID: "0011-stations", Migrate: stations},
 }
 
 const migrationTable = "migrations"
@@ -37,7 +38,7 @@ func migrate(db *gorm.DB) error {
 	m := gormigrate.New(db, &gormigrate.Options{TableName: migrationTable, IDColumnName: "id", IDColumnSize: 80,
 		UseTransaction: true}, migrations)
 	// a new database has nothing to go through
-	m.InitSchema(func(tx *gorm.DB) error { return execute(tx, slices.Concat(floorTables, doorTables)) })
+	m.InitSchema(func(tx *gorm.DB) error { return execute(tx, slices.Concat(floorTables, doorTables, stationTables)) })
 	return m.Migrate()
 }
 

@@ -117,16 +117,43 @@ type PortState struct {
 	ToHz      int        `json:"to_hz"`
 	Last      *time.Time `json:"last,omitempty" doc:"When it last heard or sent"`
 	Count     int        `json:"count" doc:"Presses heard or sent since the start"`
+	// of a transmitter
+	AirtimeMS int     `json:"airtime_ms,omitempty" doc:"On the air in the last hour"`
+	BudgetMS  int     `json:"budget_ms,omitempty" doc:"How long it may be on the air in an hour; none is no limit"`
+	Share     float64 `json:"airtime_share,omitempty" doc:"Of the hour that the budget is"`
 }
 
 // Station is a piece of hardware as Urbo sees it.
 type Station struct {
 	Name     string      `json:"name"`
+	Room     string      `json:"room,omitempty"`
+	Over     string      `json:"over" enum:"stage,serial,websocket,mqtt,kernel" doc:"How it is reached"`
+	Address  string      `json:"address,omitempty" doc:"The device it is reached by; none for one that dials in"`
 	Model    string      `json:"model"`
 	Firmware string      `json:"firmware"`
 	Here     bool        `json:"here" doc:"False while it is away"`
-	Since    time.Time   `json:"since" doc:"Here or away since"`
+	Since    *time.Time  `json:"since,omitempty" doc:"Here or away since; none where it never was here"`
 	Ports    []PortState `json:"ports"`
+	Secret   string      `json:"secret,omitempty" doc:"Its token, shown once: when it is added, for one that dials in"`
+}
+
+// NewStation is a station to add.
+type NewStation struct {
+	Name    string `json:"name" minLength:"1" maxLength:"40"`
+	Room    string `json:"room,omitempty" maxLength:"80"`
+	Over    string `json:"over" enum:"serial,websocket,mqtt,kernel,stage" doc:"How it is reached"`
+	Address string `json:"address,omitempty" maxLength:"200" doc:"The device, for serial and kernel; the name that it calls itself on the broker or the stage, where that is another"`
+}
+
+// StationChange changes what is given of a station.
+type StationChange struct {
+	Name *string `json:"name,omitempty" maxLength:"40"`
+	Room *string `json:"room,omitempty" maxLength:"80" doc:"Empty is none"`
+}
+
+// TransmitterChange changes what is given of a transmitter.
+type TransmitterChange struct {
+	Share *float64 `json:"airtime_share,omitempty" minimum:"0" maximum:"1" doc:"Of an hour that it may be on the air; 0 is no limit"`
 }
 
 // Lesson is a guided learning session for one device.
@@ -319,3 +346,6 @@ type Restored struct {
 	Created time.Time `json:"created" doc:"When it was made"`
 	By      string    `json:"by" doc:"Version of Urbo that made it"`
 }
+
+// StationsChanged says that stations were added, changed or removed: ask for them again.
+type StationsChanged struct{}

@@ -29,6 +29,7 @@ type Capture struct {
 	Sets      []SetMatch       // keys of code sets, where no key of the library sends this
 	PressID   string           // Urbo's own press, where this is an echo
 	Stored    bool             // it is safe on disk
+	Late      bool             // its station kept it while it was away: it is long past
 }
 
 // KeyMatch is a key of the library that sends what was heard.

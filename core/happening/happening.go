@@ -64,6 +64,7 @@ var readers = map[string]func([]byte) (What, error){
 	StationHere{}.Name():     read[StationHere],
 	StationAway{}.Name():     read[StationAway],
 	StationNote{}.Name():     read[StationNote],
+	StationChanged{}.Name():  read[StationChanged],
 	AccessChanged{}.Name():   read[AccessChanged],
 	HouseNote{}.Name():       read[HouseNote],
 	Told{}.Name():            read[Told],

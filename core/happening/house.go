@@ -31,6 +31,20 @@ func (s StationAway) Tell() (Line, bool) {
 	return l, true
 }
 
+// StationChanged says that the owner added, changed or removed a station.
+type StationChanged struct {
+	Station string `json:"station"` // its name now, or the one it had
+	Text    string `json:"text"`
+}
+
+// Name of the type.
+func (StationChanged) Name() string { return "station-changed" }
+
+// Tell repeats it.
+func (s StationChanged) Tell() (Line, bool) {
+	return Line{Kind: "station", Place: s.Station, Text: s.Text}, true
+}
+
 // StationUsed says that a port heard or sent something.
 type StationUsed struct{ Station string }
 

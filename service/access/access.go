@@ -399,3 +399,17 @@ func (a *Access) RemoveToken(ctx context.Context, name, by string) error {
 	a.say(by, "Removed the token "+name)
 	return nil
 }
+
+// RemoveTokenByID is RemoveToken for a token whose name may have become another. The error wraps ErrUnknown.
+func (a *Access) RemoveTokenByID(ctx context.Context, id, by string) error {
+	tokens, err := a.store.Tokens(ctx)
+	if err != nil {
+		return fmt.Errorf("remove token: %w", err)
+	}
+	for _, t := range tokens {
+		if t.ID == id {
+			return a.RemoveToken(ctx, t.Name, by)
+		}
+	}
+	return fmt.Errorf("%w: it is gone already", ErrUnknown)
+}

@@ -105,7 +105,7 @@ func (ls *Lessons) follow(ctx context.Context) error {
 		err := ls.heard.Wait(ctx)
 		batch, _ := ls.heard.Waiting()
 		for _, h := range batch {
-			if heard, ok := h.What.(happening.Heard); ok && !heard.Echo && !heard.Quiet {
+			if heard, ok := h.What.(happening.Heard); ok && !heard.Echo && !heard.Quiet && !heard.Capture.Late {
 				if e := ls.Do(context.WithoutCancel(ctx), func(ctx context.Context) error {
 					return ls.hear(ctx,
 						heard.Capture)

@@ -47,6 +47,7 @@ type press struct {
 	station string
 	port    station.Port
 	trains  []signal.Heard
+	late    bool      // the station kept it while it was away
 	more    bool      // the last train goes on in the next
 	hz      int       // measured carrier or channel, 0 where none was
 	count   int       // durations so far
@@ -75,8 +76,8 @@ func New(book *line.Book, l Library, echoes Echoes, events *stream.Stream, now f
 		pending: map[string]*press{}}
 }
 
-// Hear takes one train from a station. It does not block.
-func (r *Receive) Hear(stationName string, port station.Port, m station.Heard) {
+// Hear takes one train from a station; when is zero, or when it was where that is long past. It does not block.
+func (r *Receive) Hear(stationName string, port station.Port, m station.Heard, when time.Time) {
 	place := stationName + "/" + port.ID
 	if err := m.Train.Check(); err != nil {
 		r.stream.Publish(happening.Happening{What: happening.StationNote{Place: place, Severity: "error",
@@ -99,6 +100,9 @@ func (r *Receive) Hear(stationName string, port station.Port, m station.Heard) {
 	if p == nil {
 		p = &press{station: stationName, port: port, began: now,
 			start: now.Add(-time.Duration(m.Train.Length()+m.Gap) * time.Microsecond)}
+		if !when.IsZero() {
+			p.late, p.start, p.began = true, when, when
+		}
 		r.pending[place] = p
 	}
 	p.add(m)
@@ -182,10 +186,15 @@ func (r *Receive) finish(p *press) {
 	c := happening.Capture{ID: store.NewID(), At: p.start, Station: p.station, Port: p.port.ID,
 		Medium: line.Medium(p.port.Medium), Hz: p.hz, Strength: p.peak,
 		Trains: p.trains, Count: 1}
+	c.Late = p.late
 	c.Decoded = r.books[c.Medium].Decode(p.trains)
 	c.Describe()
 	r.library.Recognise(&c)
-	c.PressID = r.echoes.Find(c.Medium, p.began, p.latest, c.Readings, c.Trains)
+	last := p.latest
+	if p.late {
+		last = p.began
+	}
+	c.PressID = r.echoes.Find(c.Medium, p.began, last, c.Readings, c.Trains)
 	if worthKeeping(c) {
 		r.stream.Publish(happening.Happening{ID: c.ID, Cause: c.PressID, At: c.At, What: happening.HeardOf(c)})
 	}

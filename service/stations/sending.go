@@ -10,6 +10,7 @@ import (
 
 // Transmitter is a port that can send.
 type Transmitter struct {
+	ID      string // of its station, which keeps it whatever its name becomes
 	Station string
 	Port    station.Port
 
@@ -17,12 +18,16 @@ type Transmitter struct {
 	member   *member
 }
 
+// Key tells transmitters apart, whatever their names become.
+func (t Transmitter) Key() string { return t.ID + "/" + t.Port.ID }
+
 // Place is STATION/PORT.
 func (t Transmitter) Place() string { return t.Station + "/" + t.Port.ID }
 
 // Sending is a send that a station was told.
 type Sending struct {
 	id     string
+	port   string
 	link   station.Link
 	answer chan station.Message
 }
@@ -36,7 +41,7 @@ func (t Transmitter) Send(ctx context.Context, m station.Send) (*Sending, error)
 		s.mu.Unlock()
 		return nil, fmt.Errorf("%w: %s", station.ErrAway, t.Station)
 	}
-	send := &Sending{id: m.ID, link: l, answer: make(chan station.Message, 1)}
+	send := &Sending{id: m.ID, port: m.Port, link: l, answer: make(chan station.Message, 1)}
 	t.member.sends[m.ID] = send
 	u := t.member.use(t.Port.ID)
 	u.last = s.now()

@@ -1,6 +1,7 @@
 package stations
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -14,8 +15,10 @@ import (
 // State is a station as it is now.
 type State struct {
 	Name, Model, Firmware string
+	Room                  string
+	Origin                station.Origin
 	Here                  bool
-	Since                 time.Time // here or away
+	Since                 time.Time // here or away; zero where it was never here
 	Ports                 []PortState
 }
 
@@ -24,16 +27,17 @@ type PortState struct {
 	station.Port
 	Last  time.Time // when it last heard or sent; zero where it never did
 	Count int       // presses heard or sent since the start
+	Air   Air       // of a transmitter
 }
 
-// List lists the stations that have said hello since the start.
+// List lists the stations that the house knows.
 func (s *Stations) List() []State {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	out := make([]State, 0, len(s.members))
 	for _, m := range s.members {
-		if m.hello.Station != "" {
-			out = append(out, m.state())
+		if m.record.Removed.IsZero() {
+			out = append(out, s.state(m))
 		}
 	}
 	return out
@@ -43,62 +47,166 @@ func (s *Stations) List() []State {
 func (s *Stations) State(name string) (State, bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	for _, m := range s.members {
-		if m.hello.Station == name {
-			return m.state(), true
-		}
+	if m := s.named(name); m != nil {
+		return s.state(m), true
 	}
 	return State{}, false
 }
 
-func (m *member) state() State {
-	out := State{Name: m.hello.Station, Model: m.hello.Model, Firmware: m.hello.Firmware, Here: m.link != nil,
-		Since: m.since, Ports: []PortState{}}
+// Find is State for a caller who wants to know why there is none. The error wraps ErrUnknownStation and lists those
+// that there are.
+func (s *Stations) Find(name string) (State, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	m, err := s.find(name)
+	if err != nil {
+		return State{}, err
+	}
+	return s.state(m), nil
+}
+
+// named finds a member that is not removed; nil where there is none. The caller holds mu.
+func (s *Stations) named(name string) *member {
+	for _, m := range s.members {
+		if m.record.Name == name && m.record.Removed.IsZero() {
+			return m
+		}
+	}
+	return nil
+}
+
+func (s *Stations) state(m *member) State {
+	out := State{Name: m.record.Name, Model: m.hello.Model, Firmware: m.hello.Firmware, Room: m.record.Room,
+		Origin: m.origin(), Here: m.link != nil, Since: m.since, Ports: []PortState{}}
 	for _, port := range m.hello.Ports {
 		p := PortState{Port: port}
 		if u := m.ports[port.ID]; u != nil {
 			p.Last, p.Count = u.last, u.count
+		}
+		if port.Direction == station.Transmitter {
+			p.Air = s.air(m, port)
 		}
 		out.Ports = append(out.Ports, p)
 	}
 	return out
 }
 
-// Transmitter finds what can send on a channel: the preferred one (STATION/PORT), or the first that fits. Its error
-// wraps ErrNoTransmitter and says what is in the way.
-func (s *Stations) Transmitter(on device.Channel, preferred string) (Transmitter, error) {
+// At is the transmitter at a place (STATION/PORT), if it is here. The error wraps ErrUnknownTransmitter or
+// station.ErrAway.
+func (s *Stations) At(place string) (Transmitter, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, m := range s.members {
+		for _, port := range m.hello.Ports {
+			if m.record.Name+"/"+port.ID != place || port.Direction != station.Transmitter ||
+				!m.record.Removed.IsZero() {
+				continue
+			}
+			if m.link == nil {
+				return Transmitter{}, fmt.Errorf("%w: %s", station.ErrAway, m.record.Name)
+			}
+			return Transmitter{ID: m.record.ID, Station: m.record.Name, Port: port, stations: s, member: m}, nil
+		}
+	}
+	return Transmitter{}, fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, place, s.transmitters())
+}
+
+// Want is what a transmitter is wanted for.
+type Want struct {
+	On        device.Channel
+	Preferred string // STATION/PORT, or "" for none
+	Only      bool   // no other than the preferred one
+	Room      string // where the device is, or ""
+}
+
+// Transmitter finds what can send: the preferred one, or one in the device's room, or the first that fits. Where the
+// preferred one is away, another takes its place unless only that one may; instead says so. The error wraps
+// ErrNoTransmitter or ErrAirtime and says what is in the way.
+func (s *Stations) Transmitter(w Want) (t Transmitter, instead string, err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	var why []string
+	var found []Transmitter
+	kind := ErrNoTransmitter
 	for _, m := range s.members {
 		for _, port := range m.hello.Ports {
-			place := m.hello.Station + "/" + port.ID
-			if port.Direction != station.Transmitter || preferred != "" && place != preferred {
+			place := m.record.Name + "/" + port.ID
+			if port.Direction != station.Transmitter || !m.record.Removed.IsZero() {
 				continue
 			}
+			meant := place == w.Preferred
+			if w.Preferred != "" && w.Only && !meant {
+				continue
+			}
+			fits, reason := s.fits(m, port, w.On)
 			switch {
-			case line.Medium(port.Medium) != on.Medium:
-				if preferred != "" {
-					why = append(why, fmt.Sprintf("%s sends %s", place, port.Medium))
-				}
-			case on.Hz < port.FromHz || on.Hz > port.ToHz:
-				why = append(why, fmt.Sprintf("%s sends from %s to %s", place, device.Hertz(port.FromHz),
-					device.Hertz(port.ToHz)))
-			case m.link == nil:
-				why = append(why, fmt.Sprintf("station %q is away since %s", m.hello.Station, m.since.Format("15:04")))
-			default:
-				return Transmitter{Station: m.hello.Station, Port: port, stations: s, member: m}, nil
+			case fits:
+				found = append(found, Transmitter{ID: m.record.ID, Station: m.record.Name, Port: port, stations: s,
+					member: m})
+			case errors.Is(reason, ErrAirtime):
+				kind = ErrAirtime
+				fallthrough
+			case line.Medium(port.Medium) == w.On.Medium || meant:
+				why = append(why, reason.Error())
+			}
+			if meant && !fits {
+				instead = reason.Error()
 			}
 		}
+	}
+	if w.Preferred != "" && instead == "" && !slices.Contains(strings.Split(s.transmitters(), ", "), w.Preferred) {
+		instead = fmt.Sprintf("there is no transmitter %s, only %s", w.Preferred, s.transmitters())
+		if w.Only {
+			why = append(why, instead)
+		}
+	}
+	if i := choose(found, w); i >= 0 {
+		if found[i].Place() == w.Preferred || w.Preferred == "" {
+			instead = ""
+		}
+		return found[i], instead, nil
 	}
 	if len(why) == 0 {
 		why = []string{"attach a station that has one"}
-		if preferred != "" {
-			why = []string{fmt.Sprintf("there is no transmitter %s, only %s", preferred, s.transmitters())}
+		if instead != "" {
+			why = []string{instead}
 		}
 	}
-	return Transmitter{}, fmt.Errorf("%w for %s at %s: %s", ErrNoTransmitter, on.Medium, device.Hertz(on.Hz),
+	return Transmitter{}, "", fmt.Errorf("%w for %s at %s: %s", kind, w.On.Medium, device.Hertz(w.On.Hz),
 		strings.Join(why, "; "))
+}
+
+// choose is the place of the best of those that fit, -1 where there is none.
+func choose(found []Transmitter, w Want) int {
+	if i := slices.IndexFunc(found, func(t Transmitter) bool { return t.Place() == w.Preferred }); i >= 0 {
+		return i
+	}
+	if w.Room != "" {
+		if i := slices.IndexFunc(found, func(t Transmitter) bool {
+			return strings.EqualFold(t.member.record.Room, w.Room)
+		}); i >= 0 {
+			return i
+		}
+	}
+	return min(len(found), 1) - 1
+}
+
+// fits says whether a port can send on a channel now, or why not. The caller holds mu.
+func (s *Stations) fits(m *member, port station.Port, on device.Channel) (bool, error) {
+	place := m.record.Name + "/" + port.ID
+	switch {
+	case line.Medium(port.Medium) != on.Medium:
+		return false, fmt.Errorf("%s sends %s", place, port.Medium)
+	case on.Hz < port.FromHz || on.Hz > port.ToHz:
+		return false, fmt.Errorf("%s sends from %s to %s", place, device.Hertz(port.FromHz), device.Hertz(port.ToHz))
+	case m.link == nil:
+		return false, fmt.Errorf("station %q is away since %s", m.record.Name, m.since.Format("15:04"))
+	}
+	if air := s.air(m, port); air.Spent() {
+		return false, fmt.Errorf("%w: %s has sent for %s of the last hour, and may for %s", ErrAirtime, place,
+			air.Used.Round(time.Second), air.Budget.Round(time.Second))
+	}
+	return true, nil
 }
 
 // transmitters lists the transmitters that there are. The caller holds mu.
@@ -106,8 +214,8 @@ func (s *Stations) transmitters() string {
 	var out []string
 	for _, m := range s.members {
 		for _, port := range m.hello.Ports {
-			if port.Direction == station.Transmitter {
-				out = append(out, m.hello.Station+"/"+port.ID)
+			if port.Direction == station.Transmitter && m.record.Removed.IsZero() {
+				out = append(out, m.record.Name+"/"+port.ID)
 			}
 		}
 	}
@@ -131,6 +239,6 @@ func (s *Stations) CheckTransmitter(place string) error {
 
 // Reaches says why no transmitter can send on a channel; nil where one can.
 func (s *Stations) Reaches(on device.Channel, preferred string) error {
-	_, err := s.Transmitter(on, preferred)
+	_, _, err := s.Transmitter(Want{On: on, Preferred: preferred, Only: preferred != ""})
 	return err
 }

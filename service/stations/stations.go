@@ -16,6 +16,7 @@ import (
 	"urbo/core/signal"
 	"urbo/service/stream"
 	"urbo/station"
+	"urbo/store"
 )
 
 // Errors that callers ask for.
@@ -23,6 +24,11 @@ var (
 	ErrNoTransmitter      = errors.New("no transmitter")
 	ErrUnknownTransmitter = errors.New("unknown transmitter")
 	ErrNameTaken          = errors.New("another station has this name")
+	ErrUnknownStation     = errors.New("unknown station")
+	ErrRemoved            = errors.New("the station was removed")
+	ErrMany               = errors.New("too many stations")
+	ErrAirtime            = errors.New("its airtime is used up")
+	ErrReach              = errors.New("cannot reach the station")
 )
 
 // Silent is how long a station may say nothing before it counts as away, and a ping is sent at a third of it.
@@ -33,34 +39,62 @@ const (
 	greeting = 10 * time.Second
 	// telling is how long a message may take to get out.
 	telling = 2 * time.Second
-	// A transport that failed is run again after a pause that grows from the first to the second.
-	firstPause, longestPause = time.Second, time.Minute
+	// asking is how long a link may be silent before it is asked who it is: a board that was there before says nothing
+	// by itself.
+	asking = time.Second
 )
 
-// Receiver takes what receivers hear. Hear does not block.
+// Receiver takes what receivers hear; when is zero, or when it was where that is long past. Hear does not block.
 type Receiver interface {
-	Hear(station string, port station.Port, m station.Heard)
+	Hear(station string, port station.Port, m station.Heard, when time.Time)
+}
+
+// Store keeps what the house knows of its stations.
+type Store interface {
+	Stations(ctx context.Context) ([]store.Station, error)
+	PutStation(ctx context.Context, s store.Station) error
+}
+
+// Config of the stations.
+type Config struct {
+	Store      Store
+	Transports []station.Transport // that run all the time
+	// Reach makes the transport of a station that the house reaches by itself, such as one on a serial port. Its error
+	// says what is wrong with the address.
+	Reach    func(station.Origin) (station.Transport, error)
+	Receiver Receiver
+	Stream   *stream.Stream
+	Now      func() time.Time
 }
 
 // Stations is the stations of the house.
 type Stations struct {
+	store      Store
 	transports []station.Transport
+	reach      func(station.Origin) (station.Transport, error)
 	receiver   Receiver
 	stream     *stream.Stream
 	now        func() time.Time
 
+	changing sync.Mutex // held while a record is changed, on disk and here; taken before mu
+
 	mu      sync.Mutex
-	members []*member // in the order in which they first said hello
+	running context.Context // nil before Run
+	group   sync.WaitGroup  // the transports
+	members []*member       // in the order in which they were added
 }
 
 // member is one station as Urbo sees it.
 type member struct {
-	hello station.Hello
-	link  station.Link // nil while it is away
-	since time.Time    // here or away
-	spoke time.Time
-	ports map[string]*use
-	sends map[string]*Sending // that are not answered, by id
+	record store.Station
+	hello  station.Hello // what it last said of itself; its name there is its own
+	link   station.Link  // nil while it is away
+	since  time.Time     // here or away; zero where it was never here
+	spoke  time.Time
+	clock  time.Time // when its own clock was 0
+	ports  map[string]*use
+	sends  map[string]*Sending // that are not answered, by id
+	end    func()              // its own transport's; nil where it has none
 }
 
 // use is what a port did.
@@ -68,50 +102,80 @@ type use struct {
 	last  time.Time
 	count int
 	end   int64 // of what it heard last, on the station's clock in µs
+	air   airtime
 }
 
-// New makes the stations of some transports.
-func New(transports []station.Transport, receiver Receiver, events *stream.Stream, now func() time.Time) *Stations {
-	return &Stations{transports: transports, receiver: receiver, stream: events, now: now}
+// Open reads what the house knows of its stations.
+func Open(ctx context.Context, c Config) (*Stations, error) {
+	s := &Stations{store: c.Store, transports: c.Transports, reach: c.Reach, receiver: c.Receiver, stream: c.Stream,
+		now: c.Now}
+	records, err := c.Store.Stations(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("read the stations: %w", err)
+	}
+	for _, r := range records {
+		s.members = append(s.members, newMember(r))
+	}
+	return s, nil
+}
+
+func newMember(r store.Station) *member {
+	m := &member{record: r, since: r.Seen, ports: map[string]*use{}, sends: map[string]*Sending{}}
+	if said, err := station.Unmarshal([]byte(r.Hello)); err == nil && r.Hello != "" {
+		m.hello, _ = said.(station.Hello)
+	}
+	return m
 }
 
 // Run runs every transport until the context ends.
 func (s *Stations) Run(ctx context.Context) error {
-	var group sync.WaitGroup
+	s.changing.Lock()
+	s.mu.Lock()
+	s.running = ctx
 	for _, t := range s.transports {
-		group.Go(func() { s.supervise(ctx, t) })
+		s.group.Go(func() { station.Supervise(ctx, t, s.serve, s.now) })
 	}
-	group.Go(func() { s.watch(ctx) })
-	group.Wait()
+	s.group.Go(func() { s.watch(ctx) })
+	for _, m := range s.members {
+		s.start(m)
+	}
+	s.mu.Unlock()
+	s.changing.Unlock()
+	<-ctx.Done()
+	s.changing.Lock() // nobody starts another one any more
+	s.mu.Lock()
+	s.running = nil
+	s.mu.Unlock()
+	s.changing.Unlock()
+	s.group.Wait()
 	return nil
 }
 
-// supervise runs one transport, again after a while where it fails.
-func (s *Stations) supervise(ctx context.Context, t station.Transport) {
-	for pause := firstPause; ; pause = min(2*pause, longestPause) {
-		began := s.now()
-		err := t.Run(ctx, s.serve)
-		if ctx.Err() != nil || err == nil {
-			return
-		}
-		slog.Warn("a transport failed and is run again", "transport", fmt.Sprintf("%T", t), "error", err)
-		if s.now().Sub(began) > longestPause {
-			pause = firstPause
-		}
-		timer := time.NewTimer(pause)
-		select {
-		case <-ctx.Done():
-			timer.Stop()
-			return
-		case <-timer.C:
-		}
+// start runs the transport of a station that the house reaches by itself. The caller holds mu.
+func (s *Stations) start(m *member) {
+	if s.reach == nil || s.running == nil || !m.record.Removed.IsZero() {
+		return
 	}
+	t, err := s.reach(m.origin())
+	if err != nil {
+		slog.Warn("a station cannot be reached", "station", m.record.Name, "error", err)
+		return
+	}
+	if t == nil { // it comes by itself
+		return
+	}
+	ctx, end := context.WithCancel(s.running)
+	m.end = end
+	s.group.Go(func() {
+		defer end()
+		station.Supervise(ctx, t, s.serve, s.now)
+	})
 }
 
 // serve is the life of one link: hello, and then all that the station says. It returns when the link has ended.
 func (s *Stations) serve(ctx context.Context, l station.Link) error {
 	defer l.Close()
-	hello, err := greet(ctx, l)
+	hello, err := s.greet(ctx, l)
 	if err != nil {
 		return err
 	}
@@ -122,7 +186,7 @@ func (s *Stations) serve(ctx context.Context, l station.Link) error {
 		return err
 	}
 	s.tell(ctx, l, station.Welcome{Link: station.Version})
-	s.stream.Publish(happening.Happening{What: happening.StationHere{Station: hello.Station}})
+	s.stream.Publish(happening.Happening{What: happening.StationHere{Station: s.nameOf(m)}})
 	for {
 		message, err := l.Receive(ctx)
 		if err != nil {
@@ -136,13 +200,34 @@ func (s *Stations) serve(ctx context.Context, l station.Link) error {
 	}
 }
 
-// greet waits for the hello of a link.
-func greet(ctx context.Context, l station.Link) (station.Hello, error) {
-	ctx, cancel := context.WithTimeout(ctx, greeting)
+// greet waits for the hello of a link, and asks for it where it does not come.
+func (s *Stations) greet(ctx context.Context, l station.Link) (station.Hello, error) {
+	ctx, cancel := context.WithTimeoutCause(ctx, greeting, errNoHello)
 	defer cancel()
+	var asked sync.WaitGroup
+	defer asked.Wait()
+	answered := make(chan struct{})
+	defer close(answered)
+	asked.Go(func() {
+		tick := time.NewTicker(asking)
+		defer tick.Stop()
+		for {
+			select {
+			case <-answered:
+				return
+			case <-ctx.Done():
+				return
+			case <-tick.C:
+				s.tell(ctx, l, station.Who{})
+			}
+		}
+	})
 	for {
 		m, err := l.Receive(ctx)
 		if err != nil {
+			if errors.Is(context.Cause(ctx), errNoHello) {
+				err = errNoHello
+			}
 			return station.Hello{}, fmt.Errorf("wait for hello: %w", err)
 		}
 		if hello, ok := m.(station.Hello); ok {
@@ -151,30 +236,98 @@ func greet(ctx context.Context, l station.Link) (station.Hello, error) {
 	}
 }
 
+var errNoHello = fmt.Errorf("nothing says hello within %.0f s: is there a station, and is its speed right?",
+	greeting.Seconds())
+
 // enter makes a station that said hello a member. A name belongs to the station that is here with it; one that was
 // quiet for long gives way: the same station may have come back before its old link was noticed to be dead.
 func (s *Stations) enter(hello station.Hello, l station.Link) (*member, error) {
 	if err := hello.Check(); err != nil {
 		return nil, err
 	}
+	s.changing.Lock()
+	defer s.changing.Unlock()
+	m, err := s.seat(hello, l)
+	if err != nil {
+		return nil, err
+	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	i := slices.IndexFunc(s.members, func(m *member) bool { return m.hello.Station == hello.Station })
-	if i < 0 {
-		i = len(s.members)
-		s.members = append(s.members, &member{ports: map[string]*use{}})
-	}
-	m := s.members[i]
 	if m.link != nil && s.now().Sub(m.spoke) < Silent/3 {
-		return nil, fmt.Errorf("%w: %q is here already: rename one of the two", ErrNameTaken, hello.Station)
+		return nil, fmt.Errorf("%w: %q is here already: rename one of the two", ErrNameTaken, m.record.Name)
 	}
 	if m.link != nil {
 		_ = m.link.Close()
 	}
 	m.lose()
-	hello.Model, hello.Firmware = shown(hello.Model), shown(hello.Firmware)
-	m.hello, m.link, m.since, m.spoke = hello, l, s.now(), s.now()
+	m.hello, m.link, m.since, m.spoke = cleaned(hello), l, s.now(), s.now()
+	m.clock = s.now().Add(-time.Duration(hello.Now) * time.Microsecond)
+	s.keep(m)
 	return m, nil
+}
+
+// seat finds the member that a link belongs to, or makes one. The caller holds changing.
+func (s *Stations) seat(hello station.Hello, l station.Link) (*member, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	origin := l.Origin()
+	for _, m := range s.members {
+		if m.origin() != origin {
+			continue
+		}
+		if !m.record.Removed.IsZero() {
+			return nil, fmt.Errorf("%w: %q: add it again to let it in", ErrRemoved, hello.Station)
+		}
+		return m, nil
+	}
+	if err := s.checkName(hello.Station, nil); err != nil {
+		return nil, err
+	}
+	if len(s.members) >= MaxStations {
+		return nil, fmt.Errorf("%w: %d, which is the most: remove one", ErrMany, MaxStations)
+	}
+	m := newMember(store.Station{ID: store.NewID(), Name: hello.Station, Over: string(origin.Over),
+		Address: origin.Address, Added: s.now()})
+	s.members = append(s.members, m)
+	return m, nil
+}
+
+// keep writes on disk who came, where it says something new. Where the disk refuses, it is here all the same. The
+// caller holds changing and mu; mu is given away meanwhile.
+func (s *Stations) keep(m *member) {
+	lasting := m.hello
+	lasting.Now = 0
+	said, err := station.Marshal(lasting)
+	if err != nil {
+		return
+	}
+	known := m.record.Hello == string(said)
+	m.record.Hello, m.record.Seen = string(said), s.now()
+	r := m.record
+	s.mu.Unlock()
+	defer s.mu.Lock()
+	if known {
+		return
+	}
+	if err := s.store.PutStation(context.Background(), r); err != nil {
+		slog.Error("a station is not kept on disk", "error", err)
+	}
+}
+
+// cleaned is a hello as it may be shown.
+func cleaned(h station.Hello) station.Hello {
+	h.Model, h.Firmware = shown(h.Model), shown(h.Firmware)
+	return h
+}
+
+func (m *member) origin() station.Origin {
+	return station.Origin{Over: station.Over(m.record.Over), Address: m.record.Address}
+}
+
+func (s *Stations) nameOf(m *member) string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return m.record.Name
 }
 
 // longestText is the most characters that are taken of a text that a station says.
@@ -206,13 +359,27 @@ func (s *Stations) leave(m *member, l station.Link, why error) {
 	}
 	m.lose()
 	m.link, m.since = nil, s.now()
-	name := m.hello.Station
+	name := m.record.Name
 	s.mu.Unlock()
+	s.noteSeen(m)
 	what := happening.StationAway{Station: name}
 	if !errors.Is(why, station.ErrAway) && !errors.Is(why, context.Canceled) {
 		what.Why = why.Error()
 	}
 	s.stream.Publish(happening.Happening{What: what})
+}
+
+// noteSeen keeps on disk when a station was here last.
+func (s *Stations) noteSeen(m *member) {
+	s.changing.Lock()
+	defer s.changing.Unlock()
+	s.mu.Lock()
+	m.record.Seen = s.now()
+	r := m.record
+	s.mu.Unlock()
+	if err := s.store.PutStation(context.Background(), r); err != nil {
+		slog.Warn("when a station was here is not kept on disk", "error", err)
+	}
 }
 
 // tell sends a message that nothing depends on: where it does not get out, the link's end shows by itself.
@@ -226,7 +393,7 @@ func (s *Stations) tell(ctx context.Context, l station.Link, m station.Message) 
 func (s *Stations) take(ctx context.Context, m *member, l station.Link, message station.Message) {
 	s.mu.Lock()
 	m.spoke = s.now()
-	name := m.hello.Station
+	name := m.record.Name
 	s.mu.Unlock()
 	switch msg := message.(type) {
 	case station.Hello: // it began anew, and forgot what it was told
@@ -255,6 +422,8 @@ func (s *Stations) again(m *member, hello station.Hello) error {
 	if err := hello.Check(); err != nil {
 		return err
 	}
+	s.changing.Lock()
+	defer s.changing.Unlock()
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if hello.Station != m.hello.Station {
@@ -262,7 +431,8 @@ func (s *Stations) again(m *member, hello station.Hello) error {
 			hello.Station)
 	}
 	m.lose()
-	m.hello = hello
+	m.hello, m.clock = cleaned(hello), s.now().Add(-time.Duration(hello.Now)*time.Microsecond)
+	s.keep(m)
 	return nil
 }
 
@@ -281,14 +451,31 @@ func (s *Stations) heard(m *member, name string, heard station.Heard) {
 	u := m.use(port.ID)
 	fresh := u.last.IsZero() || heard.At-u.end >= signal.PressSilence || heard.At < u.end
 	u.last, u.end = s.now(), heard.At+int64(heard.Train.Length())
+	when := m.late(heard, s.now())
 	if fresh {
 		u.count++
 	}
 	s.mu.Unlock()
-	s.receiver.Hear(name, port, heard)
+	s.receiver.Hear(name, port, heard, when)
 	if fresh {
 		s.stream.Publish(happening.Happening{What: happening.StationUsed{Station: name}})
 	}
+}
+
+// behind is how late something heard may come in before it counts as kept for later.
+const behind = 2 * time.Second
+
+// late is when something was heard that was kept while the station was away; zero where it is of now, or where the
+// station's clock is not known. The caller holds mu.
+func (m *member) late(heard station.Heard, now time.Time) time.Time {
+	if m.hello.Now == 0 {
+		return time.Time{}
+	}
+	end := m.clock.Add(time.Duration(heard.At+int64(heard.Train.Length())+int64(heard.Gap)) * time.Microsecond)
+	if now.Sub(end) < behind {
+		return time.Time{}
+	}
+	return m.clock.Add(time.Duration(heard.At) * time.Microsecond)
 }
 
 func (m *member) use(port string) *use {
@@ -304,12 +491,16 @@ func (s *Stations) answered(m *member, id string, message station.Message) {
 	s.mu.Lock()
 	send := m.sends[id]
 	delete(m.sends, id)
+	name := m.record.Name
+	if sent, ok := message.(station.Sent); ok && send != nil {
+		m.use(send.port).air.add(s.now(), time.Duration(sent.Took)*time.Microsecond)
+	}
 	s.mu.Unlock()
 	if send == nil { // of a send that was given up, or a second answer: it says nothing new
 		return
 	}
 	send.answer <- message // it has room for one
-	s.stream.Publish(happening.Happening{What: happening.StationUsed{Station: m.hello.Station}})
+	s.stream.Publish(happening.Happening{What: happening.StationUsed{Station: name}})
 }
 
 // watch asks quiet stations whether they live, and closes the links of those that do not.

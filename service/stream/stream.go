@@ -54,6 +54,13 @@ func (s *Stream) Subscribe() *Queue {
 	return q
 }
 
+// Leave ends a queue: nothing is put into it any more.
+func (s *Stream) Leave(q *Queue) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.queues = slices.DeleteFunc(s.queues, func(other *Queue) bool { return other == q })
+}
+
 // Close says that nothing happens any more: followers get what waits, and then io.EOF.
 func (s *Stream) Close() {
 	s.mu.Lock()

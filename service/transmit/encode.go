@@ -47,25 +47,24 @@ func (t *Transmit) encode(c device.Code) (part, device.Channel, error) {
 	return p, on, nil
 }
 
-// prepare encodes an order's codes and finds one transmitter for all of them.
-func (t *Transmit) prepare(o Order) ([]part, stations.Transmitter, error) {
-	var out []part
-	var through stations.Transmitter
+// prepare encodes an order's codes and finds one transmitter for all of them; instead says why it is not the preferred
+// one, where it is not.
+func (t *Transmit) prepare(o Order) (out []part, through stations.Transmitter, instead string, err error) {
 	for i, c := range o.Key.Codes {
 		p, on, err := t.encode(c)
 		if err != nil {
-			return nil, through, err
+			return nil, through, "", err
 		}
 		if i == 0 {
-			if through, err = t.stations.Transmitter(on, o.Transmitter); err != nil {
-				return nil, through, err
+			if through, instead, err = t.stations.Transmitter(o.want(on)); err != nil {
+				return nil, through, "", err
 			}
 		} else if line.Medium(through.Port.Medium) != on.Medium {
-			return nil, through, fmt.Errorf("its codes need two media, %s and %s: learn them as two keys",
+			return nil, through, "", fmt.Errorf("its codes need two media, %s and %s: learn them as two keys",
 				through.Port.Medium, on.Medium)
 		}
 		if n := max(len(p.Once), len(p.Repeat), len(p.Last)); n > through.Port.Longest {
-			return nil, through, fmt.Errorf("%w %s: %d durations, the most is %d", ErrTooLong, through.Place(), n,
+			return nil, through, "", fmt.Errorf("%w %s: %d durations, the most is %d", ErrTooLong, through.Place(), n,
 				through.Port.Longest)
 		}
 		p.Port, p.WithinMS = through.Port.ID, int(startWithin/time.Millisecond)
@@ -74,7 +73,16 @@ func (t *Transmit) prepare(o Order) ([]part, stations.Transmitter, error) {
 	if o.Key.Hold != device.HoldOnce {
 		hold(out, o.Hold)
 	}
-	return out, through, nil
+	return out, through, instead, nil
+}
+
+// want is what an order asks of a transmitter: the one that was named for this press and no other, or the device's own,
+// which another may stand in for.
+func (o Order) want(on device.Channel) stations.Want {
+	if o.Transmitter != "" {
+		return stations.Want{On: on, Preferred: o.Transmitter, Only: true}
+	}
+	return stations.Want{On: on, Preferred: o.Device.Transmitter, Room: o.Device.Room}
 }
 
 // hold makes the repeating part of the last code go on for as long as the key is held.

@@ -18,6 +18,7 @@ type Ticket struct {
 	order    Order
 	parts    []part
 	through  stations.Transmitter
+	instead  string    // why it is not the preferred one
 	by       time.Time // dropped when it has not begun by then
 	done     chan struct{}
 

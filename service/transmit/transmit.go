@@ -47,7 +47,7 @@ type Turns interface {
 
 // Stations finds transmitters.
 type Stations interface {
-	Transmitter(on device.Channel, preferred string) (stations.Transmitter, error)
+	Transmitter(w stations.Want) (t stations.Transmitter, instead string, err error)
 }
 
 // Order is a press that is asked for.
@@ -55,7 +55,7 @@ type Order struct {
 	Device      device.Device // zero where the codes belong to no key
 	Key         device.Key    // what is sent, and what holding does
 	What        string        // for the journal, where it is no key: "what is on the bench"
-	Transmitter string        // STATION/PORT; "" is the first that fits
+	Transmitter string        // STATION/PORT; "" is the device's own, or the first that fits
 	Times       int           // presses one after another; 0 is one
 	Hold        time.Duration // how long it is held; 0 is a short press
 	Lease       time.Duration // or it is held for so long, and on for each Ticket.Hold
@@ -92,7 +92,7 @@ type Transmit struct {
 	running context.Context // nil before Run
 	ending  bool
 	group   sync.WaitGroup     // the workers
-	workers map[string]*worker // by STATION/PORT
+	workers map[string]*worker // by stations.Transmitter.Key
 	tickets map[string]*Ticket // by id: those that are not over, and held ones that were so lately
 	devices map[string]recent  // by id
 }
@@ -141,7 +141,7 @@ func (t *Transmit) start(o Order) (*Ticket, error) {
 	if ending {
 		return nil, ErrEnding
 	}
-	parts, through, err := t.prepare(o)
+	parts, through, instead, err := t.prepare(o)
 	if err != nil {
 		return nil, err
 	}
@@ -154,12 +154,13 @@ func (t *Transmit) start(o Order) (*Ticket, error) {
 	if t.ending {
 		return nil, ErrEnding
 	}
-	w := t.worker(through.Place())
+	w := t.worker(through.Key())
 	if len(w.waiting) >= queueLimit {
 		return nil, fmt.Errorf("%w: %d on %s: try again in a moment", ErrBusy, queueLimit, through.Place())
 	}
 	now := t.now()
-	k := &Ticket{ID: store.NewID(), transmit: t, order: o, parts: parts, through: through, by: now.Add(patience),
+	k := &Ticket{ID: store.NewID(), transmit: t, order: o, parts: parts, through: through, instead: instead,
+		by:   now.Add(patience),
 		done: make(chan struct{}),
 		held: now.Add(min(o.Lease, MaxLease)), most: now.Add(patience)}
 	i := len(w.waiting)

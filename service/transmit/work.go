@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"urbo/core/device"
@@ -55,7 +56,7 @@ func (t *Transmit) next(w *worker) (*Ticket, time.Duration) {
 
 // drop takes a press out of its queue, and says whether it was there. The caller holds mu.
 func (t *Transmit) drop(k *Ticket) bool {
-	w := t.workers[k.through.Place()]
+	w := t.workers[k.through.Key()]
 	i := slices.Index(w.waiting, k)
 	if i >= 0 {
 		w.waiting = slices.Delete(w.waiting, i, i+1)
@@ -72,7 +73,8 @@ func (t *Transmit) serve(k *Ticket) {
 	}
 	r := happening.Receipt{ID: k.ID, At: t.now(), By: o.By, DeviceID: o.Device.ID, Device: o.Device.Slug,
 		Times:   o.Times,
-		Station: k.through.Station, Port: k.through.Port.ID, Outcome: happening.Sent, Note: t.warming(o.Device)}
+		Station: k.through.Station, Port: k.through.Port.ID, Outcome: happening.Sent,
+		Note: k.stoodIn(t.warming(o.Device))}
 	if r.What = o.What; o.Device.ID != "" {
 		r.Key, r.What = o.Key.Name, ""
 	}
@@ -100,6 +102,14 @@ func (t *Transmit) serve(k *Ticket) {
 	}
 	t.pressed(o, r)
 	t.finish(k, r, nil)
+}
+
+// stoodIn adds to a note why another transmitter took the place of the device's own.
+func (k *Ticket) stoodIn(note string) string {
+	if k.instead == "" {
+		return note
+	}
+	return strings.TrimSpace(fmt.Sprintf("Sent through %s, since %s. %s", k.through.Place(), k.instead, note))
 }
 
 // goesOn says whether a press of several is still wanted. The error wraps ErrGivenUp.

@@ -114,6 +114,11 @@ func (n *Station) open() *link {
 	return l
 }
 
+// Origin is the stage.
+func (l *link) Origin() station.Origin {
+	return station.Origin{Over: station.Stage, Address: l.station.hello.Station}
+}
+
 // Receive waits for what the station says.
 func (l *link) Receive(ctx context.Context) (station.Message, error) {
 	for {
@@ -187,6 +192,8 @@ func (n *Station) obey(m station.Message) {
 		if p := n.playing[m.ID]; p != nil {
 			p.Cancel()
 		}
+	case station.Who:
+		n.said.put(n.hello)
 	case station.Ping:
 		n.said.put(station.Pong{})
 	}
@@ -206,6 +213,9 @@ func (n *Station) send(m station.Send) {
 	switch {
 	case i < 0:
 		n.said.put(station.Failed{ID: m.ID, Reason: fmt.Sprintf("no transmitter %q here", m.Port)})
+		return
+	case m.Check(n.hello.Ports[i]) != nil:
+		n.said.put(station.Failed{ID: m.ID, Reason: m.Check(n.hello.Ports[i]).Error()})
 		return
 	case n.busy[m.Port]:
 		n.said.put(station.Failed{ID: m.ID, Reason: "still sending something else"})

@@ -34,7 +34,21 @@ func live(t *testing.T, act func(t *testing.T, p *linktest.Peer, s *stage.Stage)
 }
 
 func TestStation_KeepsTheRulesOfTheLink(t *testing.T) {
-	live(t, func(t *testing.T, p *linktest.Peer, _ *stage.Stage) { linktest.Conform(t, p, time.Sleep) })
+	synctest.Test(t, func(t *testing.T) {
+		s, err := stage.New(stage.Options{})
+		require.NoError(t, err)
+		ctx, cancel := context.WithCancel(t.Context())
+		var group sync.WaitGroup
+		group.Go(func() { _ = s.Run(ctx) })
+		group.Go(func() {
+			_ = onstage.New(s, "lecture").Run(ctx, func(_ context.Context, l station.Link) error {
+				linktest.Conform(t, l)
+				cancel()
+				return nil
+			})
+		})
+		group.Wait()
+	})
 }
 
 func TestHeard_TrainsEndAfterSilence(t *testing.T) {

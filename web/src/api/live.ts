@@ -66,6 +66,11 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     queryClient.setQueryData<Station[]>(keys.stations, (old) => applyStation(old, s));
     if (before?.here !== s.here) stale(keys.advice); // what can be sent has changed
   });
+  on('stations', () => {
+    stale(keys.stations);
+    stale(keys.devices); // a device may name a station that has another name now
+    stale(keys.advice);
+  });
   on<Entry>('entry', (e) => {
     if (e.kind === 'access') [keys.sessions, keys.tokens].forEach(stale);
     queryClient.setQueryData<{ pages: Entry[][]; pageParams: unknown[] }>(

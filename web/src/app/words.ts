@@ -375,6 +375,7 @@ export const words = {
     older: 'Show older entries',
     here: 'here',
     away: 'away',
+    notSeen: 'not seen yet',
     since: (t: string) => `since ${t}`,
     lastHeard: 'last heard',
     lastSent: 'last sent',

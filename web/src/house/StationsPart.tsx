@@ -18,7 +18,7 @@ export default function StationsPart() {
           title={s.name}
           aside={
             <Box component="span" sx={{ color: s.here ? 'received' : 'secondary.main', fontWeight: 600 }}>
-              {s.here ? words.house.here : words.house.away} {words.house.since(clock(s.since))}
+              {presence(s)}
             </Box>
           }
         >
@@ -30,6 +30,12 @@ export default function StationsPart() {
       ))}
     </>
   );
+}
+
+// presence says whether a station is here, and since when.
+function presence(s: Station): string {
+  if (!s.since) return words.house.notSeen;
+  return `${s.here ? words.house.here : words.house.away} ${words.house.since(clock(s.since))}`;
 }
 
 function Port({ port: p }: { port: Station['ports'][number] }) {

@@ -1,0 +1,125 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"net/http"
+
+	"github.com/go-chi/chi/v5"
+
+	"urbo/service/access"
+	"urbo/service/stations"
+	"urbo/station"
+	"urbo/station/websocket"
+	"urbo/wire"
+)
+
+// StationIn names a station.
+type StationIn struct {
+	Station string `path:"station" maxLength:"40"`
+}
+
+// stations registers looking after the hardware.
+func (a *API) stations() {
+	call(a, operation{"GET", "/stations", "list-stations", "Stations and their ports", access.Watch, 0},
+		func(context.Context, *nothing) ([]wire.Station, error) {
+			return list(a.house.Stations.List(), stationOf), nil
+		})
+	call(a, operation{"GET", "/stations/{station}", "get-station", "One station", access.Watch, 0},
+		func(_ context.Context, in *StationIn) (wire.Station, error) {
+			return as(stationOf)(a.house.Stations.Find(in.Station))
+		})
+	call(a, operation{"POST", "/stations", "add-station",
+		"Add a station; the answer shows the token of one that dials in",
+		access.Owner, http.StatusCreated},
+		func(ctx context.Context, in *struct{ Body wire.NewStation }) (wire.Station, error) {
+			n := in.Body
+			s, secret, err := a.house.AddStation(ctx, n.Name, station.Origin{Over: station.Over(n.Over),
+				Address: n.Address}, n.Room, Caller(ctx).Name)
+			w := stationOf(s)
+			w.Secret = secret
+			return w, err
+		})
+	call(a, operation{"PATCH", "/stations/{station}", "change-station", "Change what is given", access.Owner, 0},
+		func(ctx context.Context, in *struct {
+			StationIn
+			Body wire.StationChange
+		}) (wire.Station, error) {
+			return as(stationOf)(a.house.AlterStation(ctx, in.Station, stations.Change(in.Body), Caller(ctx).Name))
+		})
+	call(a, operation{"PATCH", "/stations/{station}/transmitters/{port}", "change-transmitter", "Change what is given",
+		access.Owner, 0},
+		func(ctx context.Context, in *struct {
+			StationIn
+			Port string `path:"port" maxLength:"40"`
+			Body wire.TransmitterChange
+		}) (wire.Station, error) {
+			if share := in.Body.Share; share != nil {
+				err := a.house.Stations.SetShare(ctx, in.Station, in.Port, *share, Caller(ctx).Name)
+				if err != nil {
+					return wire.Station{}, err
+				}
+			}
+			return as(stationOf)(a.house.Stations.Find(in.Station))
+		})
+	remove(a, operation{method: "DELETE", path: "/stations/{station}", id: "remove-station",
+		summary: "Remove a station, and what let it in", scope: access.Owner},
+		func(ctx context.Context, in *StationIn) error {
+			return a.house.RemoveStation(ctx, in.Station, Caller(ctx).Name)
+		})
+}
+
+func stationOf(s stations.State) wire.Station {
+	w := wire.Station{Name: s.Name, Room: s.Room, Over: string(s.Origin.Over), Model: s.Model, Firmware: s.Firmware,
+		Here: s.Here, Since: maybeTime(s.Since), Ports: list(s.Ports, portOf)}
+	if s.Origin.Over != station.WebSocket { // there it is the token's id, which says nothing
+		w.Address = s.Origin.Address
+	}
+	return w
+}
+
+func portOf(p stations.PortState) wire.PortState {
+	return wire.PortState{ID: p.ID, Direction: string(p.Direction), Medium: p.Medium, FromHz: p.FromHz, ToHz: p.ToHz,
+		Count: p.Count, Last: maybeTime(p.Last), AirtimeMS: int(p.Air.Used.Milliseconds()),
+		BudgetMS: int(p.Air.Budget.Milliseconds()), Share: p.Air.Share}
+}
+
+// dialIn takes stations that dial in, by their tokens. A link ends when its token is removed.
+func (a *API) dialIn(r chi.Router, door Door) {
+	r.Get(websocket.Path, func(w http.ResponseWriter, r *http.Request) {
+		who := Caller(r.Context())
+		switch {
+		case who.err != nil:
+			writeProblem(w, statusOf(who.err), who.err.Error())
+			return
+		case who.Scope != access.Station || who.Door.Session:
+			writeProblem(w, http.StatusForbidden, "This is for stations: use the token of one (urbo station add NAME).")
+			return
+		case door == nil:
+			writeProblem(w, http.StatusNotFound, "No station can dial in here.")
+			return
+		}
+		ctx, end := context.WithCancel(context.WithoutCancel(r.Context()))
+		defer end()
+		revoked, err := a.house.Access.Revoked(ctx, who.Caller)
+		if err != nil {
+			writeProblem(w, statusOf(err), err.Error())
+			return
+		}
+		go func() {
+			select {
+			case <-revoked:
+				end()
+			case <-ctx.Done():
+			}
+		}()
+		err = door.Accept(ctx, w, r, who.Door.ID)
+		switch {
+		case errors.Is(err, websocket.ErrEnding):
+			writeProblem(w, http.StatusServiceUnavailable, "The service is ending: dial again in a moment.")
+		case err != nil && !errors.Is(err, station.ErrAway):
+			slog.Warn("a station dialled in and its link ended", "from", address(r), "error", err)
+		}
+	})
+}

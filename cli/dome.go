@@ -1,0 +1,107 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"runtime"
+	"sync"
+	"syscall"
+	"time"
+
+	"urbo/service"
+	"urbo/stage"
+	"urbo/station"
+	"urbo/station/onstage"
+	"urbo/station/pty"
+)
+
+// domeHz is the channel of the board in the dome, which is the shutter's.
+const domeHz = 433_420_000
+
+// domePatience is how long the outpost in the dome may take to dial in.
+const domePatience = 20 * time.Second
+
+// dome is the observatory's dome: a board at the end of a serial line, plugged into another machine, whose outpost
+// dials in. The other machine is a process of its own.
+type dome struct {
+	board *onstage.Station
+	line  *pty.Line
+}
+
+func newDome(s *stage.Stage) (*dome, error) {
+	line, err := pty.Open()
+	if err != nil {
+		return nil, err
+	}
+	return &dome{onstage.NewRadio(s, "dome", domeHz), line}, nil
+}
+
+// begin plugs the board in, starts the other machine, and waits until its station is here. ended takes it all away.
+func (d *dome) begin(ctx context.Context, house *service.House, at address) (ended func(), err error) {
+	if s, known := house.Stations.State("dome"); known { // of a demo before this one, which kept its data
+		if err := house.RemoveStation(ctx, s.Name, "demo"); err != nil {
+			return nil, err
+		}
+	}
+	_, token, err := house.AddStation(ctx, "dome", station.Origin{Over: station.WebSocket}, "Dome", "demo")
+	if err != nil {
+		return nil, err
+	}
+	ctx, cancel := context.WithCancel(context.WithoutCancel(ctx))
+	var group sync.WaitGroup
+	ended = func() {
+		cancel()
+		group.Wait()
+	}
+	group.Go(func() { d.serve(ctx) })
+	follow := house.Stream.Subscribe()
+	defer house.Stream.Leave(follow)
+	failed := make(chan error, 1)
+	group.Go(func() { failed <- d.outpost(ctx, at.bound, token) })
+	wait, stop := context.WithTimeout(ctx, domePatience)
+	defer stop()
+	for {
+		if s, _ := house.Stations.State("dome"); s.Here && len(s.Ports) > 0 {
+			return ended, nil
+		}
+		_, err := follow.Next(wait)
+		if err == nil {
+			continue
+		}
+		select {
+		case err = <-failed:
+		default:
+			err = errors.New("it does not dial in")
+		}
+		ended()
+		return nil, fmt.Errorf("the outpost in the dome: %w", err)
+	}
+}
+
+// serve is the board's end of the line.
+func (d *dome) serve(ctx context.Context) {
+	_ = d.board.Run(ctx, func(ctx context.Context, l station.Link) error {
+		return station.Relay(ctx, l,
+			station.NewLines(station.Origin{Over: station.Serial, Address: d.line.Path}, d.line))
+	})
+}
+
+// outpost runs the other machine. Its thread lasts as long as the process does: the kernel ends the child with it, even
+// where the demo is killed.
+func (d *dome) outpost(ctx context.Context, to, token string) error {
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
+	c := exec.CommandContext(ctx, self, "outpost", "--to", to, "--name", "dome", "--serial", d.line.Path)
+	c.Env = append(os.Environ(), "URBO_TOKEN="+token)
+	c.Cancel = func() error { return c.Process.Signal(syscall.SIGTERM) }
+	c.WaitDelay = 2 * time.Second
+	c.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
+	return c.Run()
+}

@@ -1,0 +1,103 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/url"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"urbo/service/outpost"
+	"urbo/station"
+	"urbo/station/hardware"
+	"urbo/station/websocket"
+)
+
+// outpostOptions are the flags of outpost.
+type outpostOptions struct {
+	to     string
+	name   string
+	serial []string
+}
+
+func (a *app) outpost() *cobra.Command {
+	var o outpostOptions
+	c := &cobra.Command{Use: "outpost", Short: "Make this machine's hardware a station of a house elsewhere",
+		Long: `Make this machine's hardware a station of a house elsewhere. It dials the house and needs the token that urbo station add
+printed there: in a file (--token-file) or in URBO_TOKEN. What is heard while the house cannot be reached is kept, and
+told later with its own time.`,
+		Args:    args(0, 0, "none"),
+		Example: "  urbo outpost --to http://urbo.home:8433 --token-file token --serial /dev/ttyUSB0",
+		RunE: func(c *cobra.Command, _ []string) error {
+			return a.runOutpost(c.Context(), o)
+		}}
+	c.Flags().StringVar(&o.to, "to", "", "the house: http://HOST:PORT or https://HOST:PORT")
+	c.Flags().StringVar(&o.name, "name", "", "what it calls itself; without it the name of this machine")
+	c.Flags().StringSliceVar(&o.serial, "serial", nil, "serial port of a board, /dev/ttyUSB0 or usb:VENDOR:PRODUCT")
+	return c
+}
+
+func (a *app) runOutpost(ctx context.Context, o outpostOptions) error {
+	u, err := url.Parse(o.to)
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+		return usageError{fmt.Errorf("--to %q: write http://HOST:PORT or https://HOST:PORT", o.to)}
+	}
+	token, err := a.credential()
+	if err != nil {
+		return err
+	}
+	if token == "" {
+		return usageError{errors.New("it needs its token: --token-file FILE, with what urbo station add printed")}
+	}
+	if o.name == "" {
+		o.name = hostName()
+	}
+	config := outpost.Config{Name: o.name, Version: a.version}
+	for _, address := range o.serial {
+		t, err := hardware.Reach(station.Origin{Over: station.Serial, Address: address})
+		if err != nil {
+			return usageError{fmt.Errorf("--serial: %w", err)}
+		}
+		config.Hardware = append(config.Hardware, t)
+	}
+	if len(config.Hardware) == 0 {
+		return usageError{errors.New("say which hardware this machine has: --serial /dev/ttyUSB0")}
+	}
+	client := &http.Client{Timeout: 0}
+	config.Dial = func(ctx context.Context) (station.Link, error) {
+		ctx, cancel := context.WithTimeout(ctx, dialing)
+		defer cancel()
+		return websocket.Dial(ctx, client, o.to, token)
+	}
+	post, err := outpost.New(ctx, config)
+	if err != nil {
+		return usageError{err}
+	}
+	a.serves.Store(true)
+	slog.SetDefault(slog.New(slog.NewTextHandler(a.Err, &slog.HandlerOptions{Level: slog.LevelInfo})))
+	return post.Run(ctx)
+}
+
+// dialing is how long dialling the house may take.
+const dialing = 10 * time.Second
+
+// hostName is this machine's name, as a station may be called.
+func hostName() string {
+	name, _ := os.Hostname()
+	name = strings.Map(func(r rune) rune {
+		if r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '-' {
+			return r
+		}
+		return '-'
+	}, strings.ToLower(name))
+	if name = name[:min(len(name), 40)]; name == "" {
+		return "outpost"
+	}
+	return name
+}

@@ -1,0 +1,265 @@
+package cli
+
+import (
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/spf13/cobra"
+
+	"urbo/core/device"
+	"urbo/core/plain"
+	"urbo/wire"
+)
+
+func (a *app) station() *cobra.Command {
+	return group("station", "Look after the hardware that hears and sends", `Look after the hardware that hears and sends.
+
+A station has ports: each is a receiver or a transmitter, for infrared or radio. It is reached over a serial port of this
+machine, or it dials in with a token of its own (urbo outpost on another board does).`,
+		a.stationList(), a.stationShow(), a.stationAdd(), a.stationRename(), a.stationRoom(), a.stationAirtime(),
+		a.stationRemove(), a.stationCheck())
+}
+
+func (a *app) stationList() *cobra.Command {
+	return &cobra.Command{Use: "list", Short: "List the stations, and whether they are here", Args: args(0, 0, "none"),
+		Example: "  urbo station list",
+		RunE: func(c *cobra.Command, _ []string) error {
+			var all []wire.Station
+			if err := a.call(c.Context(), http.MethodGet, "/stations", nil, &all); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(all)
+			}
+			if len(all) == 0 {
+				fmt.Fprintln(a.Out, "No station yet. Add one: urbo station add NAME --serial /dev/ttyUSB0")
+				return nil
+			}
+			var rows []table.Row
+			for _, s := range all {
+				rows = append(rows, table.Row{s.Name, s.Over, s.Room, presence(s), portsOf(s)})
+			}
+			a.table(table.Row{"STATION", "OVER", "ROOM", "STATE", "PORTS"}, rows)
+			return nil
+		}}
+}
+
+// presence says whether a station is here, and since when.
+func presence(s wire.Station) string {
+	switch {
+	case s.Here:
+		return "here since " + clock(*s.Since)
+	case s.Since != nil:
+		return "away since " + clock(*s.Since)
+	}
+	return "not seen yet"
+}
+
+// portsOf lists ports by what they are.
+func portsOf(s wire.Station) string {
+	var out []string
+	for _, p := range s.Ports {
+		out = append(out, p.ID)
+	}
+	return strings.Join(out, " ")
+}
+
+func (a *app) stationShow() *cobra.Command {
+	return &cobra.Command{Use: "show STATION", Short: "Show a station with its ports",
+		Args: args(1, 1, "a STATION"), Example: "  urbo station show lecture",
+		RunE: func(c *cobra.Command, argv []string) error {
+			var s wire.Station
+			if err := a.call(c.Context(), http.MethodGet, stationPath(argv[0]), nil, &s); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(s)
+			}
+			a.showStation(s)
+			return nil
+		}}
+}
+
+func stationPath(name string) string { return "/stations/" + url.PathEscape(name) }
+
+func (a *app) showStation(s wire.Station) {
+	over := s.Over
+	if s.Address != "" && s.Address != s.Name {
+		over += ", " + s.Address
+	}
+	for _, fact := range [][2]string{{"station", s.Name}, {"room", s.Room}, {"state", presence(s)}, {"over", over},
+		{"model", s.Model}, {"firmware", s.Firmware}} {
+		if fact[1] != "" {
+			fmt.Fprintf(a.Out, "%-10s%s\n", fact[0], plain.Show(fact[1]))
+		}
+	}
+	var rows []table.Row
+	for _, p := range s.Ports {
+		last := "never"
+		if p.Last != nil {
+			last = clock(*p.Last)
+		}
+		rows = append(rows, table.Row{p.ID, p.Direction, p.Medium, band(p), last, p.Count, airtime(p)})
+	}
+	if len(rows) > 0 {
+		fmt.Fprintln(a.Out)
+		a.table(table.Row{"PORT", "IS A", "MEDIUM", "BAND", "LAST", "PRESSES", "AIRTIME"}, rows)
+	}
+}
+
+// band is the carriers or channels of a port.
+func band(p wire.PortState) string {
+	if p.FromHz == p.ToHz {
+		return device.Hertz(p.FromHz)
+	}
+	return device.Hertz(p.FromHz) + " to " + device.Hertz(p.ToHz)
+}
+
+// airtime is how much of its airtime a transmitter has used in the last hour.
+func airtime(p wire.PortState) string {
+	if p.Direction != "transmitter" {
+		return ""
+	}
+	used := (time.Duration(p.AirtimeMS) * time.Millisecond).Round(100 * time.Millisecond)
+	if p.BudgetMS == 0 {
+		return used.String()
+	}
+	return fmt.Sprintf("%s of %s an hour", used, (time.Duration(p.BudgetMS) * time.Millisecond).String())
+}
+
+func (a *app) stationAdd() *cobra.Command {
+	n := wire.NewStation{}
+	var serial, kernel string
+	var broker, stage bool
+	c := &cobra.Command{Use: "add NAME", Short: "Add a station: one on a serial port, or one that dials in",
+		Long: `Add a station. With --serial it is a board on a serial port of the machine that Urbo runs on. Otherwise it dials in, and
+its token is printed, once: give it to urbo outpost on the other board.`,
+		Args:    args(1, 1, "a NAME for the station"),
+		Example: "  urbo station add garden --room Garden\n  urbo station add bench --serial /dev/ttyUSB0",
+		RunE: func(c *cobra.Command, argv []string) error {
+			n.Name, n.Over = argv[0], "websocket"
+			chosen := 0
+			for _, way := range []struct {
+				over, address string
+				is            bool
+			}{{"serial", serial, c.Flags().Changed("serial")}, {"kernel", kernel, c.Flags().Changed("kernel")},
+				{"mqtt", "", broker}, {"stage", "", stage}} {
+				if way.is {
+					n.Over, n.Address = way.over, way.address
+					chosen++
+				}
+			}
+			if chosen > 1 {
+				return usageError{fmt.Errorf("a station is reached in one way: choose one flag")}
+			}
+			var s wire.Station
+			if err := a.call(c.Context(), http.MethodPost, "/stations", n, &s); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(s)
+			}
+			if s.Secret == "" {
+				fmt.Fprintf(a.Out, "Added %s. It shows in urbo station list when it has said hello.\n", s.Name)
+				return nil
+			}
+			fmt.Fprintln(a.Out, s.Secret)
+			fmt.Fprintf(a.Err, "Keep it now: it is not shown again. On the other board, with this text in the "+
+				"file token:\n"+
+				"  urbo outpost --to http://THIS-MACHINE:8433 --token-file token --serial /dev/ttyUSB0\n")
+			return nil
+		}}
+	c.Flags().StringVar(&n.Room, "room", "", "room that it reaches")
+	c.Flags().StringVar(&serial, "serial", "", "serial port of a board, /dev/ttyUSB0 or usb:VENDOR:PRODUCT")
+	c.Flags().StringVar(&kernel, "kernel", "", "infrared device of the kernel, /dev/lirc0")
+	c.Flags().BoolVar(&broker, "mqtt", false, "it speaks through the MQTT broker, by this name")
+	c.Flags().BoolVar(&stage, "stage", false, "one of the demo's, which was removed")
+	return c
+}
+
+func (a *app) stationRename() *cobra.Command {
+	return &cobra.Command{Use: "rename STATION NAME", Short: "Give a station another name",
+		Args: args(2, 2, "a STATION and its new NAME"), Example: "  urbo station rename lecture hall",
+		RunE: func(c *cobra.Command, argv []string) error {
+			return a.changeStation(c, argv[0], wire.StationChange{Name: &argv[1]}, "Renamed %s to %s.", argv[0],
+				argv[1])
+		}}
+}
+
+func (a *app) stationRoom() *cobra.Command {
+	return &cobra.Command{Use: "room STATION [ROOM]", Short: "Say which room a station reaches, or none",
+		Long: `Say which room a station reaches. A device that names no transmitter of its own is sent to from its own room, where one
+there can.`,
+		Args: args(1, 2, "a STATION and a ROOM"), Example: "  urbo station room lecture \"Lecture room\"",
+		RunE: func(c *cobra.Command, argv []string) error {
+			room := ""
+			if len(argv) == 2 {
+				room = argv[1]
+			}
+			says := "%s is in the room %s."
+			if room == "" {
+				says = "%s is in no room.%s"
+			}
+			return a.changeStation(c, argv[0], wire.StationChange{Room: &room}, says, argv[0], room)
+		}}
+}
+
+func (a *app) changeStation(c *cobra.Command, name string, change wire.StationChange, says string, args ...any) error {
+	var s wire.Station
+	if err := a.call(c.Context(), http.MethodPatch, stationPath(name), change, &s); err != nil {
+		return err
+	}
+	if a.output == "json" {
+		return a.json(s)
+	}
+	_, err := fmt.Fprintf(a.Out, says+"\n", args...)
+	return err
+}
+
+func (a *app) stationAirtime() *cobra.Command {
+	return &cobra.Command{Use: "airtime STATION/PORT PERCENT", Short: "Set how much of an hour a transmitter may send",
+		Long: `Set how much of an hour a transmitter may send, in percent; 0 is no limit. A radio transmitter may send 10 % until told
+otherwise: look up what is allowed where you live.`,
+		Args: args(2, 2, "a STATION/PORT and a PERCENT"), Example: "  urbo station airtime lecture/radio-out 1",
+		RunE: func(c *cobra.Command, argv []string) error {
+			name, port, ok := strings.Cut(argv[0], "/")
+			if !ok {
+				return usageError{fmt.Errorf("%.60q: write STATION/PORT", argv[0])}
+			}
+			var percent float64
+			if _, err := fmt.Sscanf(strings.TrimSuffix(argv[1], "%")+"\n", "%g\n", &percent); err != nil ||
+				!(percent >= 0 &&
+					percent <= 100) {
+				return usageError{fmt.Errorf("%.20q: write a percentage from 0 to 100", argv[1])}
+			}
+			share := percent / 100
+			var s wire.Station
+			if err := a.call(c.Context(), http.MethodPatch, stationPath(name)+"/transmitters/"+url.PathEscape(port),
+				wire.TransmitterChange{Share: &share}, &s); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(s)
+			}
+			if percent == 0 {
+				return a.done(nil, "%s may send without a limit.", argv[0])
+			}
+			return a.done(nil, "%s may send for %g %% of an hour.", argv[0], percent)
+		}}
+}
+
+func (a *app) stationRemove() *cobra.Command {
+	return &cobra.Command{Use: "remove STATION", Short: "Take a station out of the house, with its token",
+		Args: args(1, 1, "a STATION"), Example: "  urbo station remove outside",
+		RunE: func(c *cobra.Command, argv []string) error {
+			if err := a.call(c.Context(), http.MethodDelete, stationPath(argv[0]), nil, nil); err != nil {
+				return err
+			}
+			return a.done(map[string]any{"removed": argv[0]}, "Removed %s. It is not let in again until it is added.",
+				argv[0])
+		}}
+}

@@ -1,0 +1,98 @@
+package stations
+
+import (
+	"encoding/json"
+	"slices"
+	"time"
+
+	"urbo/station"
+)
+
+// An hour of airtime is kept for each transmitter, in minutes, so that it takes little memory however often it sends.
+const (
+	airSpan  = time.Hour
+	airSlots = 60
+)
+
+// RadioShare is the share of an hour that a radio transmitter may send until told otherwise: what many countries allow
+// between 433.05 and 434.79 MHz.
+const RadioShare = 0.1
+
+// airtime is how long a transmitter was on the air in the last hour.
+type airtime struct {
+	slots [airSlots]time.Duration
+	begun [airSlots]int64 // the minute that each slot is about
+}
+
+func (a *airtime) add(at time.Time, took time.Duration) {
+	minute := at.Unix() / 60
+	i := minute % airSlots
+	if a.begun[i] != minute {
+		a.begun[i], a.slots[i] = minute, 0
+	}
+	a.slots[i] += took
+}
+
+// used is the sum of the last hour.
+func (a *airtime) used(now time.Time) time.Duration {
+	minute := now.Unix() / 60
+	var sum time.Duration
+	for i, begun := range a.begun {
+		if minute-begun < airSlots && begun <= minute {
+			sum += a.slots[i]
+		}
+	}
+	return sum
+}
+
+// Air is how long a transmitter was on the air in the last hour, and how long it may be.
+type Air struct {
+	Used   time.Duration
+	Budget time.Duration // 0 is no limit
+	Share  float64       // of the hour that the budget is; 0 is no limit
+}
+
+// Spent says that it may not send any more for now.
+func (a Air) Spent() bool { return a.Budget > 0 && a.Used >= a.Budget }
+
+// settings are what the owner set for a station's ports, as kept on disk.
+type settings struct {
+	Version int                 `json:"version"`
+	Ports   map[string]portWish `json:"ports,omitempty"`
+}
+
+// portWish is what the owner set for one port.
+type portWish struct {
+	Share *float64 `json:"airtime_share,omitempty"` // of an hour; 0 is no limit
+}
+
+func (m *member) settings() settings {
+	s := settings{Version: 1}
+	if m.record.Settings != "" {
+		_ = json.Unmarshal([]byte(m.record.Settings), &s) // what cannot be read is as if nothing was set
+	}
+	return s
+}
+
+// air is what a transmitter used, and may use. The caller holds mu.
+func (s *Stations) air(m *member, port station.Port) Air {
+	a := Air{}
+	if port.Medium == "radio" {
+		a.Share = RadioShare
+	}
+	if wish := m.settings().Ports[port.ID].Share; wish != nil {
+		a.Share = *wish
+	}
+	a.Budget = time.Duration(a.Share * float64(airSpan))
+	if u := m.ports[port.ID]; u != nil {
+		a.Used = u.air.used(s.now())
+	}
+	return a
+}
+
+// isTransmitter says whether a station has a transmitter of a name.
+func (m *member) isTransmitter(port string) bool {
+	return slices.ContainsFunc(m.hello.Ports, func(p station.Port) bool {
+		return p.ID == port && p.Direction == station.Transmitter
+	})
+}
