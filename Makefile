@@ -32,13 +32,14 @@ $(MODULES): web/package.json web/package-lock.json
 	@touch $@
 
 test: build ## all tests
-	@scripts/need.sh cc chromium
+	@scripts/need.sh cc chromium mosquitto
+	@scripts/need.sh --may avr-gcc simavr
 	cd web && npm test
 	URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -timeout 40m -parallel 6 $(QUICK) ./... # make lint vets
 
 lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and style
 	@scripts/need.sh go
-	@unformatted=$$(gofmt -l api cli cmd core e2e figure service stage station store web/*.go wire); \
+	@unformatted=$$(gofmt -l api cli cmd core e2e figure firmware service stage station store web/*.go wire); \
 	  if [ -n "$$unformatted" ]; then echo "not formatted by gofmt: $$unformatted"; exit 1; fi
 	@git ls-files '*.go' | go run scripts/lines.go
 	$(STATIC) go vet ./...

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"strconv"
 	"sync"
 	"time"
 
@@ -47,7 +48,7 @@ func Check(ctx context.Context, l station.Link, tell func(Report)) error {
 	if err := l.Tell(ctx, station.Welcome{Link: station.Version}); err != nil {
 		return err
 	}
-	c := &check{peer: p, port: transmitter(hello), run: fmt.Sprint(time.Now().UnixNano())}
+	c := &check{peer: p, port: transmitter(hello), run: strconv.FormatInt(time.Now().UnixNano(), 36) + "-"}
 	rules := []rule{{"ping is answered", c.ping}, {"who is answered by hello", c.who}}
 	if c.port.ID != "" {
 		rules = append(rules, rule{"a send is answered when it is over", c.once},
