@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -16,6 +17,7 @@ import (
 	"urbo/service/outpost"
 	"urbo/station"
 	"urbo/station/hardware"
+	"urbo/station/mqtt"
 	"urbo/station/websocket"
 )
 
@@ -24,39 +26,36 @@ type outpostOptions struct {
 	to     string
 	name   string
 	serial []string
+	broker brokerOptions
 }
 
 func (a *app) outpost() *cobra.Command {
 	var o outpostOptions
 	c := &cobra.Command{Use: "outpost", Short: "Make this machine's hardware a station of a house elsewhere",
 		Long: `Make this machine's hardware a station of a house elsewhere. It dials the house and needs the token that urbo station add
-printed there: in a file (--token-file) or in URBO_TOKEN. What is heard while the house cannot be reached is kept, and
-told later with its own time.`,
-		Args:    args(0, 0, "none"),
-		Example: "  urbo outpost --to http://urbo.home:8433 --token-file token --serial /dev/ttyUSB0",
+printed there: in a file (--token-file) or in URBO_TOKEN. Or both meet at an MQTT broker (--to mqtt://…, and the same
+broker for urbo serve), with the broker's accounts. What is heard while the house cannot be reached is kept, and told
+later with its own time.`,
+		Args: args(0, 0, "none"),
+		Example: "  urbo outpost --to http://127.0.0.1:8433 --token-file token --serial /dev/ttyUSB0\n" +
+			"  urbo outpost --to mqtts://127.0.0.1 --broker-user garden --broker-password-file secret --serial /dev/ttyUSB0",
 		RunE: func(c *cobra.Command, _ []string) error {
 			return a.runOutpost(c.Context(), o)
 		}}
-	c.Flags().StringVar(&o.to, "to", "", "the house: http://HOST:PORT or https://HOST:PORT")
+	c.Flags().StringVar(&o.to, "to", "", "the house: http://HOST:PORT, https://HOST:PORT, or an MQTT broker: mqtt://HOST, mqtts://HOST")
+	o.broker.flags(c)
 	c.Flags().StringVar(&o.name, "name", "", "what it calls itself; without it the name of this machine")
 	c.Flags().StringSliceVar(&o.serial, "serial", nil, "serial port of a board, /dev/ttyUSB0 or usb:VENDOR:PRODUCT")
 	return c
 }
 
 func (a *app) runOutpost(ctx context.Context, o outpostOptions) error {
-	u, err := url.Parse(o.to)
-	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
-		return usageError{fmt.Errorf("--to %q: write http://HOST:PORT or https://HOST:PORT", o.to)}
-	}
-	token, err := a.credential()
-	if err != nil {
-		return err
-	}
-	if token == "" {
-		return usageError{errors.New("it needs its token: --token-file FILE, with what urbo station add printed")}
-	}
 	if o.name == "" {
 		o.name = hostName()
+	}
+	dial, err := a.houseAt(o)
+	if err != nil {
+		return err
 	}
 	config := outpost.Config{Name: o.name, Version: a.version}
 	for _, address := range o.serial {
@@ -69,11 +68,10 @@ func (a *app) runOutpost(ctx context.Context, o outpostOptions) error {
 	if len(config.Hardware) == 0 {
 		return usageError{errors.New("say which hardware this machine has: --serial /dev/ttyUSB0")}
 	}
-	client := &http.Client{Timeout: 0}
 	config.Dial = func(ctx context.Context) (station.Link, error) {
 		ctx, cancel := context.WithTimeout(ctx, dialing)
 		defer cancel()
-		return websocket.Dial(ctx, client, o.to, token)
+		return dial(ctx)
 	}
 	post, err := outpost.New(ctx, config)
 	if err != nil {
@@ -82,6 +80,26 @@ func (a *app) runOutpost(ctx context.Context, o outpostOptions) error {
 	a.serves.Store(true)
 	slog.SetDefault(slog.New(slog.NewTextHandler(a.Err, &slog.HandlerOptions{Level: slog.LevelInfo})))
 	return post.Run(ctx)
+}
+
+// houseAt is how the house is dialled.
+func (a *app) houseAt(o outpostOptions) (func(context.Context) (station.Link, error), error) {
+	u, err := url.Parse(o.to)
+	if err != nil || u.Host == "" || !slices.Contains([]string{"http", "https", "mqtt", "mqtts"}, u.Scheme) {
+		return nil, usageError{fmt.Errorf("--to %q: write http://HOST:PORT, https://HOST:PORT, mqtt://HOST or mqtts://HOST",
+			o.to)}
+	}
+	if strings.HasPrefix(u.Scheme, "mqtt") {
+		o.broker.url = o.to
+		options, err := o.broker.options()
+		return func(ctx context.Context) (station.Link, error) { return mqtt.Dial(ctx, options, o.name) }, err
+	}
+	token, err := a.credential()
+	if err == nil && token == "" {
+		err = usageError{errors.New("it needs its token: --token-file FILE, with what urbo station add printed")}
+	}
+	client := &http.Client{}
+	return func(ctx context.Context) (station.Link, error) { return websocket.Dial(ctx, client, o.to, token) }, err
 }
 
 // dialing is how long dialling the house may take.

@@ -35,12 +35,16 @@ type serveOptions struct {
 	data   string
 	listen string
 	hosts  []string
+	broker brokerOptions
 }
 
 func (o *serveOptions) flags(c *cobra.Command, data string) {
 	c.Flags().StringVar(&o.data, "data", "", data)
 	c.Flags().StringVar(&o.listen, "listen", DefaultListen, "address and port to listen on; port 0 picks a free one")
 	c.Flags().StringSliceVar(&o.hosts, "host", nil, "another name that browsers reach this machine by")
+	c.Flags().StringVar(&o.broker.url, "broker", os.Getenv("URBO_BROKER"),
+		"MQTT broker that stations speak through, mqtt://HOST:PORT or mqtts://HOST:PORT (URBO_BROKER)")
+	o.broker.flags(c)
 }
 
 func (a *app) serve() *cobra.Command {
@@ -106,6 +110,13 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 	started func(context.Context, *service.House, address) error) (staged *backup.Staged, err error) {
 	door := &websocket.Door{} // each house has its own
 	c.Transports = append(slices.Clip(c.Transports), door)
+	if o.broker.url != "" {
+		broker, err := o.broker.transport()
+		if err != nil {
+			return nil, err
+		}
+		c.Transports = append(c.Transports, broker)
+	}
 	c.Reach, c.Lasting = hardware.Reach, hardware.Lasting
 	house, err := service.Open(ctx, c)
 	if err != nil {

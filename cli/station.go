@@ -183,7 +183,7 @@ its token is printed, once: give it to urbo outpost on the other board.`,
 
 func (a *app) stationRename() *cobra.Command {
 	return &cobra.Command{Use: "rename STATION NAME", Short: "Give a station another name",
-		Args: args(2, 2, "a STATION and its new NAME"), Example: "  urbo station rename lecture hall",
+		Args: args(2, 2, "a STATION and its new NAME"), Example: "  urbo station rename outside harbour",
 		RunE: func(c *cobra.Command, argv []string) error {
 			return a.changeStation(c, argv[0], wire.StationChange{Name: &argv[1]}, "Renamed %s to %s.", argv[0],
 				argv[1])
@@ -254,7 +254,7 @@ otherwise: look up what is allowed where you live.`,
 
 func (a *app) stationRemove() *cobra.Command {
 	return &cobra.Command{Use: "remove STATION", Short: "Take a station out of the house, with its token",
-		Args: args(1, 1, "a STATION"), Example: "  urbo station remove outside",
+		Args: args(1, 1, "a STATION"), Example: "  urbo station remove harbour",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if err := a.call(c.Context(), http.MethodDelete, stationPath(argv[0]), nil, nil); err != nil {
 				return err

@@ -24,7 +24,7 @@ func (a *app) stationCheck() *cobra.Command {
 the board at the same time. ADDRESS is a serial port (/dev/ttyUSB0), unix:PATH or tcp:HOST:PORT for one that listens, or
 dial-in:HOST:PORT to wait there for one that dials in, with any token. It sends test signals for about ten seconds.`,
 		Args:    args(1, 1, "an ADDRESS"),
-		Example: "  urbo station check /dev/ttyUSB0\n  urbo station check tcp:127.0.0.1:9000",
+		Example: "  urbo station check /dev/ttyUSB0",
 		RunE: func(c *cobra.Command, argv []string) error {
 			l, err := a.reachOne(c.Context(), argv[0])
 			if err != nil {

@@ -31,6 +31,7 @@ type shell struct {
 	*running
 	dir   string
 	token string
+	port  string // what stands for /dev/ttyUSB0
 }
 
 func newShell(t *testing.T) *shell {
@@ -43,15 +44,20 @@ func newShell(t *testing.T) *shell {
 	var picture bytes.Buffer
 	require.NoError(t, png.Encode(&picture, image.NewGray(image.Rect(0, 0, 8, 8))))
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "lights.png"), picture.Bytes(), 0o600))
+	for _, secret := range []string{"token", "secret"} { // of nobody
+		require.NoError(t, os.WriteFile(filepath.Join(s.dir, secret), []byte(secret), 0o600))
+	}
+	s.port = newBoard(t, "bench").line.Path
 	return s
 }
 
 // waiting are the commands that go on until somebody does something, or ends them.
-var waiting = regexp.MustCompile(`^(bin/)?urbo (listen|which|learn|audition|serve|demo)\b`)
+var waiting = regexp.MustCompile(`^(bin/)?urbo (listen|which|learn|audition|serve|demo|outpost)\b`)
 
 // run runs one line. A command that waits is ended once it has said something; then it must end in order.
 func (s *shell) run(line string) (out string, code int) {
 	s.t.Helper()
+	line = strings.ReplaceAll(line, "/dev/ttyUSB0", s.port)
 	ctx, cancel := context.WithTimeout(s.t.Context(), 2*patience)
 	defer cancel()
 	cmd := exec.CommandContext(ctx, "sh", "-c", "exec "+line)
@@ -148,14 +154,13 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 	// What others work with is made first, and what is taken away goes last.
 	rank := func(line string) int {
 		for i, begin := range []string{"urbo bench export --code", "urbo bench describe", "urbo device export",
-			"urbo pack export", "urbo shelf keep", "urbo token add", "urbo backup"} {
+			"urbo pack export", "urbo shelf keep", "urbo token add", "urbo backup", "urbo station check"} {
 			if strings.HasPrefix(line, begin) {
 				return i - 10
 			}
 		}
 		for i, begin := range []string{"urbo shelf remove", "urbo token remove", "urbo session end",
-			"urbo device remove",
-			"urbo device restore", "urbo restore"} {
+			"urbo device remove", "urbo device restore", "urbo station rename", "urbo station remove", "urbo restore"} {
 			if strings.HasPrefix(line, begin) {
 				return i + 10
 			}
@@ -234,6 +239,8 @@ func TestJSON_IsWhatEveryCommandPrints(t *testing.T) {
 		"device picture mixer --remove", "device export boardwalk/red --out red.vcd", "device remove dew-a --yes",
 		"device restore", "device restore dew-a", "device remove dew-a/off --yes", "press boardwalk/power",
 		"journal --count 3", "token add x", "token list", "token remove x", "token link", "session list", "session end --all",
+		"station list", "station show lecture", "station add x", "station room x Garden", "station rename x y",
+		"station airtime lecture/radio-out 5", "station remove y",
 		"shelf list", "shelf show corvane-strand", "shelf match boardwalk", "shelf keep boardwalk --short-name mine",
 		"shelf remove mine", "pack export boardwalk --out p.json", "pack export boardwalk", "pack check p.json",
 		"pack import p.json", "bench decode power.wav", "bench describe power.wav", "bench describe power.wav --sheet x",

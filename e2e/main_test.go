@@ -67,10 +67,16 @@ type running struct {
 // start runs a command that serves, on a free port, until the test ends.
 func start(t *testing.T, data string, args ...string) *running {
 	t.Helper()
+	return startAt(t, data, "127.0.0.1:0", args...)
+}
+
+// startAt is start at an address.
+func startAt(t *testing.T, data, listen string, args ...string) *running {
+	t.Helper()
 	if data == "" {
 		data = t.TempDir()
 	}
-	cmd := exec.Command(binary, append(args, "--listen", "127.0.0.1:0", "--data", data)...)
+	cmd := exec.Command(binary, append(args, "--listen", listen, "--data", data)...)
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	r := &running{t: t, cmd: cmd, socket: "unix:" + filepath.Join(data, "urbo.sock"), stderr: &bytes.Buffer{}}
@@ -159,6 +165,9 @@ func (r *running) ok(out any, args ...string) string {
 	}
 	return res.out
 }
+
+// decode reads JSON.
+func decode(text string, out any) error { return json.Unmarshal([]byte(text), out) }
 
 // http calls the API with a token.
 func (r *running) http(token, method, path string, in, out any) int {

@@ -146,6 +146,9 @@ type Cancel struct {
 	ID string `json:"id"`
 }
 
+// Gone says that a station is going away, or is its last will on a broker.
+type Gone struct{}
+
 // Who asks a station that has not said hello since the link was made to say it.
 type Who struct{}
 
@@ -170,6 +173,7 @@ func (Sent) kind() string    { return "sent" }
 func (Failed) kind() string  { return "failed" }
 func (Hold) kind() string    { return "hold" }
 func (Cancel) kind() string  { return "cancel" }
+func (Gone) kind() string    { return "gone" }
 func (Who) kind() string     { return "who" }
 func (Ping) kind() string    { return "ping" }
 func (Pong) kind() string    { return "pong" }
@@ -216,6 +220,8 @@ func Unmarshal(data []byte) (Message, error) {
 		return read[Hold](data)
 	case "cancel":
 		return read[Cancel](data)
+	case "gone":
+		return Gone{}, nil
 	case "who":
 		return Who{}, nil
 	case "ping":

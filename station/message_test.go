@@ -30,6 +30,7 @@ var messages = map[string]station.Message{
 	"failed": station.Failed{ID: "a1", Reason: "no"},
 	"hold":   station.Hold{ID: "a1", Lease: 400},
 	"cancel": station.Cancel{ID: "a1"},
+	"gone":   station.Gone{},
 	"who":    station.Who{},
 	"ping":   station.Ping{},
 	"pong":   station.Pong{},

@@ -27,7 +27,7 @@ const (
 	// telling is how long a message may take to get out.
 	telling = 2 * time.Second
 	// firstPause and longestPause are between attempts to reach the house.
-	firstPause, longestPause = time.Second, 30 * time.Second
+	firstPause, longestPause = time.Second, 5 * time.Second
 	// hardwarePatience is how long the hardware may take to say hello before the house is dialled without it.
 	hardwarePatience = 3 * time.Second
 	// lasting is how long a link must last for the next pause to be short again.
@@ -362,6 +362,8 @@ func (o *Outpost) listen(ctx context.Context, l station.Link, spoke chan struct{
 			welcome()
 		case station.Refused:
 			return fmt.Errorf("the house refused this station: %.200s", m.Reason)
+		case station.Gone:
+			return fmt.Errorf("%w: the house is gone", station.ErrAway)
 		case station.Who:
 			err = o.hello(ctx, l)
 		case station.Ping:

@@ -415,6 +415,8 @@ func (s *Stations) take(ctx context.Context, m *member, l station.Link, message 
 			Text: shown(msg.Text)}})
 	case station.Ping:
 		s.tell(ctx, l, station.Pong{})
+	case station.Gone:
+		_ = l.Close()
 	}
 }
 
@@ -463,7 +465,7 @@ func (s *Stations) heard(m *member, name string, heard station.Heard) {
 }
 
 // behind is how late something heard may come in before it counts as kept for later.
-const behind = 2 * time.Second
+const behind = 500 * time.Millisecond
 
 // late is when something was heard that was kept while the station was away; zero where it is of now, or where the
 // station's clock is not known. The caller holds mu.

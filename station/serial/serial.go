@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -16,6 +17,7 @@ import (
 
 	"go.bug.st/serial"
 	"go.bug.st/serial/enumerator"
+	"golang.org/x/sys/unix"
 
 	"urbo/station"
 )
@@ -120,24 +122,46 @@ func (p *Port) Run(ctx context.Context, join func(context.Context, station.Link)
 // errNotThere is wrapped where a port is not plugged in.
 var errNotThere = errors.New("not plugged in")
 
-func (p *Port) open() (serial.Port, error) {
+// owned is a port that no other Urbo opens at the same time.
+type owned struct {
+	serial.Port
+	lock *os.File
+}
+
+func (o owned) Close() error { return errors.Join(o.Port.Close(), o.lock.Close()) }
+
+func (p *Port) open() (io.ReadWriteCloser, error) {
 	name, err := p.name()
 	if err != nil {
 		return nil, err
 	}
-	port, err := serial.Open(name, &serial.Mode{BaudRate: Baud})
+	lock, err := os.OpenFile(name, os.O_RDONLY|unix.O_NOCTTY|unix.O_NONBLOCK, 0)
 	if err == nil {
-		return port, nil
+		err = unix.Flock(int(lock.Fd()), unix.LOCK_EX|unix.LOCK_NB)
+		var port serial.Port
+		if err == nil {
+			port, err = serial.Open(name, &serial.Mode{BaudRate: Baud})
+		}
+		if err == nil {
+			return owned{port, lock}, nil
+		}
+		_ = lock.Close()
 	}
+	return nil, refused(name, err)
+}
+
+// refused says why a port cannot be opened, and what to do.
+func refused(name string, err error) error {
 	var failed *serial.PortError
 	switch {
 	case errors.Is(err, fs.ErrPermission), errors.As(err, &failed) && failed.Code() == serial.PermissionDenied:
-		return nil, fmt.Errorf("open %s: no permission: add the user that runs Urbo to the group that owns it (often "+
+		return fmt.Errorf("open %s: no permission: add the user that runs Urbo to the group that owns it (often "+
 			"dialout), and start Urbo again", name)
-	case errors.As(err, &failed) && failed.Code() == serial.PortBusy:
-		return nil, fmt.Errorf("open %s: another program uses it: end that one", name)
+	case errors.Is(err, unix.EWOULDBLOCK), errors.Is(err, unix.EBUSY),
+		errors.As(err, &failed) && failed.Code() == serial.PortBusy:
+		return fmt.Errorf("open %s: another program uses it: end that one", name)
 	}
-	return nil, fmt.Errorf("open %s: %w", name, err)
+	return fmt.Errorf("open %s: %w", name, err)
 }
 
 // name is the port's name now.
