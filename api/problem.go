@@ -25,6 +25,7 @@ import (
 	"urbo/service/backup"
 	"urbo/service/lessons"
 	"urbo/service/library"
+	"urbo/service/selftest"
 	"urbo/service/session"
 	"urbo/service/stations"
 	"urbo/service/transmit"
@@ -63,6 +64,7 @@ var statuses = []struct {
 	{store.ErrDuplicate, http.StatusConflict},
 	{library.ErrNotLearned, http.StatusConflict},
 	{session.ErrRunning, http.StatusConflict},
+	{selftest.ErrRunning, http.StatusConflict},
 	{lesson.ErrIsOver, http.StatusConflict},
 	{lesson.ErrTaken, http.StatusConflict},
 	{audition.ErrOver, http.StatusConflict},

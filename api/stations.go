@@ -8,6 +8,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"urbo/core/reach"
 	"urbo/service/access"
 	"urbo/service/stations"
 	"urbo/station"
@@ -63,6 +64,13 @@ func (a *API) stations() {
 			}
 			return as(stationOf)(a.house.Stations.Find(in.Station))
 		})
+	call(a, operation{"POST", "/stations/test", "test-stations",
+		"Let every transmitter send a test signal, and tell who heard it", access.Owner, 0},
+		func(ctx context.Context, in *struct {
+			Only string `query:"station" maxLength:"40" doc:"Only the transmitters of this one"`
+		}) (wire.StationTest, error) {
+			return as(testOf)(a.house.SelfTest.Run(ctx, in.Only, Caller(ctx).Name))
+		})
 	remove(a, operation{method: "DELETE", path: "/stations/{station}", id: "remove-station",
 		summary: "Remove a station, and what let it in", scope: access.Owner},
 		func(ctx context.Context, in *StationIn) error {
@@ -83,6 +91,21 @@ func portOf(p stations.PortState) wire.PortState {
 	return wire.PortState{ID: p.ID, Direction: string(p.Direction), Medium: p.Medium, FromHz: p.FromHz, ToHz: p.ToHz,
 		Count: p.Count, Last: maybeTime(p.Last), AirtimeMS: int(p.Air.Used.Milliseconds()),
 		BudgetMS: int(p.Air.Budget.Milliseconds()), Share: p.Air.Share}
+}
+
+func testOf(m reach.Matrix) wire.StationTest {
+	w := wire.StationTest{Receivers: list(m.Receivers, func(r reach.Receiver) string { return r.Place() }),
+		Rows: []wire.TestRow{}}
+	for _, v := range m.Verdicts() {
+		row := wire.TestRow{Transmitter: v.Transmitter, Fault: string(v.Fault), Text: v.Text, Cells: []wire.TestCell{}}
+		for _, r := range w.Receivers {
+			c, heard := m.Cells[reach.Heard{Transmitter: v.Transmitter, Receiver: r}]
+			row.Cells = append(row.Cells, wire.TestCell{Heard: heard, Strength: c.Strength, StretchUS: c.Stretch,
+				Unit: c.Unit, Confidence: c.Confidence})
+		}
+		w.Rows = append(w.Rows, row)
+	}
+	return w
 }
 
 // dialIn takes stations that dial in, by their tokens. A link ends when its token is removed.

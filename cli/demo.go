@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -19,6 +20,7 @@ func (a *app) demo() *cobra.Command {
 	var o serveOptions
 	var s stage.Options
 	var tour bool
+	var fault string
 	c := &cobra.Command{
 		Use: "demo", Short: "Serve the demo: a made-up observatory with handsets and appliances",
 		Args: args(0, 0, "none"), Example: "  urbo demo --listen 127.0.0.1:0 --pace 5",
@@ -41,7 +43,10 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 			if len(s.Unplug) > 0 && !tour {
 				fmt.Fprintf(a.Err, "Not plugged in: %v\n", s.Unplug)
 			}
-			return a.runDemo(c.Context(), o, s, tour)
+			if fault != "" && !slices.Contains(onstage.Faults, onstage.Fault(fault)) {
+				return usageError{fmt.Errorf("--fault %.20q: there are %v", fault, onstage.Faults)}
+			}
+			return a.runDemo(c.Context(), o, s, onstage.Fault(fault), tour)
 		},
 	}
 	o.flags(c, "data directory; without it a scratch one that goes at the end")
@@ -49,20 +54,22 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 	c.Flags().Uint64Var(&s.Seed, "seed", 1, "of the stage's noise")
 	c.Flags().StringSliceVar(&s.Unplug, "unplug", nil,
 		"appliances that are not plugged in, to see what Urbo makes of it")
+	c.Flags().StringVar(&fault, "fault", "", "what is wrong with the board in the lecture room, to see what urbo station "+
+		"test makes of it: dead, exchanged, swapped, frequency or weak")
 	c.Flags().BoolVar(&tour, "tour", false, "tell the story from press to replay, and end: 0 if every appliance ended "+
 		"as it should")
 	return c
 }
 
 // stations are the simulated pieces of hardware of the observatory; the one outside is away. The dome has its own file.
-func stations(s *stage.Stage) []station.Transport {
+func stations(s *stage.Stage, fault onstage.Fault) []station.Transport {
 	return []station.Transport{
-		onstage.New(s, "lecture"),
+		onstage.NewFaulty(s, "lecture", fault),
 		onstage.NewGone("outside"),
 	}
 }
 
-func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, tour bool) error {
+func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fault onstage.Fault, tour bool) error {
 	s, err := stage.New(so)
 	if err != nil {
 		return usageError{err}
@@ -75,7 +82,7 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, tou
 		defer os.RemoveAll(dir)
 		o.data = dir
 	}
-	config := service.Config{Transports: stations(s), Extra: []service.Runner{s}}
+	config := service.Config{Transports: stations(s, fault), Extra: []service.Runner{s}}
 	ended := func() {}
 	defer func() { ended() }()
 	board, err := newDome(s)

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"math"
 	"net/http"
 	"net/url"
 	"strings"
@@ -21,7 +22,7 @@ func (a *app) station() *cobra.Command {
 A station has ports: each is a receiver or a transmitter, for infrared or radio. It is reached over a serial port of this
 machine, or it dials in with a token of its own (urbo outpost on another board does).`,
 		a.stationList(), a.stationShow(), a.stationAdd(), a.stationRename(), a.stationRoom(), a.stationAirtime(),
-		a.stationRemove(), a.stationCheck())
+		a.stationRemove(), a.stationTest(), a.stationCheck())
 }
 
 func (a *app) stationList() *cobra.Command {
@@ -262,4 +263,65 @@ func (a *app) stationRemove() *cobra.Command {
 			return a.done(map[string]any{"removed": argv[0]}, "Removed %s. It is not let in again until it is added.",
 				argv[0])
 		}}
+}
+
+func (a *app) stationTest() *cobra.Command {
+	return &cobra.Command{Use: "test [STATION]", Short: "Let every transmitter send, and see who hears it",
+		Long: `Let every transmitter send a test signal, one after another, and see which receivers hear it, how strong and how
+distorted. It says in words what seems to be wrong with a transmitter. The signal belongs to no device.`,
+		Args: args(0, 1, "a STATION, or nothing for all"), Example: "  urbo station test",
+		RunE: func(c *cobra.Command, argv []string) error {
+			path := "/stations/test"
+			if len(argv) == 1 {
+				path += "?station=" + url.QueryEscape(argv[0])
+			}
+			var t wire.StationTest
+			if err := a.call(c.Context(), http.MethodPost, path, nil, &t); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(t)
+			}
+			a.showTest(t)
+			return nil
+		}}
+}
+
+func (a *app) showTest(t wire.StationTest) {
+	if len(t.Rows) == 0 {
+		fmt.Fprintln(a.Out, "There is no transmitter to test.")
+		return
+	}
+	head := table.Row{"TRANSMITTER"}
+	for _, r := range t.Receivers {
+		head = append(head, r)
+	}
+	var rows []table.Row
+	for _, row := range t.Rows {
+		cells := table.Row{row.Transmitter}
+		for _, c := range row.Cells {
+			cells = append(cells, heardAs(c))
+		}
+		rows = append(rows, cells)
+	}
+	a.table(head, rows)
+	fmt.Fprintln(a.Out)
+	for _, row := range t.Rows {
+		fmt.Fprintf(a.Out, "%s: %s\n", row.Transmitter, plain.Show(row.Text))
+	}
+}
+
+// heardAs is a cell of the matrix: the strength where it is measured, and what was added to marks.
+func heardAs(c wire.TestCell) string {
+	if !c.Heard {
+		return "-"
+	}
+	text := "heard"
+	if c.Strength != nil {
+		text = fmt.Sprintf("%.0f %%", 100**c.Strength)
+	}
+	if math.Abs(c.StretchUS) >= 1 {
+		text += fmt.Sprintf(", %+.0f µs", c.StretchUS)
+	}
+	return text
 }

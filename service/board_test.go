@@ -204,14 +204,21 @@ func start(t testing.TB, dir string, now func() time.Time, boards ...*board) (*s
 	for _, b := range boards {
 		c.Transports = append(c.Transports, b)
 	}
+	h, stop := startWith(t, c)
+	for _, b := range boards {
+		<-b.here
+	}
+	return h, stop
+}
+
+// startWith opens a house and runs it, until stop.
+func startWith(t testing.TB, c service.Config) (h *service.House, stop func()) {
+	t.Helper()
 	h, err := service.Open(context.Background(), c)
 	require.NoError(t, err)
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan struct{})
 	go func() { defer close(done); _ = h.Run(ctx) }()
-	for _, b := range boards {
-		<-b.here
-	}
 	return h, func() {
 		cancel()
 		<-done

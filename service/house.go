@@ -22,6 +22,7 @@ import (
 	"urbo/service/lessons"
 	"urbo/service/library"
 	"urbo/service/receive"
+	"urbo/service/selftest"
 	"urbo/service/stations"
 	"urbo/service/stream"
 	"urbo/service/transmit"
@@ -57,6 +58,7 @@ type House struct {
 	Library   *library.Library
 	Stations  *stations.Stations
 	Transmit  *transmit.Transmit
+	SelfTest  *selftest.Test
 	Receive   *receive.Receive
 	Lessons   *lessons.Lessons
 	Auditions *auditions.Auditions
@@ -128,12 +130,14 @@ func (h *House) build(ctx context.Context, c Config) error {
 	h.Access = access.New(s, h.Stream, c.Now)
 	echoes := transmit.NewEchoes(h.Book, c.Now)
 	h.Receive = receive.New(h.Book, h.Library, echoes, h.Stream, c.Now)
+	probe := selftest.NewProbe(h.Receive)
 	h.Stations, err = stations.Open(ctx, stations.Config{Store: s, Transports: c.Transports, Reach: c.Reach,
-		Receiver: h.Receive, Stream: h.Stream, Now: c.Now})
+		Receiver: probe, Stream: h.Stream, Now: c.Now})
 	if err != nil {
 		return err
 	}
 	h.Transmit = transmit.New(s, h.Stations, echoes, h.Stream, h.Book, c.Now)
+	h.SelfTest = selftest.New(probe, h.Stations, h.Transmit, h.Book)
 	if h.Lessons, err = lessons.Open(ctx, s, h.Library, h.Stations, h.Stream, h.Book, c.Now); err != nil {
 		return err
 	}

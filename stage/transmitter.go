@@ -1,6 +1,9 @@
 package stage
 
-import "time"
+import (
+	"cmp"
+	"time"
+)
 
 // Transmission is what a simulated transmitter is asked to send: durations in µs, mark first, every part with its
 // trailing space.
@@ -12,6 +15,8 @@ type Transmission struct {
 	Repeats int
 	Last    []int
 	Silence int // least silence after the whole, in µs
+	// Strength is how strong it is heard, 0 to 1; 0 is 1. Below 0 nothing is heard of it at all.
+	Strength float64
 }
 
 // Playing is a transmission on the air.
@@ -42,8 +47,10 @@ func (p *Playing) send(at time.Duration, runs []int, then func(time.Duration)) {
 		return
 	}
 	p.stage.at(at, func(at time.Duration) {
-		e := emission{start: at, runs: runs, hz: p.what.Hz, strength: 1}
-		p.stage.air[p.what.Medium].emit(e)
+		e := emission{start: at, runs: runs, hz: p.what.Hz, strength: cmp.Or(p.what.Strength, 1)}
+		if e.strength > 0 {
+			p.stage.air[p.what.Medium].emit(e)
+		}
 		p.space = runs[len(runs)-1]
 		p.stage.at(e.end(), then)
 	})

@@ -349,3 +349,26 @@ type Restored struct {
 
 // StationsChanged says that stations were added, changed or removed: ask for them again.
 type StationsChanged struct{}
+
+// StationTest is what a test of the stations found.
+type StationTest struct {
+	Receivers []string  `json:"receivers" doc:"STATION/PORT, in the order of the cells"`
+	Rows      []TestRow `json:"rows"`
+}
+
+// TestRow is one transmitter of a test.
+type TestRow struct {
+	Transmitter string     `json:"transmitter" doc:"STATION/PORT"`
+	Fault       string     `json:"fault,omitempty" enum:"dead,exchanged,swapped,frequency,weak,not sent,no witness" doc:"None where it works"`
+	Text        string     `json:"text" doc:"What was found, in words, and what to do"`
+	Cells       []TestCell `json:"cells" doc:"One for each receiver"`
+}
+
+// TestCell is how a receiver heard a transmitter.
+type TestCell struct {
+	Heard      bool     `json:"heard"`
+	Strength   *float64 `json:"strength,omitempty" doc:"0 to 1, where it measures it"`
+	StretchUS  float64  `json:"stretch_us,omitempty" doc:"What was added to marks and taken from spaces"`
+	Unit       float64  `json:"unit,omitempty" doc:"As heard, as a share of what was sent"`
+	Confidence float64  `json:"confidence,omitempty" doc:"Of the reading, 0 to 1"`
+}

@@ -22,7 +22,8 @@ type Station struct {
 	stage *stage.Stage
 	hello station.Hello
 
-	inverts bool     // its receivers do
+	inverts bool // its receivers do
+	fault   Fault
 	said    *mailbox // what the station says; read by Run
 
 	mu      sync.Mutex
@@ -70,8 +71,20 @@ func (n *Station) pair(name string, medium stage.Medium, hz, width, stretch, fro
 	if n.stage == nil { // it is away, and hears nothing
 		return
 	}
+	if n.fault == Exchanged {
+		return
+	}
 	n.stage.Receive(stage.Receiver{Medium: medium, Hz: hz, Width: width, Stretch: stretch, Inverts: n.inverts},
 		func(h stage.Heard) { n.heard(name+"-in", h) })
+}
+
+// NewFaulty is New with a fault.
+func NewFaulty(s *stage.Stage, name string, f Fault) *Station {
+	n := empty(s, name)
+	n.fault = f
+	n.pair("ir", stage.Infrared, 38_000, 2_500, 70, 30_000, 60_000)
+	n.pair("radio", stage.Radio, 433_920_000, 250_000, 25, 433_670_000, 434_170_000)
+	return n
 }
 
 // Gone is a station that has said hello and is away since: trouble to look at.
@@ -225,11 +238,11 @@ func (n *Station) send(m station.Send) {
 	port := n.hello.Ports[i]
 	n.busy[m.Port] = true
 	started := n.stage.Now().Microseconds()
-	n.playing[m.ID] = n.stage.Transmit(stage.Transmission{
+	n.playing[m.ID] = n.stage.Transmit(n.fault.distort(stage.Transmission{
 		Medium: stage.Medium(port.Medium), Hz: m.CarrierHz + m.FrequencyHz,
 		Once: m.Once, Repeat: m.Repeat, Repeats: m.Repeats, Last: m.Last,
 		Silence: m.GapUS,
-	}, func(took time.Duration) { // called with the stage locked: Run does the rest
+	}), func(took time.Duration) { // called with the stage locked: Run does the rest
 		n.said.put(finished{station.Sent{ID: m.ID, Started: started, Took: took.Microseconds()}, m.Port})
 	})
 }
