@@ -22,6 +22,7 @@ import (
 	"urbo/stage"
 	"urbo/station"
 	"urbo/station/onstage"
+	"urbo/station/websocket"
 	"urbo/wire"
 )
 
@@ -38,10 +39,12 @@ func newSite(t *testing.T) *site {
 	t.Helper()
 	s, err := stage.New(stage.Options{Pace: 20, Seed: 1})
 	require.NoError(t, err)
+	door := &websocket.Door{}
 	house, err := service.Open(t.Context(), service.Config{Dir: t.TempDir(), Version: "test",
-		Transports: []station.Transport{onstage.New(s, "lecture")}, Extra: []service.Runner{s}})
+		Transports: []station.Transport{onstage.New(s, "lecture"), door}, Extra: []service.Runner{s}})
 	require.NoError(t, err)
-	handler := api.New(house, api.Options{Hosts: []string{"observatory.test"}, Faces: []api.Face{api.StageFace(s)}})
+	handler := api.New(house, api.Options{Hosts: []string{"observatory.test"}, Door: door,
+		Faces: []api.Face{api.StageFace(s)}})
 	ctx, cancel := context.WithCancel(context.Background())
 	server := httptest.NewUnstartedServer(handler)
 	requests, endRequests := context.WithCancel(context.Background())

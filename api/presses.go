@@ -46,7 +46,7 @@ func (a *API) presses() {
 			}
 			if in.Body != nil {
 				o.Times, o.Hold = in.Body.Times, time.Duration(in.Body.HoldMS)*time.Millisecond
-				o.Transmitter = in.Body.From
+				o.Transmitter, o.Anyway = in.Body.From, in.Body.Anyway
 			}
 			return as(wire.PressOf)(a.house.Transmit.Press(ctx, o))
 		})

@@ -15,6 +15,7 @@ func (a *app) press() *cobra.Command {
 	var times int
 	var hold time.Duration
 	var from string
+	var anyway bool
 	c := &cobra.Command{
 		Use: "press DEVICE/KEY", Short: "Press a key of a device", Args: args(1, 1, "DEVICE/KEY"),
 		Example: "  urbo press boardwalk/power\n  urbo press amplifier/volume-up --hold 2s\n" +
@@ -35,7 +36,7 @@ func (a *app) press() *cobra.Command {
 				return err
 			}
 			p, err := cl.pressKey(c.Context(), key, wire.PressRequest{Times: times,
-				HoldMS: int(hold / time.Millisecond), From: from})
+				HoldMS: int(hold / time.Millisecond), From: from, Anyway: anyway})
 			if err != nil {
 				return err
 			}
@@ -58,6 +59,7 @@ func (a *app) press() *cobra.Command {
 	}
 	c.Flags().DurationVar(&hold, "hold", 0, "how long it is held down, at most 20s; 0 is a short press")
 	c.Flags().StringVar(&from, "from", "", "transmitter to send from, STATION/PORT, instead of the device's")
+	c.Flags().BoolVar(&anyway, "anyway", false, "also from a transmitter that is made for another frequency")
 	c.Flags().IntVar(&times, "times", 1, "presses one after another")
 	return c
 }

@@ -3,6 +3,7 @@ package stations
 import (
 	"context"
 	"fmt"
+	"strings"
 	"time"
 
 	"urbo/station"
@@ -12,7 +13,9 @@ import (
 type Transmitter struct {
 	ID      string // of its station, which keeps it whatever its name becomes
 	Station string
+	Room    string
 	Port    station.Port
+	Hz      int // that it is to send on
 
 	stations *Stations
 	member   *member
@@ -20,6 +23,15 @@ type Transmitter struct {
 
 // Key tells transmitters apart, whatever their names become.
 func (t Transmitter) Key() string { return t.ID + "/" + t.Port.ID }
+
+// Air is what it must not share with another one at the same moment: the medium of a room. "" where the room is not
+// known.
+func (t Transmitter) Air() string {
+	if t.Room == "" {
+		return ""
+	}
+	return t.Port.Medium + " in " + strings.ToLower(t.Room)
+}
 
 // Place is STATION/PORT.
 func (t Transmitter) Place() string { return t.Station + "/" + t.Port.ID }

@@ -3,6 +3,7 @@ package stations
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -105,7 +106,8 @@ func (s *Stations) At(place string) (Transmitter, error) {
 			if m.link == nil {
 				return Transmitter{}, fmt.Errorf("%w: %s", station.ErrAway, m.record.Name)
 			}
-			return Transmitter{ID: m.record.ID, Station: m.record.Name, Port: port, stations: s, member: m}, nil
+			return Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.Room, Port: port, stations: s,
+				member: m}, nil
 		}
 	}
 	return Transmitter{}, fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, place, s.transmitters())
@@ -116,6 +118,7 @@ type Want struct {
 	On        device.Channel
 	Preferred string // STATION/PORT, or "" for none
 	Only      bool   // no other than the preferred one
+	Anyway    bool   // also one that makes another channel of the medium
 	Room      string // where the device is, or ""
 }
 
@@ -138,11 +141,12 @@ func (s *Stations) Transmitter(w Want) (t Transmitter, instead string, err error
 			if w.Preferred != "" && w.Only && !meant {
 				continue
 			}
-			fits, reason := s.fits(m, port, w.On)
+			hz, reason := s.fits(m, port, w)
+			fits := reason == nil
 			switch {
 			case fits:
-				found = append(found, Transmitter{ID: m.record.ID, Station: m.record.Name, Port: port, stations: s,
-					member: m})
+				found = append(found, Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.Room, Port: port,
+					Hz: hz, stations: s, member: m})
 			case errors.Is(reason, ErrAirtime):
 				kind = ErrAirtime
 				fallthrough
@@ -181,6 +185,7 @@ func choose(found []Transmitter, w Want) int {
 	if i := slices.IndexFunc(found, func(t Transmitter) bool { return t.Place() == w.Preferred }); i >= 0 {
 		return i
 	}
+	exact := func(t Transmitter) bool { return t.Hz == w.On.Hz }
 	if w.Room != "" {
 		if i := slices.IndexFunc(found, func(t Transmitter) bool {
 			return strings.EqualFold(t.member.record.Room, w.Room)
@@ -188,25 +193,35 @@ func choose(found []Transmitter, w Want) int {
 			return i
 		}
 	}
+	if i := slices.IndexFunc(found, exact); i >= 0 {
+		return i
+	}
 	return min(len(found), 1) - 1
 }
 
-// fits says whether a port can send on a channel now, or why not. The caller holds mu.
-func (s *Stations) fits(m *member, port station.Port, on device.Channel) (bool, error) {
+// nearCarrier is how far off an infrared carrier may be: receiver modules still hear it, if less far.
+const nearCarrier = 0.08
+
+// fits is the channel that a port can send on now for what is wanted: that channel, or one that does for it. The error
+// says why it cannot. The caller holds mu.
+func (s *Stations) fits(m *member, port station.Port, w Want) (hz int, err error) {
 	place := m.record.Name + "/" + port.ID
+	hz = min(max(w.On.Hz, port.FromHz), port.ToHz)
+	off := math.Abs(float64(hz-w.On.Hz)) / float64(w.On.Hz)
+	near := w.On.Medium == line.Infrared && off <= nearCarrier
 	switch {
-	case line.Medium(port.Medium) != on.Medium:
-		return false, fmt.Errorf("%s sends %s", place, port.Medium)
-	case on.Hz < port.FromHz || on.Hz > port.ToHz:
-		return false, fmt.Errorf("%s sends from %s to %s", place, device.Hertz(port.FromHz), device.Hertz(port.ToHz))
+	case line.Medium(port.Medium) != w.On.Medium:
+		return 0, fmt.Errorf("%s sends %s", place, port.Medium)
+	case hz != w.On.Hz && !near && !w.Anyway:
+		return 0, fmt.Errorf("%s sends from %s to %s", place, device.Hertz(port.FromHz), device.Hertz(port.ToHz))
 	case m.link == nil:
-		return false, fmt.Errorf("station %q is away since %s", m.record.Name, m.since.Format("15:04"))
+		return 0, fmt.Errorf("station %q is away since %s", m.record.Name, m.since.Format("15:04"))
 	}
 	if air := s.air(m, port); air.Spent() {
-		return false, fmt.Errorf("%w: %s has sent for %s of the last hour, and may for %s", ErrAirtime, place,
+		return 0, fmt.Errorf("%w: %s has sent for %s of the last hour, and may for %s", ErrAirtime, place,
 			air.Used.Round(time.Second), air.Budget.Round(time.Second))
 	}
-	return true, nil
+	return hz, nil
 }
 
 // transmitters lists the transmitters that there are. The caller holds mu.

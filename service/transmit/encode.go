@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"urbo/core/device"
@@ -68,6 +69,11 @@ func (t *Transmit) prepare(o Order) (out []part, through stations.Transmitter, i
 				through.Port.Longest)
 		}
 		p.Port, p.WithinMS = through.Port.ID, int(startWithin/time.Millisecond)
+		if through.Hz != on.Hz {
+			p.tune(through.Hz)
+			instead = strings.TrimSpace(instead + fmt.Sprintf(" it sends on %s, and the device listens on %s",
+				device.Hertz(through.Hz), device.Hertz(on.Hz)))
+		}
 		out = append(out, p)
 	}
 	if o.Key.Hold != device.HoldOnce {
@@ -76,13 +82,22 @@ func (t *Transmit) prepare(o Order) (out []part, through stations.Transmitter, i
 	return out, through, instead, nil
 }
 
+// tune puts what is sent on another carrier or channel.
+func (p *part) tune(hz int) {
+	if p.CarrierHz > 0 {
+		p.CarrierHz = hz
+	} else {
+		p.FrequencyHz = hz
+	}
+}
+
 // want is what an order asks of a transmitter: the one that was named for this press and no other, or the device's own,
 // which another may stand in for.
 func (o Order) want(on device.Channel) stations.Want {
 	if o.Transmitter != "" {
-		return stations.Want{On: on, Preferred: o.Transmitter, Only: true}
+		return stations.Want{On: on, Preferred: o.Transmitter, Only: true, Anyway: o.Anyway}
 	}
-	return stations.Want{On: on, Preferred: o.Device.Transmitter, Room: o.Device.Room}
+	return stations.Want{On: on, Preferred: o.Device.Transmitter, Room: o.Device.Room, Anyway: o.Anyway}
 }
 
 // hold makes the repeating part of the last code go on for as long as the key is held.
@@ -126,6 +141,7 @@ func (t *Transmit) takeTurns(o Order, parts []part) error {
 			return err
 		}
 		p.Port, p.Repeats, p.GapUS, p.WithinMS = parts[i].Port, parts[i].Repeats, parts[i].GapUS, parts[i].WithinMS
+		p.CarrierHz, p.FrequencyHz = parts[i].CarrierHz, parts[i].FrequencyHz
 		parts[i] = p
 	}
 	return nil

@@ -56,6 +56,7 @@ type Order struct {
 	Key         device.Key    // what is sent, and what holding does
 	What        string        // for the journal, where it is no key: "what is on the bench"
 	Transmitter string        // STATION/PORT; "" is the device's own, or the first that fits
+	Anyway      bool          // also from a transmitter that makes another channel of the medium
 	Times       int           // presses one after another; 0 is one
 	Hold        time.Duration // how long it is held; 0 is a short press
 	Lease       time.Duration // or it is held for so long, and on for each Ticket.Hold
@@ -91,10 +92,11 @@ type Transmit struct {
 	mu      sync.Mutex
 	running context.Context // nil before Run
 	ending  bool
-	group   sync.WaitGroup     // the workers
-	workers map[string]*worker // by stations.Transmitter.Key
-	tickets map[string]*Ticket // by id: those that are not over, and held ones that were so lately
-	devices map[string]recent  // by id
+	group   sync.WaitGroup         // the workers
+	airs    map[string]*sync.Mutex // by stations.Transmitter.Air
+	workers map[string]*worker     // by stations.Transmitter.Key
+	tickets map[string]*Ticket     // by id: those that are not over, and held ones that were so lately
+	devices map[string]recent      // by id
 }
 
 // worker sends through one transmitter, one press after another.
@@ -108,7 +110,7 @@ func New(turns Turns, s Stations, echoes *Echoes, events *stream.Stream, book *l
 	now func() time.Time) *Transmit {
 	return &Transmit{store: turns, stations: s, echoes: echoes, stream: events, book: book, now: now,
 		workers: map[string]*worker{}, tickets: map[string]*Ticket{},
-		devices: map[string]recent{}}
+		airs: map[string]*sync.Mutex{}, devices: map[string]recent{}}
 }
 
 // Start asks for a press. It goes on whatever becomes of the caller: hold it, cancel it or wait for it by its ticket.
@@ -174,6 +176,20 @@ func (t *Transmit) start(o Order) (*Ticket, error) {
 	t.remember(k)
 	wake.Up(w.wake)
 	return k, nil
+}
+
+// air is held while something is sent, so that two transmitters that reach the same room never talk over each other.
+func (t *Transmit) air(through stations.Transmitter) *sync.Mutex {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	name := through.Air()
+	if name == "" {
+		name = through.Key()
+	}
+	if t.airs[name] == nil {
+		t.airs[name] = &sync.Mutex{}
+	}
+	return t.airs[name]
 }
 
 // takes is about how long an order takes its transmitter.

@@ -67,6 +67,9 @@ func (t *Transmit) drop(k *Ticket) bool {
 // serve sends one press, with all its times.
 func (t *Transmit) serve(k *Ticket) {
 	o := k.order
+	air := t.air(k.through)
+	air.Lock()
+	defer air.Unlock()
 	if t.now().After(k.by) {
 		t.finish(k, happening.Receipt{}, ErrLate)
 		return
@@ -109,7 +112,7 @@ func (k *Ticket) stoodIn(note string) string {
 	if k.instead == "" {
 		return note
 	}
-	return strings.TrimSpace(fmt.Sprintf("Sent through %s, since %s. %s", k.through.Place(), k.instead, note))
+	return strings.TrimSpace(fmt.Sprintf("Sent through %s: %s. %s", k.through.Place(), k.instead, note))
 }
 
 // goesOn says whether a press of several is still wanted. The error wraps ErrGivenUp.

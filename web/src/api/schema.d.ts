@@ -1037,6 +1037,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stations/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let every transmitter send a test signal, and tell who heard it
+         * @description Needs the scope owner.
+         */
+        post: operations["test-stations"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stations/{station}": {
         parameters: {
             query?: never;
@@ -1932,6 +1952,8 @@ export interface components {
             took_ms: number;
         };
         PressRequest: {
+            /** @description Also from a transmitter that makes another channel, such as 433.92 for 433.42 MHz */
+            anyway?: boolean;
             /** @description STATION/PORT to send from, instead of the device's */
             from?: string;
             /**
@@ -2153,6 +2175,11 @@ export interface components {
             /** @description Empty is none */
             room?: string;
         };
+        StationTest: {
+            /** @description STATION/PORT, in the order of the cells */
+            receivers: string[];
+            rows: components["schemas"]["TestRow"][];
+        };
         StationsChanged: Record<string, never>;
         Structure: {
             /** @description The bits of each block */
@@ -2224,6 +2251,42 @@ export interface components {
             /** @description For a drawing, in µs */
             train: number[];
             verdict: string;
+        };
+        TestCell: {
+            /**
+             * Format: double
+             * @description Of the reading, 0 to 1
+             */
+            confidence?: number;
+            heard: boolean;
+            /**
+             * Format: double
+             * @description 0 to 1, where it measures it
+             */
+            strength?: number;
+            /**
+             * Format: double
+             * @description What was added to marks and taken from spaces
+             */
+            stretch_us?: number;
+            /**
+             * Format: double
+             * @description As heard, as a share of what was sent
+             */
+            unit?: number;
+        };
+        TestRow: {
+            /** @description One for each receiver */
+            cells: components["schemas"]["TestCell"][];
+            /**
+             * @description None where it works
+             * @enum {string}
+             */
+            fault?: "dead" | "exchanged" | "swapped" | "frequency" | "weak" | "not sent" | "no witness";
+            /** @description What was found, in words, and what to do */
+            text: string;
+            /** @description STATION/PORT */
+            transmitter: string;
         };
         Ticket: {
             /** Format: date-time */
@@ -7639,6 +7702,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Station"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "test-stations": {
+        parameters: {
+            query?: {
+                /** @description Only the transmitters of this one */
+                station?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StationTest"];
                 };
             };
             /** @description Bad Request */
