@@ -89,7 +89,7 @@ func stationOf(s stations.State) wire.Station {
 
 func portOf(p stations.PortState) wire.PortState {
 	return wire.PortState{ID: p.ID, Direction: string(p.Direction), Medium: p.Medium, FromHz: p.FromHz, ToHz: p.ToHz,
-		Count: p.Count, Last: maybeTime(p.Last), AirtimeMS: int(p.Air.Used.Milliseconds()),
+		Count: p.Count, Last: maybeTime(p.Last), Strength: p.Peak, AirtimeMS: int(p.Air.Used.Milliseconds()),
 		BudgetMS: int(p.Air.Budget.Milliseconds()), Share: p.Air.Share}
 }
 

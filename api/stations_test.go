@@ -156,8 +156,10 @@ func TestPress_FrequencyIsCheckedBeforeItIsSent(t *testing.T) {
 	train := signal.Train{500, 1500, 500, 500, 1500, 500, 500, 1500, 500}
 	_, err := s.house.Library.ChangeBySlug(t.Context(), "shutter", library.Note{}, func(d *device.Device) error {
 		d.Keys = []device.Key{
-			{Name: "far", Codes: []device.Code{{Train: train, Channel: device.Channel{Medium: "radio", Hz: 433_420_000}}}},
-			{Name: "near", Codes: []device.Code{{Train: train, Channel: device.Channel{Medium: "infrared", Hz: 62_000}}}}}
+			{Name: "far", Codes: []device.Code{{Train: train,
+				Channel: device.Channel{Medium: "radio", Hz: 433_420_000}}}},
+			{Name: "near", Codes: []device.Code{{Train: train,
+				Channel: device.Channel{Medium: "infrared", Hz: 62_000}}}}}
 		return nil
 	})
 	require.NoError(t, err)

@@ -16,7 +16,8 @@ type brokerOptions struct {
 }
 
 func (o *brokerOptions) flags(c *cobra.Command) {
-	c.Flags().StringVar(&o.user, "broker-user", os.Getenv("URBO_BROKER_USER"), "account at the broker (URBO_BROKER_USER)")
+	c.Flags().StringVar(&o.user, "broker-user", os.Getenv("URBO_BROKER_USER"),
+		"account at the broker (URBO_BROKER_USER)")
 	c.Flags().StringVar(&o.passwordFile, "broker-password-file", "",
 		"file with its password; or set URBO_BROKER_PASSWORD")
 	c.Flags().StringVar(&o.ca, "broker-ca", "", "file with the certificate that the broker's is checked against")

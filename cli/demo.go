@@ -54,8 +54,9 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 	c.Flags().Uint64Var(&s.Seed, "seed", 1, "of the stage's noise")
 	c.Flags().StringSliceVar(&s.Unplug, "unplug", nil,
 		"appliances that are not plugged in, to see what Urbo makes of it")
-	c.Flags().StringVar(&fault, "fault", "", "what is wrong with the board in the lecture room, to see what urbo station "+
-		"test makes of it: dead, exchanged, swapped, frequency or weak")
+	c.Flags().StringVar(&fault, "fault", "",
+		"what is wrong with the board in the lecture room, to see what urbo station "+
+			"test makes of it: dead, exchanged, swapped, frequency or weak")
 	c.Flags().BoolVar(&tour, "tour", false, "tell the story from press to replay, and end: 0 if every appliance ended "+
 		"as it should")
 	return c

@@ -38,11 +38,13 @@ broker for urbo serve), with the broker's accounts. What is heard while the hous
 later with its own time.`,
 		Args: args(0, 0, "none"),
 		Example: "  urbo outpost --to http://127.0.0.1:8433 --token-file token --serial /dev/ttyUSB0\n" +
-			"  urbo outpost --to mqtts://127.0.0.1 --broker-user garden --broker-password-file secret --serial /dev/ttyUSB0",
+			"  urbo outpost --to mqtts://127.0.0.1 --broker-user garden --broker-password-file secret --serial " +
+			"/dev/ttyUSB0",
 		RunE: func(c *cobra.Command, _ []string) error {
 			return a.runOutpost(c.Context(), o)
 		}}
-	c.Flags().StringVar(&o.to, "to", "", "the house: http://HOST:PORT, https://HOST:PORT, or an MQTT broker: mqtt://HOST, mqtts://HOST")
+	c.Flags().StringVar(&o.to, "to", "",
+		"the house: http://HOST:PORT, https://HOST:PORT, or an MQTT broker: mqtt://HOST, mqtts://HOST")
 	o.broker.flags(c)
 	c.Flags().StringVar(&o.name, "name", "", "what it calls itself; without it the name of this machine")
 	c.Flags().StringSliceVar(&o.serial, "serial", nil, "serial port of a board, /dev/ttyUSB0 or usb:VENDOR:PRODUCT")
@@ -86,7 +88,8 @@ func (a *app) runOutpost(ctx context.Context, o outpostOptions) error {
 func (a *app) houseAt(o outpostOptions) (func(context.Context) (station.Link, error), error) {
 	u, err := url.Parse(o.to)
 	if err != nil || u.Host == "" || !slices.Contains([]string{"http", "https", "mqtt", "mqtts"}, u.Scheme) {
-		return nil, usageError{fmt.Errorf("--to %q: write http://HOST:PORT, https://HOST:PORT, mqtt://HOST or mqtts://HOST",
+		return nil, usageError{fmt.Errorf("--to %q: write http://HOST:PORT, https://HOST:PORT, mqtt://HOST or "+
+			"mqtts://HOST",
 			o.to)}
 	}
 	if strings.HasPrefix(u.Scheme, "mqtt") {

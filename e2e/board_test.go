@@ -32,7 +32,8 @@ func newBoard(t *testing.T, name string) *board {
 	group.Go(func() { _ = s.Run(ctx) })
 	group.Go(func() {
 		_ = n.Run(ctx, func(ctx context.Context, l station.Link) error {
-			return station.Relay(ctx, l, station.NewLines(station.Origin{Over: station.Serial, Address: line.Path}, line))
+			return station.Relay(ctx, l,
+				station.NewLines(station.Origin{Over: station.Serial, Address: line.Path}, line))
 		})
 	})
 	t.Cleanup(func() {

@@ -68,8 +68,8 @@ func (g *garden) is(here bool) {
 	}, patience, tick, "the garden is here: %t", here)
 }
 
-// works presses a handset in the garden, which the house has to hear, and a key of the house, which the amplifier in the
-// garden has to obey.
+// works presses a handset in the garden, which the house has to hear, and a key of the house, which the amplifier in
+// the garden has to obey.
 func (g *garden) works() {
 	g.t.Helper()
 	before, heard := g.power(), g.heard()
@@ -130,7 +130,8 @@ func TestOutpost_DialsInOverWebSocket(t *testing.T) {
 	g.works()
 
 	g.ok(nil, "station", "remove", "garden")
-	require.Eventually(t, func() bool { return !strings.Contains(g.ok(nil, "station", "list"), "garden") }, patience, tick)
+	require.Eventually(t, func() bool { return !strings.Contains(g.ok(nil, "station", "list"), "garden") }, patience,
+		tick)
 	var tokens []wire.Token
 	g.ok(&tokens, "token", "list")
 	assert.Empty(t, tokens, "its token went with it")
@@ -163,7 +164,8 @@ func TestOutpost_KeepsWhatItHeardWhileTheHouseWasAway(t *testing.T) {
 func TestOutpost_MeetsTheHouseAtABroker(t *testing.T) {
 	t.Parallel()
 	b := newBroker(t)
-	g := newGarden(t, "--broker", b.url, "--broker-user", "house", "--broker-password-file", b.file("house"), "--broker-ca",
+	g := newGarden(t, "--broker", b.url, "--broker-user", "house", "--broker-password-file", b.file("house"),
+		"--broker-ca",
 		b.file("ca.pem"))
 	g.begin = func() {
 		g.outpost = begin(t, nil, binary, "outpost", "--to", b.url, "--broker-user", "garden", "--broker-password-file",

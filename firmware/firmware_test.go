@@ -1,5 +1,5 @@
-// Package firmware_test runs the compiled firmware in an instruction-level simulator, and reaches it as Urbo reaches any
-// board: over its serial line.
+// Package firmware_test runs the compiled firmware in an instruction-level simulator, and reaches it as Urbo reaches
+// any board: over its serial line.
 package firmware_test
 
 import (
@@ -253,7 +253,8 @@ func TestFirmware_LearnsAndSendsAKey(t *testing.T) {
 				return nil
 			})
 			require.NoError(t, err)
-			r, err := h.Transmit.Press(t.Context(), transmit.Order{Device: d, Key: d.Keys[0], Transmitter: "board/" + c.out})
+			r, err := h.Transmit.Press(t.Context(),
+				transmit.Order{Device: d, Key: d.Keys[0], Transmitter: "board/" + c.out})
 			require.NoError(t, err)
 			require.Equal(t, happening.Sent, r.Outcome, r.Reason)
 
@@ -262,7 +263,8 @@ func TestFirmware_LearnsAndSendsAKey(t *testing.T) {
 			got := b.left(c.out)
 			require.GreaterOrEqual(t, len(want), len(got.us))
 			for i, us := range got.us {
-				assert.InDelta(t, float64(want[i]), us, math.Max(0.02*float64(want[i]), 3), "duration %d of %v", i, got.us)
+				assert.InDelta(t, float64(want[i]), us, math.Max(0.02*float64(want[i]), 3), "duration %d of %v", i,
+					got.us)
 			}
 			if c.carrier > 0 {
 				assert.InEpsilon(t, c.carrier, got.hz, 0.01, "the carrier")
@@ -277,8 +279,9 @@ func TestFirmware_IsFoundAgain(t *testing.T) {
 	port := filepath.Join(t.TempDir(), "ttyBoard")
 	require.NoError(t, os.Symlink(b.path, port))
 	h := open(t, port)
-	d, err := h.Library.Add(t.Context(), device.Device{Name: "Held", Keys: []device.Key{{Name: "up", Codes: []device.Code{{
-		Sheet: "nec", Fields: line.Fields{"address": line.Number(1), "command": line.Number(2)}}}}}}, library.Note{})
+	d, err := h.Library.Add(t.Context(),
+		device.Device{Name: "Held", Keys: []device.Key{{Name: "up", Codes: []device.Code{{
+			Sheet: "nec", Fields: line.Fields{"address": line.Number(1), "command": line.Number(2)}}}}}}, library.Note{})
 	require.NoError(t, err)
 	k, err := h.Transmit.Start(transmit.Order{Device: d, Key: d.Keys[0], Hold: 10 * time.Second})
 	require.NoError(t, err)

@@ -29,8 +29,10 @@ func TestSelfTest_TellsTheFaultsApart(t *testing.T) {
 			synctest.Test(t, func(t *testing.T) {
 				s, err := stage.New(stage.Options{})
 				require.NoError(t, err)
-				h, stop := startWith(t, service.Config{Dir: t.TempDir(), Extra: []service.Runner{s}, Transports: []station.Transport{
-					onstage.NewFaulty(s, "board", fault), onstage.New(s, "sound"), onstage.NewRadio(s, "dome", 433_420_000)}})
+				h, stop := startWith(t,
+					service.Config{Dir: t.TempDir(), Extra: []service.Runner{s}, Transports: []station.Transport{
+						onstage.NewFaulty(s, "board", fault), onstage.New(s, "sound"),
+						onstage.NewRadio(s, "dome", 433_420_000)}})
 				defer stop()
 				synctest.Wait()
 				m, err := h.SelfTest.Run(t.Context(), "board", "test")

@@ -118,6 +118,8 @@ type PortState struct {
 	ToHz      int        `json:"to_hz"`
 	Last      *time.Time `json:"last,omitempty" doc:"When it last heard or sent"`
 	Count     int        `json:"count" doc:"Presses heard or sent since the start"`
+	// of a receiver
+	Strength *float64 `json:"heard_strength,omitempty" doc:"Of what it heard last, 0 to 1, where it measures it"`
 	// of a transmitter
 	AirtimeMS int     `json:"airtime_ms,omitempty" doc:"On the air in the last hour"`
 	BudgetMS  int     `json:"budget_ms,omitempty" doc:"How long it may be on the air in an hour; none is no limit"`

@@ -102,7 +102,8 @@ func (m Matrix) judge(t Transmitter) (Fault, string) {
 	best, known := m.strongest(t, heard)
 	switch {
 	case len(heard) > 0 && known && best <= weak:
-		return Weak, fmt.Sprintf("%s%sit, but at most at %.0f %% strength: bring it nearer, look at its antenna or at the "+
+		return Weak, fmt.Sprintf("%s%sit, but at most at %.0f %% strength: bring it nearer, look at its antenna "+
+			"or at the "+
 			"current of its LED.", places(heard), hears(heard), 100*best)
 	case len(heard) > 0:
 		return None, places(heard) + hears(heard) + "it."
@@ -110,7 +111,8 @@ func (m Matrix) judge(t Transmitter) (Fault, string) {
 		return Swapped, fmt.Sprintf("%s%sit, by %s: the wires of %s and of the %s transmitter beside it are swapped.",
 			places(elsewhere), hears(elsewhere), elsewhere[0].Medium, t.Place(), elsewhere[0].Medium)
 	case len(elsewhere) > 0:
-		return Off, fmt.Sprintf("It was to send on %s, and only %s%sit, on %s: the module is made for another frequency.",
+		return Off, fmt.Sprintf("It was to send on %s, and only %s%sit, on %s: the module is made for another "+
+			"frequency.",
 			device.Hertz(t.On.Hz), places(elsewhere), hears(elsewhere), band(elsewhere[0].End))
 	case len(could) == 0:
 		return Unheard, fmt.Sprintf("No receiver here hears %s on %s: nobody can tell whether it works.", t.Medium,
@@ -121,10 +123,12 @@ func (m Matrix) judge(t Transmitter) (Fault, string) {
 			t.Medium)
 	}
 	if own := m.own(t, could); own != nil && own.Deaf && m.hearsNobody(*own) {
-		return Exchanged, fmt.Sprintf("Nobody hears it, and %s beside it has heard nothing either: the two are exchanged, "+
+		return Exchanged, fmt.Sprintf("Nobody hears it, and %s beside it has heard nothing either: the two are "+
+			"exchanged, "+
 			"or neither has power. Press a handset at it: if it is heard, only the transmitter is dead.", own.Place())
 	}
-	return Dead, fmt.Sprintf("Nobody hears it, and %s could: look at its power, its wire, and which way round its LED or "+
+	return Dead, fmt.Sprintf("Nobody hears it, and %s could: look at its power, its wire, and which way round "+
+		"its LED or "+
 		"module is.", places(could))
 }
 

@@ -45,12 +45,14 @@ func TestVerdicts_TellTheFaultsApart(t *testing.T) {
 	}{
 		"works": {func(m reach.Matrix) { hear(m, 0.9, [2]string{"a/ir", "a/ir-in"}, [2]string{"a/ir", "b/ir-in"}) },
 			reach.None, "a/ir-in and b/ir-in hear it."},
-		"weak": {func(m reach.Matrix) { hear(m, 0.2, [2]string{"a/ir", "a/ir-in"}) }, reach.Weak, "at most at 20 % strength"},
+		"weak": {func(m reach.Matrix) { hear(m, 0.2, [2]string{"a/ir", "a/ir-in"}) }, reach.Weak,
+			"at most at 20 % strength"},
 		"weak here, strong there": {func(m reach.Matrix) {
 			hear(m, 0.2, [2]string{"a/ir", "a/ir-in"})
 			hear(m, 0.7, [2]string{"a/ir", "b/ir-in"})
 		}, reach.None, "hear it."},
-		"dead": {func(m reach.Matrix) { hear(m, 1, [2]string{"b/ir", "a/ir-in"}) }, reach.Dead, "a/ir-in and b/ir-in could"},
+		"dead": {func(m reach.Matrix) { hear(m, 1, [2]string{"b/ir", "a/ir-in"}) }, reach.Dead,
+			"a/ir-in and b/ir-in could"},
 		"exchanged": {func(m reach.Matrix) { m.Receivers[0].Deaf = true }, reach.Exchanged,
 			"a/ir-in beside it has heard nothing either"},
 		"deaf before, not now": {func(m reach.Matrix) {
@@ -76,5 +78,6 @@ func TestVerdicts_TellTheFaultsApart(t *testing.T) {
 	hear(m, 1, [2]string{"a/radio", "b/radio-in"})
 	v := m.Verdicts()[1]
 	assert.Equal(t, reach.Off, v.Fault)
-	assert.Contains(t, v.Text, "It was to send on 433.92 MHz, and only b/radio-in hears it, on 433.419 MHz to 433.421 MHz")
+	assert.Contains(t, v.Text,
+		"It was to send on 433.92 MHz, and only b/radio-in hears it, on 433.419 MHz to 433.421 MHz")
 }

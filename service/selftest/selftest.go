@@ -86,8 +86,8 @@ func New(p *Probe, s Stations, t Transmit, book *line.Book) *Test {
 	return &Test{probe: p, stations: s, transmit: t, book: book}
 }
 
-// Run tries the transmitters of one station, or of all where only is "". Each takes about half a second. The error wraps
-// ErrRunning or stations.ErrUnknownStation.
+// Run tries the transmitters of one station, or of all where only is "". Each takes about half a second. The error
+// wraps ErrRunning or stations.ErrUnknownStation.
 func (t *Test) Run(ctx context.Context, only, by string) (reach.Matrix, error) {
 	if !t.running.TryLock() {
 		return reach.Matrix{}, fmt.Errorf("%w: wait until it is over", ErrRunning)

@@ -28,6 +28,7 @@ type PortState struct {
 	station.Port
 	Last  time.Time // when it last heard or sent; zero where it never did
 	Count int       // presses heard or sent since the start
+	Peak  *float64  // strength of what it heard last, 0 to 1, where it measures it
 	Air   Air       // of a transmitter
 }
 
@@ -82,7 +83,7 @@ func (s *Stations) state(m *member) State {
 	for _, port := range m.hello.Ports {
 		p := PortState{Port: port}
 		if u := m.ports[port.ID]; u != nil {
-			p.Last, p.Count = u.last, u.count
+			p.Last, p.Count, p.Peak = u.last, u.count, u.peak
 		}
 		if port.Direction == station.Transmitter {
 			p.Air = s.air(m, port)
@@ -145,8 +146,9 @@ func (s *Stations) Transmitter(w Want) (t Transmitter, instead string, err error
 			fits := reason == nil
 			switch {
 			case fits:
-				found = append(found, Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.Room, Port: port,
-					Hz: hz, stations: s, member: m})
+				found = append(found,
+					Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.Room, Port: port,
+						Hz: hz, stations: s, member: m})
 			case errors.Is(reason, ErrAirtime):
 				kind = ErrAirtime
 				fallthrough

@@ -101,7 +101,8 @@ type member struct {
 type use struct {
 	last  time.Time
 	count int
-	end   int64 // of what it heard last, on the station's clock in µs
+	peak  *float64 // strength of what it heard last, where it measures it
+	end   int64    // of what it heard last, on the station's clock in µs
 	air   airtime
 }
 
@@ -454,6 +455,9 @@ func (s *Stations) heard(m *member, name string, heard station.Heard) {
 	fresh := u.last.IsZero() || heard.At-u.end >= signal.PressSilence || heard.At < u.end
 	u.last, u.end = s.now(), heard.At+int64(heard.Train.Length())
 	when := m.late(heard, s.now())
+	if heard.Strength != nil {
+		u.peak = heard.Strength
+	}
 	if fresh {
 		u.count++
 	}

@@ -40,11 +40,13 @@ func (o Options) Check() error {
 // address is where to connect, and how TLS is spoken; nil for none.
 func (o Options) address() (string, *tls.Config, error) {
 	u, err := url.Parse(o.URL)
-	if err != nil || u.Hostname() == "" || u.Scheme != "mqtt" && u.Scheme != "mqtts" || strings.Trim(u.Path, "/") != "" {
+	if err != nil || u.Hostname() == "" || u.Scheme != "mqtt" && u.Scheme != "mqtts" ||
+		strings.Trim(u.Path, "/") != "" {
 		return "", nil, fmt.Errorf("broker %.100q: write mqtt://HOST:PORT, or mqtts://HOST:PORT for TLS", o.URL)
 	}
 	if u.User != nil {
-		return "", nil, errors.New("leave user and password out of the broker's address: they have settings of their own")
+		return "", nil, errors.New("leave user and password out of the broker's address: they have settings of " +
+			"their own")
 	}
 	if u.Scheme == "mqtt" {
 		if o.CA != "" {

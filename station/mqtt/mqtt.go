@@ -1,6 +1,7 @@
 // Package mqtt is the transport of stations that speak through a broker. A station publishes its messages at
-// urbo/station/NAME/up and gets those for it at urbo/station/NAME/down; whoever it is, it says hello when it hears "who" at
-// urbo/station/who. Last wills say "gone": the station's at its own topic, Urbo's at urbo/station/who. Urbo itself needs a broker that speaks MQTT 5; stations may speak 3.1.1.
+// urbo/station/NAME/up and gets those for it at urbo/station/NAME/down; whoever it is, it says hello when it hears
+// "who" at urbo/station/who. Last wills say "gone": the station's at its own topic, Urbo's at urbo/station/who. Urbo
+// itself needs a broker that speaks MQTT 5; stations may speak 3.1.1.
 package mqtt
 
 import (

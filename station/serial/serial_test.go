@@ -106,7 +106,8 @@ func TestPort_PassesOverWhatIsNoMessage(t *testing.T) {
 	line := plug(t, path)
 	l := next(t, links(t, path))
 	assert.Equal(t, station.Origin{Over: station.Serial, Address: path}, l.Origin())
-	for _, text := range []string{"\x00\xffboot 1.2\r\n", "{\"t\":\"po", "ng\"}\r\n", strings.Repeat("x", 2*station.MaxMessage) + "\n",
+	for _, text := range []string{"\x00\xffboot 1.2\r\n", "{\"t\":\"po", "ng\"}\r\n",
+		strings.Repeat("x", 2*station.MaxMessage) + "\n",
 		"\n{\"t\":\"dance\"}\n", "{\"t\":\"ping\"}\n"} {
 		_, err := line.Write([]byte(text))
 		require.NoError(t, err)

@@ -1914,6 +1914,11 @@ export interface components {
             direction: "receiver" | "transmitter";
             /** Format: int64 */
             from_hz: number;
+            /**
+             * Format: double
+             * @description Of what it heard last, 0 to 1, where it measures it
+             */
+            heard_strength?: number;
             id: string;
             /**
              * Format: date-time

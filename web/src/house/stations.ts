@@ -1,0 +1,50 @@
+import { useMutation } from '@tanstack/react-query';
+import { client, unwrap, type NewStation } from '../api/client';
+import { keys } from '../api/queries';
+import { stale } from '../api/stale';
+
+const refresh = { onSuccess: () => stale(keys.stations) };
+
+export const useAddStation = () =>
+  useMutation({
+    mutationFn: (body: NewStation) => unwrap(client.POST('/api/stations', { body })),
+    ...refresh,
+  });
+
+export const useChangeStation = (station: string) =>
+  useMutation({
+    mutationFn: (body: { name?: string; room?: string }) =>
+      unwrap(client.PATCH('/api/stations/{station}', { params: { path: { station } }, body })),
+    ...refresh,
+  });
+
+export const useRemoveStation = (station: string) =>
+  useMutation({
+    mutationFn: () => unwrap(client.DELETE('/api/stations/{station}', { params: { path: { station } } })),
+    ...refresh,
+  });
+
+// useAirtime sets the share of an hour that a transmitter may send.
+export const useAirtime = (station: string, port: string) =>
+  useMutation({
+    mutationFn: (airtime_share: number) =>
+      unwrap(
+        client.PATCH('/api/stations/{station}/transmitters/{port}', {
+          params: { path: { station, port } },
+          body: { airtime_share },
+        }),
+      ),
+    ...refresh,
+  });
+
+export const useTestStations = () =>
+  useMutation({ mutationFn: () => unwrap(client.POST('/api/stations/test', {})) });
+
+// duration tells milliseconds as a person says them: 0 s, 12.5 s, 3 min 20 s.
+export function duration(ms: number): string {
+  const s = Math.round(ms / 100) / 10;
+  if (s < 60) return `${s} s`;
+  const whole = Math.round(s);
+  const rest = whole % 60;
+  return `${Math.floor(whole / 60)} min${rest ? ` ${rest} s` : ''}`;
+}
