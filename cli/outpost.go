@@ -26,6 +26,7 @@ type outpostOptions struct {
 	to     string
 	name   string
 	serial []string
+	kernel []string
 	broker brokerOptions
 }
 
@@ -48,6 +49,8 @@ later with its own time.`,
 	o.broker.flags(c)
 	c.Flags().StringVar(&o.name, "name", "", "what it calls itself; without it the name of this machine")
 	c.Flags().StringSliceVar(&o.serial, "serial", nil, "serial port of a board, /dev/ttyUSB0 or usb:VENDOR:PRODUCT")
+	c.Flags().StringSliceVar(&o.kernel, "kernel", nil,
+		"pulse device of the kernel, /dev/lirc0; /dev/lirc0@433920000 where it drives a bare radio module")
 	return c
 }
 
@@ -60,15 +63,18 @@ func (a *app) runOutpost(ctx context.Context, o outpostOptions) error {
 		return err
 	}
 	config := outpost.Config{Name: o.name, Version: a.version}
-	for _, address := range o.serial {
-		t, err := hardware.Reach(station.Origin{Over: station.Serial, Address: address})
-		if err != nil {
-			return usageError{fmt.Errorf("--serial: %w", err)}
+	for over, addresses := range map[station.Over][]string{station.Serial: o.serial, station.Kernel: o.kernel} {
+		for _, address := range addresses {
+			t, err := hardware.Reach(station.Origin{Over: over, Address: address})
+			if err != nil {
+				return usageError{fmt.Errorf("--%s: %w", over, err)}
+			}
+			config.Hardware = append(config.Hardware, t)
 		}
-		config.Hardware = append(config.Hardware, t)
 	}
 	if len(config.Hardware) == 0 {
-		return usageError{errors.New("say which hardware this machine has: --serial /dev/ttyUSB0")}
+		return usageError{errors.New("say which hardware this machine has: --serial /dev/ttyUSB0 or --kernel " +
+			"/dev/lirc0")}
 	}
 	config.Dial = func(ctx context.Context) (station.Link, error) {
 		ctx, cancel := context.WithTimeout(ctx, dialing)

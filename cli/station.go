@@ -176,7 +176,8 @@ its token is printed, once: give it to urbo outpost on the other board.`,
 		}}
 	c.Flags().StringVar(&n.Room, "room", "", "room that it reaches")
 	c.Flags().StringVar(&serial, "serial", "", "serial port of a board, /dev/ttyUSB0 or usb:VENDOR:PRODUCT")
-	c.Flags().StringVar(&kernel, "kernel", "", "infrared device of the kernel, /dev/lirc0")
+	c.Flags().StringVar(&kernel, "kernel", "",
+		"pulse device of the kernel, /dev/lirc0; /dev/lirc0@433920000 where it drives a bare radio module")
 	c.Flags().BoolVar(&broker, "mqtt", false, "it speaks through the MQTT broker, by this name")
 	c.Flags().BoolVar(&stage, "stage", false, "one of the demo's, which was removed")
 	return c

@@ -279,9 +279,9 @@ func TestFirmware_IsFoundAgain(t *testing.T) {
 	port := filepath.Join(t.TempDir(), "ttyBoard")
 	require.NoError(t, os.Symlink(b.path, port))
 	h := open(t, port)
-	d, err := h.Library.Add(t.Context(),
-		device.Device{Name: "Held", Keys: []device.Key{{Name: "up", Codes: []device.Code{{
-			Sheet: "nec", Fields: line.Fields{"address": line.Number(1), "command": line.Number(2)}}}}}}, library.Note{})
+	code := device.Code{Sheet: "nec", Fields: line.Fields{"address": line.Number(1), "command": line.Number(2)}}
+	d, err := h.Library.Add(t.Context(), device.Device{Name: "Held", Keys: []device.Key{{Name: "up",
+		Codes: []device.Code{code}}}}, library.Note{})
 	require.NoError(t, err)
 	k, err := h.Transmit.Start(transmit.Order{Device: d, Key: d.Keys[0], Hold: 10 * time.Second})
 	require.NoError(t, err)

@@ -20,8 +20,6 @@ import (
 )
 
 const (
-	// remembered is how many ids of sends are known, so that none is sent twice.
-	remembered = 64
 	// maxKept is how many trains are kept while the house cannot be reached: some hundred presses. The oldest go first.
 	maxKept = 1000
 	// telling is how long a message may take to get out.
@@ -62,7 +60,9 @@ type Outpost struct {
 	ports   []port
 	changed bool // the ports, since the house was told
 	clocks  map[string]clock
-	sends   []*send
+	sending map[string]*stations.Sending // that are not over, by id
+
+	answers station.Answers
 }
 
 // port is a port of the hardware, and what the house calls it.
@@ -74,13 +74,6 @@ type port struct {
 // clock sets the clock of one local station against the outpost's own, in µs.
 type clock struct{ offset, last int64 }
 
-// send is a send of the house, with its answer once there is one.
-type send struct {
-	id      string
-	sending *stations.Sending
-	answer  station.Message
-}
-
 // New makes an outpost.
 func New(ctx context.Context, c Config) (*Outpost, error) {
 	if c.Now == nil {
@@ -89,7 +82,8 @@ func New(ctx context.Context, c Config) (*Outpost, error) {
 	if !station.ValidName(c.Name) {
 		return nil, fmt.Errorf("name %.50q: a name is 1 to 40 of a-z, 0-9 and -", c.Name)
 	}
-	o := &Outpost{config: c, now: c.Now, started: c.Now(), news: make(chan struct{}, 1), clocks: map[string]clock{}}
+	o := &Outpost{config: c, now: c.Now, started: c.Now(), news: make(chan struct{}, 1), clocks: map[string]clock{},
+		sending: map[string]*stations.Sending{}}
 	events := stream.New(0, c.Now)
 	o.queue = events.Subscribe()
 	var err error
@@ -371,12 +365,12 @@ func (o *Outpost) listen(ctx context.Context, l station.Link, spoke chan struct{
 		case station.Send:
 			o.send(ctx, l, m)
 		case station.Hold:
-			if s := o.find(m.ID); s != nil && s.sending != nil {
-				_ = s.sending.Hold(ctx, time.Duration(m.Lease)*time.Millisecond)
+			if s := o.find(m.ID); s != nil {
+				_ = s.Hold(ctx, time.Duration(m.Lease)*time.Millisecond)
 			}
 		case station.Cancel:
-			if s := o.find(m.ID); s != nil && s.sending != nil {
-				_ = s.sending.Cancel(ctx)
+			if s := o.find(m.ID); s != nil {
+				_ = s.Cancel(ctx)
 			}
 		}
 		if err != nil {
@@ -385,23 +379,16 @@ func (o *Outpost) listen(ctx context.Context, l station.Link, spoke chan struct{
 	}
 }
 
-func (o *Outpost) find(id string) *send {
+// find finds what is on the air, nil where it is over.
+func (o *Outpost) find(id string) *stations.Sending {
 	o.mu.Lock()
 	defer o.mu.Unlock()
-	for _, s := range o.sends {
-		if s.id == id {
-			return s
-		}
-	}
-	return nil
+	return o.sending[id]
 }
 
 // send passes a send on to the hardware, and its answer back. One that is known is answered again, and not sent again.
 func (o *Outpost) send(ctx context.Context, l station.Link, m station.Send) {
-	if known := o.find(m.ID); known != nil {
-		o.mu.Lock()
-		answer := known.answer
-		o.mu.Unlock()
+	if answer, known := o.answers.Known(m.ID); known {
 		if answer != nil {
 			_ = o.tell(ctx, l, answer)
 		}
@@ -421,41 +408,38 @@ func (o *Outpost) send(ctx context.Context, l station.Link, m station.Send) {
 		return
 	}
 	m.Port = through.Port.ID
-	s := &send{id: id}
-	o.mu.Lock()
-	o.sends = append(o.sends, s)
-	if len(o.sends) > remembered {
-		o.sends = slices.Delete(o.sends, 0, 1)
-	}
-	o.mu.Unlock()
+	o.answers.Begin(id)
 	sending, err := through.Send(ctx, m)
 	if err != nil {
 		if errors.Is(err, station.ErrAway) { // nothing went out
-			o.answer(ctx, l, s, station.Failed{ID: id, Reason: err.Error()})
+			o.answer(ctx, l, id, station.Failed{ID: id, Reason: err.Error()})
 		}
 		return
 	}
 	o.mu.Lock()
-	s.sending = sending
+	o.sending[id] = sending
 	o.mu.Unlock()
 	o.waiting.Go(func() {
+		defer func() {
+			o.mu.Lock()
+			delete(o.sending, id)
+			o.mu.Unlock()
+		}()
 		select {
 		case answer, ok := <-sending.Answer():
 			if ok {
-				o.answer(ctx, l, s, answer)
+				o.answer(ctx, l, id, answer)
 			} // otherwise nobody knows, and the house finds that out by itself
 		case <-ctx.Done():
 		}
 	})
 }
 
-func (o *Outpost) answer(ctx context.Context, l station.Link, s *send, m station.Message) {
+func (o *Outpost) answer(ctx context.Context, l station.Link, id string, m station.Message) {
 	if sent, ok := m.(station.Sent); ok {
 		sent.Started = o.micros() - sent.Took
 		m = sent
 	}
-	o.mu.Lock()
-	s.answer = m
-	o.mu.Unlock()
+	o.answers.Put(id, m)
 	_ = o.tell(ctx, l, m)
 }

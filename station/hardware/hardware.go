@@ -6,6 +6,7 @@ import (
 	"fmt"
 
 	"urbo/station"
+	"urbo/station/kernel"
 	"urbo/station/serial"
 )
 
@@ -19,6 +20,12 @@ func Reach(o station.Origin) (station.Transport, error) {
 			return nil, err
 		}
 		return p, nil
+	case station.Kernel:
+		d, err := kernel.New(o.Address)
+		if err != nil {
+			return nil, err
+		}
+		return d, nil
 	case station.Stage, station.WebSocket, station.MQTT:
 		return nil, nil
 	}

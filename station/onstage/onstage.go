@@ -14,9 +14,6 @@ import (
 	"urbo/station"
 )
 
-// remembered is how many ids of sends a station knows, so that none is sent twice.
-const remembered = 64
-
 // Station is a simulated piece of hardware with ports on the stage.
 type Station struct {
 	stage *stage.Stage
@@ -27,8 +24,7 @@ type Station struct {
 	said    *mailbox // what the station says; read by Run
 
 	mu      sync.Mutex
-	ids     []string
-	answers map[string]station.Message // to ids that are done
+	answers station.Answers
 	playing map[string]*stage.Playing
 	busy    map[string]bool // by port
 }
@@ -55,7 +51,6 @@ func empty(s *stage.Stage, name string) *Station {
 		stage:   s,
 		hello:   station.Hello{Link: station.Version, Station: name, Model: "Stage board", Firmware: "1"},
 		said:    newMailbox(),
-		answers: map[string]station.Message{},
 		playing: map[string]*stage.Playing{},
 		busy:    map[string]bool{},
 	}
@@ -213,8 +208,8 @@ func (n *Station) obey(m station.Message) {
 }
 
 func (n *Station) send(m station.Send) {
-	if slices.Contains(n.ids, m.ID) { // known: answer again, send nothing
-		if answer := n.answers[m.ID]; answer != nil {
+	if answer, known := n.answers.Known(m.ID); known {
+		if answer != nil {
 			n.said.put(answer)
 		}
 		return
@@ -234,7 +229,7 @@ func (n *Station) send(m station.Send) {
 		n.said.put(station.Failed{ID: m.ID, Reason: "still sending something else"})
 		return
 	}
-	n.remember(m.ID)
+	n.answers.Begin(m.ID)
 	port := n.hello.Ports[i]
 	n.busy[m.Port] = true
 	started := n.stage.Now().Microseconds()
@@ -247,18 +242,10 @@ func (n *Station) send(m station.Send) {
 	})
 }
 
-func (n *Station) remember(id string) {
-	n.ids = append(n.ids, id)
-	if len(n.ids) > remembered {
-		delete(n.answers, n.ids[0])
-		n.ids = n.ids[1:]
-	}
-}
-
 func (n *Station) finish(f finished) {
 	n.mu.Lock()
 	defer n.mu.Unlock()
 	delete(n.playing, f.ID)
 	n.busy[f.port] = false
-	n.answers[f.ID] = f.Sent
+	n.answers.Put(f.ID, f.Sent)
 }
