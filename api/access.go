@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/http"
 	"net/netip"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -80,7 +81,7 @@ func (a *API) access() {
 
 func (a *API) about() wire.About {
 	return wire.About{Version: a.house.Version, Started: a.house.Started, Sheets: len(a.house.Book.Sheets()),
-		Parts: a.parts}
+		Parts: a.parts, TrustURL: a.trustURL()}
 }
 
 func tokenOf(t access.Token) wire.Token {
@@ -153,5 +154,5 @@ func SignInLink(url, ticket string) string { return url + "/sign-in#" + ticket }
 
 func (a *API) sessionCookie(value string, maxAge int) http.Cookie {
 	return http.Cookie{Name: a.cookie, Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true,
-		SameSite: http.SameSiteStrictMode}
+		Secure: strings.HasPrefix(a.url, "https:"), SameSite: http.SameSiteStrictMode}
 }

@@ -5,6 +5,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"net/netip"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
@@ -13,6 +14,7 @@ import (
 
 	"urbo/service"
 	"urbo/service/access"
+	"urbo/service/trust"
 	"urbo/station/websocket"
 )
 
@@ -22,6 +24,9 @@ type Options struct {
 	Hosts []string // names and addresses, beside loopback, that requests may be for
 	Faces []Face   // parts that not every house has
 	Door  Door     // takes stations that dial in; nil where none can
+	// Proxies are the networks of reverse proxies whose word counts about who asks and for what.
+	Proxies   []netip.Prefix
+	Authority *trust.Authority // that signed the certificate of the service; nil for none
 }
 
 // Door takes the link of a station that dials in. It returns when the link has ended, also where ctx ends.
@@ -43,6 +48,7 @@ type API struct {
 	url   string
 
 	cookie  string // name of the session's
+	trust   bool   // there is a page that says how to trust the house
 	guesses guesses
 	streams streams
 }
@@ -50,14 +56,19 @@ type API struct {
 // New makes the handler that serves API, events and console.
 func New(house *service.House, o Options) http.Handler {
 	router := chi.NewRouter()
-	router.Use(middleware.Recoverer, headers, allowHosts(o.Hosts), http.NewCrossOriginProtection().Handler,
+	router.Use(middleware.Recoverer, forwarded(o.Proxies), headers, allowHosts(o.Hosts),
+		http.NewCrossOriginProtection().Handler,
 		compressed)
 	router.Get("/healthz", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 		_, _ = w.Write([]byte("ok\n"))
 	})
+	if o.Authority != nil {
+		trustPages(router, *o.Authority)
+	}
 	router.Group(func(r chi.Router) {
-		a := &API{house: house, parts: []string{}, url: o.URL, cookie: sessionCookie + "_" + house.ID}
+		a := &API{house: house, parts: []string{}, url: o.URL, cookie: sessionCookie + "_" + house.ID,
+			trust: o.Authority != nil}
 		r.Use(a.identify)
 		a.register(r, o)
 	})

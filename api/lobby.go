@@ -3,6 +3,7 @@ package api
 import (
 	queue "container/list"
 	"context"
+	"crypto/tls"
 	"net"
 	"net/netip"
 	"sync"
@@ -177,6 +178,9 @@ type guestKey struct{}
 
 // withGuest keeps the connection of a request at hand.
 func withGuest(ctx context.Context, c net.Conn) context.Context {
+	if t, ok := c.(*tls.Conn); ok {
+		c = t.NetConn()
+	}
 	if g, ok := c.(*guest); ok {
 		return context.WithValue(ctx, guestKey{}, g)
 	}

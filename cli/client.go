@@ -62,6 +62,13 @@ func (a *app) clientAt(server string) (*client, error) {
 		return nil, usageError{fmt.Errorf("--server %q: write unix:PATH or http://HOST:PORT", server)}
 	}
 	c.base = strings.TrimSuffix(server, "/")
+	t, err := a.roots()
+	if err != nil {
+		return nil, err
+	}
+	if t != nil {
+		c.http.Transport = t
+	}
 	c.token, err = a.credential()
 	return c, err
 }

@@ -60,7 +60,7 @@ func (d *dome) begin(ctx context.Context, house *service.House, at address) (end
 	follow := house.Stream.Subscribe()
 	defer house.Stream.Leave(follow)
 	failed := make(chan error, 1)
-	group.Go(func() { failed <- d.outpost(ctx, at.bound, token) })
+	group.Go(func() { failed <- d.outpost(ctx, at, token) })
 	wait, stop := context.WithTimeout(ctx, domePatience)
 	defer stop()
 	for {
@@ -91,15 +91,15 @@ func (d *dome) serve(ctx context.Context) {
 
 // outpost runs the other machine. Its thread lasts as long as the process does: the kernel ends the child with it, even
 // where the demo is killed.
-func (d *dome) outpost(ctx context.Context, to, token string) error {
+func (d *dome) outpost(ctx context.Context, house address, token string) error {
 	self, err := os.Executable()
 	if err != nil {
 		return err
 	}
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
-	c := exec.CommandContext(ctx, self, "outpost", "--to", to, "--name", "dome", "--serial", d.line.Path)
-	c.Env = append(os.Environ(), "URBO_TOKEN="+token)
+	c := exec.CommandContext(ctx, self, "outpost", "--to", house.bound, "--name", "dome", "--serial", d.line.Path)
+	c.Env = append(os.Environ(), "URBO_TOKEN="+token, "URBO_CA="+house.ca)
 	c.Cancel = func() error { return c.Process.Signal(syscall.SIGTERM) }
 	c.WaitDelay = 2 * time.Second
 	c.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}

@@ -108,6 +108,10 @@ func (a *app) houseAt(o outpostOptions) (func(context.Context) (station.Link, er
 		err = usageError{errors.New("it needs its token: --token-file FILE, with what urbo station add printed")}
 	}
 	client := &http.Client{}
+	t, rootErr := a.roots()
+	if err = errors.Join(err, rootErr); t != nil {
+		client.Transport = t
+	}
 	return func(ctx context.Context) (station.Link, error) { return websocket.Dial(ctx, client, o.to, token) }, err
 }
 

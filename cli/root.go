@@ -48,6 +48,7 @@ type app struct {
 	output    string
 	server    string
 	tokenFile string
+	ca        string      // file
 	plain     bool        // no whole-terminal views
 	serves    atomic.Bool // it ends by itself, in order, when it is interrupted
 }
@@ -186,9 +187,11 @@ A device has keys; a key sends one code or more. Some words are Urbo's own:
 	flags.StringVar(&a.server, "server", os.Getenv("URBO_SERVER"),
 		"the service: unix:PATH or http://HOST:PORT (URBO_SERVER); without it the one on this machine")
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds a token for --server http://…; or set URBO_TOKEN")
+	flags.StringVar(&a.ca, "ca", os.Getenv("URBO_CA"), "file with the authority that an https:// service is checked "+
+		"against (URBO_CA)")
 	root.AddCommand(a.serve(), a.demo(), a.outpost(), a.listen(), a.which(), a.learn(), a.press(), a.device(),
 		a.shelf(),
-		a.audition(), a.journal(), a.station(), a.token(), a.session(), a.backup(), a.restore(), a.pack(), a.bench(),
+		a.audition(), a.journal(), a.station(), a.token(), a.session(), a.backup(), a.restore(), a.tls(), a.pack(), a.bench(),
 		a.sheet(),
 		a.versionCommand())
 	root.SetHelpCommand(helpCommand(root))

@@ -2,16 +2,19 @@ package cli
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"os"
 	"os/user"
 	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 	"sync"
 	"syscall"
 	"time"
@@ -23,6 +26,7 @@ import (
 	"urbo/service"
 	"urbo/service/access"
 	"urbo/service/backup"
+	"urbo/service/trust"
 	"urbo/station/hardware"
 	"urbo/station/websocket"
 )
@@ -36,6 +40,9 @@ type serveOptions struct {
 	listen string
 	hosts  []string
 	broker brokerOptions
+	tls    tlsOptions
+	public string   // where browsers reach it, where that is another address
+	behind []string // proxies whose word counts
 }
 
 func (o *serveOptions) flags(c *cobra.Command, data string) {
@@ -45,6 +52,12 @@ func (o *serveOptions) flags(c *cobra.Command, data string) {
 	c.Flags().StringVar(&o.broker.url, "broker", os.Getenv("URBO_BROKER"),
 		"MQTT broker that stations speak through, mqtt://HOST:PORT or mqtts://HOST:PORT (URBO_BROKER)")
 	o.broker.flags(c)
+	o.tls.flags(c)
+	c.Flags().StringVar(&o.public, "url", "",
+		"address that browsers reach the console by, where a proxy stands before it: "+
+			"https://NAME")
+	c.Flags().StringSliceVar(&o.behind, "proxy", nil,
+		"address or network of a reverse proxy whose X-Forwarded- headers count, such as 127.0.0.1 or 10.0.0.0/24")
 }
 
 func (a *app) serve() *cobra.Command {
@@ -118,6 +131,14 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 		c.Transports = append(c.Transports, broker)
 	}
 	c.Reach, c.Lasting = hardware.Reach, hardware.Lasting
+	proxies, err := api.ParseProxies(o.behind)
+	if err != nil {
+		return nil, usageError{err}
+	}
+	secure, authority, err := o.tls.keep(o.data)
+	if err != nil {
+		return nil, err
+	}
 	house, err := service.Open(ctx, c)
 	if err != nil {
 		return nil, err
@@ -141,8 +162,15 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 	if host, _, err := net.SplitHostPort(o.listen); err == nil && host != "" {
 		hosts = append(hosts, host)
 	}
-	at := o.address(tcp.Addr())
-	handler := api.New(house, api.Options{URL: at.url, Hosts: hosts, Faces: faces, Door: door})
+	at, err := o.address(tcp.Addr())
+	if err != nil {
+		return nil, errors.Join(err, tcp.Close(), socket.Close())
+	}
+	if u, err := url.Parse(at.url); err == nil {
+		hosts = append(hosts, u.Hostname())
+	}
+	handler := api.New(house, api.Options{URL: at.url, Hosts: hosts, Faces: faces, Door: door, Proxies: proxies,
+		Authority: authority})
 	network := api.Server(requestCtx, handler, func(ctx context.Context, _ net.Conn) context.Context { return ctx })
 	local := api.Server(requestCtx, handler, peerContext) // of its own, so that nobody outside can fill it
 	var group sync.WaitGroup
@@ -155,7 +183,11 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 		})
 	}
 	lobby := api.NewLobby()
-	serve(network, lobby.Listener(tcp))
+	listener := lobby.Listener(tcp)
+	if secure != nil {
+		listener = tls.NewListener(listener, secure.Config())
+	}
+	serve(network, listener)
 	serve(local, socket)
 	if err = started(ctx, house, at); err == errServeOn {
 		err = nil
@@ -186,24 +218,40 @@ var errServeOn = errors.New("serve on")
 type address struct {
 	url    string // as browsers may call it
 	bound  string // as this machine can always call it
+	ca     string // file of the authority that it is checked against; "" is the system's
 	socket string
 }
 
-// address is where the service is reached: by the first name that was given for this machine, or by its address.
-func (o *serveOptions) address(bound net.Addr) address {
+// address is where the service is reached: where a proxy says so, by the first name that was given for this machine, or
+// by its address.
+func (o *serveOptions) address(bound net.Addr) (address, error) {
 	host, port, _ := net.SplitHostPort(bound.String())
 	if len(o.hosts) > 0 {
 		host = o.hosts[0]
 	} else if ip := net.ParseIP(host); ip != nil && ip.IsUnspecified() {
 		host = "127.0.0.1"
 	}
-	own := bound.(*net.TCPAddr)
-	ip := own.IP
+	ip := bound.(*net.TCPAddr).IP
 	if ip.IsUnspecified() {
 		ip = net.IPv4(127, 0, 0, 1)
 	}
-	return address{url: "http://" + net.JoinHostPort(host, port), socket: "unix:" + filepath.Join(o.data, socketName),
-		bound: "http://" + net.JoinHostPort(ip.String(), port)}
+	scheme := "http://"
+	if o.tls.is() {
+		scheme = "https://"
+	}
+	at := address{url: scheme + net.JoinHostPort(host, port), socket: "unix:" + filepath.Join(o.data, socketName),
+		bound: scheme + net.JoinHostPort(ip.String(), port)}
+	if o.tls.local {
+		at.ca = filepath.Join(o.data, trust.Dir, "authority.pem")
+	}
+	if o.public != "" {
+		u, err := url.Parse(o.public)
+		if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || strings.Trim(u.Path, "/") != "" {
+			return at, usageError{fmt.Errorf("--url %.100q: write https://NAME, without a path", o.public)}
+		}
+		at.url = strings.TrimSuffix(o.public, "/")
+	}
+	return at, nil
 }
 
 // announce prints where the service is; the address is the first line.

@@ -154,7 +154,8 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 	// What others work with is made first, and what is taken away goes last.
 	rank := func(line string) int {
 		for i, begin := range []string{"urbo bench export --code", "urbo bench describe", "urbo device export",
-			"urbo pack export", "urbo shelf keep", "urbo token add", "urbo backup", "urbo station check"} {
+			"urbo pack export", "urbo shelf keep", "urbo token add", "urbo backup", "urbo station check",
+			"urbo tls new"} {
 			if strings.HasPrefix(line, begin) {
 				return i - 10
 			}
@@ -245,6 +246,7 @@ func TestJSON_IsWhatEveryCommandPrints(t *testing.T) {
 		"shelf remove mine", "pack export boardwalk --out p.json", "pack export boardwalk", "pack check p.json",
 		"pack import p.json", "bench decode power.wav", "bench describe power.wav", "bench describe power.wav --sheet x",
 		"bench compare power.wav power.wav --out x.png", "bench import power.wav", "bench export power.wav --out power.vcd",
+		"tls new urbo.test --data ./t", "tls show --data ./t",
 		"sheet list", "sheet show nec", "audition mixer --plan", "backup b.backup", "restore b.backup --yes"} {
 		res := s.json(line)
 		assert.Zero(t, res.code, "%s: %s", line, res.err)

@@ -87,7 +87,7 @@ func startAt(t *testing.T, data, listen string, args ...string) *running {
 	first, err := lines.ReadString('\n')
 	require.NoError(t, err, "the first line is the address; stderr: %s", r.stderr)
 	r.url = strings.TrimSpace(first)
-	require.Regexp(t, `^http://127\.0\.0\.1:\d+$`, r.url)
+	require.Regexp(t, `^https?://127\.0\.0\.1:\d+$`, r.url)
 	second, err := lines.ReadString('\n')
 	require.NoError(t, err)
 	_, r.link, _ = strings.Cut(strings.TrimSpace(second), "http")

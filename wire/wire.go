@@ -261,6 +261,8 @@ type About struct {
 	Started time.Time `json:"started"`
 	Sheets  int       `json:"sheets" doc:"Line codes it knows"`
 	Parts   []string  `json:"parts" doc:"Parts that not every house has, such as stage"`
+	// TrustURL is open to everybody.
+	TrustURL string `json:"trust_url,omitempty" doc:"Page that says how a phone comes to trust the house's own authority"`
 }
 
 // DeviceEvent says that a device was added, changed or removed: ask for it again.

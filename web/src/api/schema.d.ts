@@ -1183,6 +1183,8 @@ export interface components {
             sheets: number;
             /** Format: date-time */
             started: string;
+            /** @description Page that says how a phone comes to trust the house's own authority */
+            trust_url?: string;
             version: string;
         };
         Adopt: {

@@ -416,6 +416,7 @@ export const words = {
     removeTokenSure: 'Remove it for good',
     removeTokenName: (name: string) => `Remove the token ${name}`,
     backup: 'Save a backup',
+    trust: 'This house made its certificate itself. How a phone comes to trust it stands at this address:',
     about: 'About',
     stageHow: 'Simulated surroundings: appliances as they truly are, each with its handset to press.',
     nothingAnswers: 'Nothing here answers to it.',

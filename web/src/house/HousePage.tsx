@@ -11,6 +11,7 @@ import { clock } from '../shared/text';
 const StagePart = lazy(() => import('./StagePart'));
 const JournalPart = lazy(() => import('./JournalPart'));
 const StationsPart = lazy(() => import('./StationsPart'));
+const QrPart = lazy(() => import('../devices/QrPart'));
 const AccessPart = lazy(() => import('./AccessPart'));
 
 // HousePage is everything behind the devices, in parts.
@@ -99,6 +100,12 @@ function AboutPart() {
           </Box>
         ))}
       </Box>
+      {about.data?.trust_url && (
+        <Suspense fallback={<Note>{words.loading}</Note>}>
+          <Note>{words.house.trust}</Note>
+          <QrPart address={about.data.trust_url} />
+        </Suspense>
+      )}
       <Button variant="outlined" component="a" href="/api/backup" download sx={{ mr: 1 }}>
         {words.house.backup}
       </Button>
