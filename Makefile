@@ -32,7 +32,7 @@ $(MODULES): web/package.json web/package-lock.json
 	@touch $@
 
 test: build ## all tests
-	@scripts/need.sh cc chromium mosquitto
+	@scripts/need.sh cc chromium mosquitto mosquitto_pub
 	@scripts/need.sh --may avr-gcc simavr
 	cd web && npm test
 	URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -timeout 40m -parallel 6 $(QUICK) ./... # make lint vets
@@ -47,7 +47,7 @@ lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and s
 	cd web && npm run types:check && npm run lint
 
 bench: ## benchmarks beside the code
-	go test -run '^$$' -bench . -benchmem ./core/... ./service/... ./store
+	go test -run '^$$' -bench . -benchmem ./core/... ./service/... ./store ./api
 
 FUZZTIME ?= 2m
 fuzz: ## each fuzz target for FUZZTIME

@@ -28,14 +28,14 @@ import (
 
 // site is a running house with its HTTP face, as a caller with a token sees it.
 type site struct {
-	t     *testing.T
+	t     testing.TB
 	house *service.House
 	url   string
 	token string
 }
 
 // newSite runs a house on a fast stage until the test ends. The caller has the owner's scope.
-func newSite(t *testing.T) *site {
+func newSite(t testing.TB) *site {
 	t.Helper()
 	s, err := stage.New(stage.Options{Pace: 20, Seed: 1})
 	require.NoError(t, err)

@@ -47,6 +47,7 @@ func (a *API) presses() {
 			if in.Body != nil {
 				o.Times, o.Hold = in.Body.Times, time.Duration(in.Body.HoldMS)*time.Millisecond
 				o.Transmitter, o.Anyway = in.Body.From, in.Body.Anyway
+				o.Within = time.Duration(in.Body.WithinMS) * time.Millisecond
 			}
 			return as(wire.PressOf)(a.house.Transmit.Press(ctx, o))
 		})

@@ -13,7 +13,11 @@ import (
 // brokerOptions are the flags for an MQTT broker.
 type brokerOptions struct {
 	url, user, passwordFile, ca string
+	listen                      string // of the house's own
 }
+
+// own is the "address" of the broker that the house runs itself.
+const own = "own"
 
 func (o *brokerOptions) flags(c *cobra.Command) {
 	c.Flags().StringVar(&o.user, "broker-user", os.Getenv("URBO_BROKER_USER"),

@@ -13,7 +13,7 @@ import (
 
 func (a *app) press() *cobra.Command {
 	var times int
-	var hold time.Duration
+	var hold, within time.Duration
 	var from string
 	var anyway bool
 	c := &cobra.Command{
@@ -31,12 +31,16 @@ func (a *app) press() *cobra.Command {
 			if hold < 0 || hold > 20*time.Second {
 				return usageError{fmt.Errorf("--hold is at most 20s, not %s", hold)}
 			}
+			if within < 0 || within > 2*time.Minute {
+				return usageError{fmt.Errorf("--within is at most 2m, not %s", within)}
+			}
 			cl, err := a.client()
 			if err != nil {
 				return err
 			}
 			p, err := cl.pressKey(c.Context(), key, wire.PressRequest{Times: times,
-				HoldMS: int(hold / time.Millisecond), From: from, Anyway: anyway})
+				HoldMS: int(hold / time.Millisecond), From: from, Anyway: anyway,
+				WithinMS: int(within / time.Millisecond)})
 			if err != nil {
 				return err
 			}
@@ -59,6 +63,7 @@ func (a *app) press() *cobra.Command {
 	}
 	c.Flags().DurationVar(&hold, "hold", 0, "how long it is held down, at most 20s; 0 is a short press")
 	c.Flags().StringVar(&from, "from", "", "transmitter to send from, STATION/PORT, instead of the device's")
+	c.Flags().DurationVar(&within, "within", 0, "drop it where its turn has not come by then, at most 2m; 0 is that")
 	c.Flags().BoolVar(&anyway, "anyway", false, "also from a transmitter that is made for another frequency")
 	c.Flags().IntVar(&times, "times", 1, "presses one after another")
 	return c

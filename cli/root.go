@@ -191,9 +191,8 @@ A device has keys; a key sends one code or more. Some words are Urbo's own:
 		"against (URBO_CA)")
 	root.AddCommand(a.serve(), a.demo(), a.outpost(), a.listen(), a.which(), a.learn(), a.press(), a.device(),
 		a.shelf(),
-		a.audition(), a.journal(), a.station(), a.token(), a.session(), a.backup(), a.restore(), a.tls(), a.pack(), a.bench(),
-		a.sheet(),
-		a.versionCommand())
+		a.audition(), a.journal(), a.station(), a.token(), a.session(), a.backup(), a.restore(), a.tls(), a.pack(),
+		a.bench(), a.sheet(), a.versionCommand())
 	root.SetHelpCommand(helpCommand(root))
 	a.complete(root)
 	return root

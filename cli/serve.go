@@ -27,7 +27,9 @@ import (
 	"urbo/service/access"
 	"urbo/service/backup"
 	"urbo/service/trust"
+	"urbo/station"
 	"urbo/station/hardware"
+	"urbo/station/mqtt"
 	"urbo/station/websocket"
 )
 
@@ -50,7 +52,9 @@ func (o *serveOptions) flags(c *cobra.Command, data string) {
 	c.Flags().StringVar(&o.listen, "listen", DefaultListen, "address and port to listen on; port 0 picks a free one")
 	c.Flags().StringSliceVar(&o.hosts, "host", nil, "another name that browsers reach this machine by")
 	c.Flags().StringVar(&o.broker.url, "broker", os.Getenv("URBO_BROKER"),
-		"MQTT broker that stations speak through, mqtt://HOST:PORT or mqtts://HOST:PORT (URBO_BROKER)")
+		"MQTT broker that stations speak through, mqtt://HOST:PORT or mqtts://HOST:PORT; own runs one (URBO_BROKER)")
+	c.Flags().StringVar(&o.broker.listen, "broker-listen", "127.0.0.1:1883",
+		"where a broker of our own listens; with --tls it speaks that")
 	o.broker.flags(c)
 	o.tls.flags(c)
 	c.Flags().StringVar(&o.public, "url", "",
@@ -123,13 +127,6 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 	started func(context.Context, *service.House, address) error) (staged *backup.Staged, err error) {
 	door := &websocket.Door{} // each house has its own
 	c.Transports = append(slices.Clip(c.Transports), door)
-	if o.broker.url != "" {
-		broker, err := o.broker.transport()
-		if err != nil {
-			return nil, err
-		}
-		c.Transports = append(c.Transports, broker)
-	}
 	c.Reach, c.Lasting = hardware.Reach, hardware.Lasting
 	proxies, err := api.ParseProxies(o.behind)
 	if err != nil {
@@ -137,6 +134,9 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 	}
 	secure, authority, err := o.tls.keep(o.data)
 	if err != nil {
+		return nil, err
+	}
+	if err := o.attach(&c, secure); err != nil {
 		return nil, err
 	}
 	house, err := service.Open(ctx, c)
@@ -209,6 +209,29 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 	endHouse()
 	group.Wait()
 	return house.Staged(), err
+}
+
+// attach adds the broker that stations speak through, if there is one.
+func (o *serveOptions) attach(c *service.Config, secure *trust.Keeper) error {
+	switch o.broker.url {
+	case "":
+	case own:
+		options := mqtt.OwnOptions{Listen: o.broker.listen}
+		if secure != nil {
+			options.TLS = secure.Config()
+		}
+		c.Broker = func(a *access.Access) station.Transport {
+			options.Doorman = a
+			return mqtt.NewOwn(options)
+		}
+	default:
+		broker, err := o.broker.transport()
+		if err != nil {
+			return err
+		}
+		c.Transports = append(c.Transports, broker)
+	}
+	return nil
 }
 
 // errServeOn is what started returns to go on serving until the end.

@@ -192,6 +192,51 @@ func TestOutpost_MeetsTheHouseAtABroker(t *testing.T) {
 	assert.Contains(t, wrong.err, "leave user and password out")
 }
 
+// TestOutpost_MeetsTheHouseAtItsOwnBroker needs no other: stations sign in with their names and tokens.
+func TestOutpost_MeetsTheHouseAtItsOwnBroker(t *testing.T) {
+	t.Parallel()
+	at := freeAddress(t)
+	g := newGarden(t, "--broker", "own", "--broker-listen", at)
+	host, port, err := net.SplitHostPort(at)
+	require.NoError(t, err)
+	var s, kiosk wire.Station
+	g.ok(&s, "station", "add", "garden", "--mqtt")
+	g.ok(&kiosk, "station", "add", "kiosk", "--mqtt")
+	require.NotEmpty(t, s.Secret)
+	g.outpost = begin(t, []string{"URBO_BROKER_PASSWORD=" + s.Secret}, binary, "outpost", "--to", "mqtt://"+at,
+		"--broker-user", "garden", "--name", "garden", "--serial", g.board.line.Path)
+	g.is(true)
+	g.works()
+
+	// Another one, by hand and in the older version of the protocol.
+	hello := `{"t":"hello","link":1,"station":"kiosk","model":"by hand","firmware":"1","ports":[]}`
+	publish := func(user, password, topic string) error {
+		return exec.CommandContext(t.Context(), "mosquitto_pub", "-V", "mqttv311", "-h", host, "-p", port, "-u", user,
+			"-P",
+			password, "-q", "1", "-t", topic, "-m", hello).Run()
+	}
+	require.NoError(t, publish("kiosk", kiosk.Secret, "urbo/station/kiosk/up"))
+	require.Eventually(t, func() bool {
+		g.ok(&kiosk, "station", "show", "kiosk")
+		return kiosk.Model == "by hand"
+	}, patience, tick)
+	assert.Error(t, publish("kiosk", "wrong", "urbo/station/kiosk/up"))
+	assert.Error(t, publish("kiosk", s.Secret, "urbo/station/kiosk/up"), "a token is for one name")
+	assert.Error(t, publish("garden", kiosk.Secret, "urbo/station/garden/up"))
+
+	g.ok(nil, "token", "remove", "station garden")
+	g.is(false)
+}
+
+// freeAddress is a port of this machine that nobody uses.
+func freeAddress(t *testing.T) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	require.NoError(t, l.Close())
+	return l.Addr().String()
+}
+
 // broker is Debian's, with accounts and TLS.
 type broker struct {
 	t       *testing.T
@@ -206,11 +251,10 @@ func newBroker(t *testing.T) *broker {
 	if err != nil {
 		path = "/usr/sbin/mosquitto"
 	}
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	at := freeAddress(t)
+	_, port, err := net.SplitHostPort(at)
 	require.NoError(t, err)
-	port := l.Addr().(*net.TCPAddr).Port
-	require.NoError(t, l.Close())
-	b := &broker{t: t, dir: t.TempDir(), url: fmt.Sprintf("mqtts://127.0.0.1:%d", port)}
+	b := &broker{t: t, dir: t.TempDir(), url: "mqtts://" + at}
 	for _, who := range []string{"house", "garden"} {
 		require.NoError(t, os.WriteFile(b.file(who), []byte("secret of "+who+"\n"), 0o600))
 		out, err := exec.Command("mosquitto_passwd", "-b", "-c", b.file("accounts-"+who), who,
@@ -225,7 +269,7 @@ func newBroker(t *testing.T) *broker {
 	}
 	require.NoError(t, os.WriteFile(b.file("accounts"), accounts, 0o600))
 	b.certify()
-	config := fmt.Sprintf("listener %d 127.0.0.1\nallow_anonymous false\npassword_file %s\ncafile %s\ncertfile %s\n"+
+	config := fmt.Sprintf("listener %s 127.0.0.1\nallow_anonymous false\npassword_file %s\ncafile %s\ncertfile %s\n"+
 		"keyfile %s\n", port, b.file("accounts"), b.file("ca.pem"), b.file("cert.pem"), b.file("key.pem"))
 	if os.Getuid() == 0 {
 		config += "user root\n"

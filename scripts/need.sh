@@ -25,7 +25,8 @@ for command in "$@"; do
 	xterm) package=xterm ;;
 	import) package=imagemagick ;;
 	curl) package=curl ;;
-	mosquitto) package=mosquitto ;;
+	mosquitto) package="mosquitto mosquitto-clients" ;;
+	mosquitto_pub) package=mosquitto-clients ;;
 	avr-gcc) package="gcc-avr avr-libc binutils-avr" ;;
 	simavr) package="libsimavr-dev libelf-dev" ;;
 	*) echo "need.sh: no package known for $command" >&2; exit 1 ;;

@@ -27,7 +27,7 @@ func (h *House) AddStation(ctx context.Context, name string, from station.Origin
 		if err := h.Stations.CheckName(name); err != nil { // before there is a token
 			return stations.State{}, "", err
 		}
-		token, text, err := h.Access.AddToken(ctx, tokenName(name), access.Station, by)
+		token, text, err := h.Access.AddToken(ctx, access.StationToken(name), access.Station, by)
 		if err != nil {
 			return stations.State{}, "", err
 		}
@@ -43,19 +43,26 @@ func (h *House) AddStation(ctx context.Context, name string, from station.Origin
 		if from.Address == "" {
 			from.Address = name
 		}
+		if from.Over == station.MQTT && h.ownBroker {
+			if err := h.Stations.CheckName(name); err != nil {
+				return stations.State{}, "", err
+			}
+			_, text, err := h.Access.AddToken(ctx, access.StationToken(from.Address), access.Station, by)
+			if err != nil {
+				return stations.State{}, "", err
+			}
+			secret = text
+		}
 	}
 	if err := h.Stations.Add(ctx, name, from, room, by); err != nil {
 		if secret != "" {
-			err = errors.Join(err, h.Access.RemoveToken(ctx, tokenName(name), by))
+			err = errors.Join(err, h.Access.RemoveToken(ctx, access.StationToken(name), by))
 		}
 		return stations.State{}, "", err
 	}
 	s, err := h.Stations.Find(name)
 	return s, secret, err
 }
-
-// tokenName is the name of a station's token.
-func tokenName(name string) string { return "station " + name }
 
 // AlterStation changes a station's name or room. Devices that prefer one of its transmitters go on doing so.
 func (h *House) AlterStation(ctx context.Context, name string, c stations.Change, by string) (stations.State, error) {
@@ -84,11 +91,16 @@ func (h *House) AlterStation(ctx context.Context, name string, c stations.Change
 // stations.ErrUnknownStation.
 func (h *House) RemoveStation(ctx context.Context, name, by string) error {
 	from, err := h.Stations.Remove(ctx, name, by)
-	if err != nil || from.Over != station.WebSocket {
+	switch {
+	case err != nil:
 		return err
+	case from.Over == station.WebSocket:
+		err = h.Access.RemoveTokenByID(ctx, from.Address, by)
+	case from.Over == station.MQTT:
+		err = h.Access.RemoveToken(ctx, access.StationToken(from.Address), by)
 	}
-	if err := h.Access.RemoveTokenByID(ctx, from.Address, by); !errors.Is(err, access.ErrUnknown) {
-		return err
+	if errors.Is(err, access.ErrUnknown) { // it had none, or it is gone already
+		return nil
 	}
-	return nil
+	return err
 }

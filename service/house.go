@@ -39,6 +39,8 @@ type Config struct {
 	Reach func(station.Origin) (station.Transport, error)
 	// Lasting is the origin by which such a station is found again; nil where it is always the one it was added by.
 	Lasting func(station.Origin) station.Origin
+	// Broker makes the transport of a broker that the house runs itself; nil for none.
+	Broker  func(*access.Access) station.Transport
 	Extra   []Runner         // what else lives as long as the stations, such as the stage
 	Now     func() time.Time // nil is time.Now
 	Version string
@@ -72,9 +74,11 @@ type House struct {
 	dir     string
 	news    string
 	lasting func(station.Origin) station.Origin
-	store   *store.Store
-	lock    *dirLock
-	extra   []Runner
+
+	ownBroker bool
+	store     *store.Store
+	lock      *dirLock
+	extra     []Runner
 
 	replaceMu sync.Mutex
 	staged    *backup.Staged
@@ -130,6 +134,10 @@ func (h *House) build(ctx context.Context, c Config) error {
 	h.Access = access.New(s, h.Stream, c.Now)
 	echoes := transmit.NewEchoes(h.Book, c.Now)
 	h.Receive = receive.New(h.Book, h.Library, echoes, h.Stream, c.Now)
+	if c.Broker != nil {
+		h.ownBroker = true
+		c.Transports = append(slices.Clip(c.Transports), c.Broker(h.Access))
+	}
 	probe := selftest.NewProbe(h.Receive)
 	h.Stations, err = stations.Open(ctx, stations.Config{Store: s, Transports: c.Transports, Reach: c.Reach,
 		Receiver: probe, Stream: h.Stream, Now: c.Now})

@@ -274,6 +274,15 @@ func TestTransmit_WhatIsToldTooLateIsDropped(t *testing.T) {
 		require.ErrorIs(t, err, transmit.ErrLate)
 		assert.Less(t, len(b.sent()), 12)
 	})
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		lamp(t, h)
+		_, err := h.Transmit.Start(order(t, h, power)) // takes its transmitter for seconds
+		require.NoError(t, err)
+		o := order(t, h, power)
+		o.Within = time.Second
+		_, err = h.Transmit.Press(t.Context(), o)
+		require.ErrorIs(t, err, transmit.ErrLate, "later, whoever asked does not want it any more")
+	})
 }
 
 func TestTransmit_GivesADeviceTheTimeItNeedsAndBlocksNoOther(t *testing.T) {

@@ -78,10 +78,11 @@ type Press struct {
 
 // PressRequest asks for a press.
 type PressRequest struct {
-	Times  int    `json:"times,omitempty" minimum:"1" maximum:"50" default:"1" doc:"Presses one after another"`
-	HoldMS int    `json:"hold_ms,omitempty" minimum:"0" maximum:"20000" doc:"How long it is held down; 0 is a short press"`
-	From   string `json:"from,omitempty" maxLength:"81" doc:"STATION/PORT to send from, instead of the device's"`
-	Anyway bool   `json:"anyway,omitempty" doc:"Also from a transmitter that makes another channel, such as 433.92 for 433.42 MHz"`
+	Times    int    `json:"times,omitempty" minimum:"1" maximum:"50" default:"1" doc:"Presses one after another"`
+	HoldMS   int    `json:"hold_ms,omitempty" minimum:"0" maximum:"20000" doc:"How long it is held down; 0 is a short press"`
+	From     string `json:"from,omitempty" maxLength:"81" doc:"STATION/PORT to send from, instead of the device's"`
+	WithinMS int    `json:"within_ms,omitempty" minimum:"0" maximum:"120000" doc:"Drop it where its turn has not come by then, rather than late; 0 is two minutes"`
+	Anyway   bool   `json:"anyway,omitempty" doc:"Also from a transmitter that makes another channel, such as 433.92 for 433.42 MHz"`
 }
 
 // HoldRequest asks for a key to be held: it is let go by itself when it is not asked for again within the lease.

@@ -413,3 +413,19 @@ func (a *Access) RemoveTokenByID(ctx context.Context, id, by string) error {
 	}
 	return fmt.Errorf("%w: it is gone already", ErrUnknown)
 }
+
+// Station says whether a secret is the token of a station of a name, which is how it signs in at the house's own
+// broker. revoked is closed when the token is removed. Errors wrap ErrNobody or ErrScope.
+func (a *Access) Station(ctx context.Context, name, secret, from string) (revoked <-chan struct{}, err error) {
+	c, err := a.Token(ctx, secret, from)
+	if err != nil {
+		return nil, err
+	}
+	if c.Scope != Station || c.Name != "token "+StationToken(name) {
+		return nil, fmt.Errorf("%w: it is not the token of the station %.40q", ErrScope, name)
+	}
+	return a.Revoked(ctx, c)
+}
+
+// StationToken is the name of the token of a station.
+func StationToken(station string) string { return "station " + station }

@@ -4,6 +4,7 @@
 package transmit
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -60,6 +61,7 @@ type Order struct {
 	Times       int           // presses one after another; 0 is one
 	Hold        time.Duration // how long it is held; 0 is a short press
 	Lease       time.Duration // or it is held for so long, and on for each Ticket.Hold
+	Within      time.Duration // dropped when its turn has not come by then; 0 is two minutes
 	Background  bool          // nobody waits for it: it lets the presses of people go first
 	By          string        // who asked
 	Cause       string        // id of what led to it, or ""
@@ -162,7 +164,7 @@ func (t *Transmit) start(o Order) (*Ticket, error) {
 	}
 	now := t.now()
 	k := &Ticket{ID: store.NewID(), transmit: t, order: o, parts: parts, through: through, instead: instead,
-		by:   now.Add(patience),
+		by:   now.Add(cmp.Or(o.Within, patience)),
 		done: make(chan struct{}),
 		held: now.Add(min(o.Lease, MaxLease)), most: now.Add(patience)}
 	i := len(w.waiting)

@@ -1974,6 +1974,11 @@ export interface components {
              * @default 1
              */
             times: number;
+            /**
+             * Format: int64
+             * @description Drop it where its turn has not come by then, rather than late; 0 is two minutes
+             */
+            within_ms?: number;
         };
         Reading: {
             /** Format: double */
