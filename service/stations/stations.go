@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"urbo/core/happening"
-	"urbo/core/plain"
 	"urbo/core/signal"
 	"urbo/service/stream"
 	"urbo/station"
@@ -173,154 +172,6 @@ func (s *Stations) start(m *member) {
 	})
 }
 
-// serve is the life of one link: hello, and then all that the station says. It returns when the link has ended.
-func (s *Stations) serve(ctx context.Context, l station.Link) error {
-	defer l.Close()
-	hello, err := s.greet(ctx, l)
-	if err != nil {
-		return err
-	}
-	m, err := s.enter(hello, l)
-	if err != nil {
-		s.tell(ctx, l, station.Refused{Reason: err.Error()})
-		s.stream.Publish(happening.Happening{What: happening.StationNote{Severity: "refused", Text: err.Error()}})
-		return err
-	}
-	s.tell(ctx, l, station.Welcome{Link: station.Version})
-	s.stream.Publish(happening.Happening{What: happening.StationHere{Station: s.nameOf(m)}})
-	for {
-		message, err := l.Receive(ctx)
-		if err != nil {
-			s.leave(m, l, err)
-			if ctx.Err() != nil {
-				return nil
-			}
-			return err
-		}
-		s.take(ctx, m, l, message)
-	}
-}
-
-// greet waits for the hello of a link, and asks for it where it does not come.
-func (s *Stations) greet(ctx context.Context, l station.Link) (station.Hello, error) {
-	ctx, cancel := context.WithTimeoutCause(ctx, greeting, errNoHello)
-	defer cancel()
-	var asked sync.WaitGroup
-	defer asked.Wait()
-	answered := make(chan struct{})
-	defer close(answered)
-	asked.Go(func() {
-		tick := time.NewTicker(asking)
-		defer tick.Stop()
-		for {
-			select {
-			case <-answered:
-				return
-			case <-ctx.Done():
-				return
-			case <-tick.C:
-				s.tell(ctx, l, station.Who{})
-			}
-		}
-	})
-	for {
-		m, err := l.Receive(ctx)
-		if err != nil {
-			if errors.Is(context.Cause(ctx), errNoHello) {
-				err = errNoHello
-			}
-			return station.Hello{}, fmt.Errorf("wait for hello: %w", err)
-		}
-		if hello, ok := m.(station.Hello); ok {
-			return hello, nil
-		}
-	}
-}
-
-var errNoHello = fmt.Errorf("nothing says hello within %.0f s: is there a station, and is its speed right?",
-	greeting.Seconds())
-
-// enter makes a station that said hello a member. A name belongs to the station that is here with it; one that was
-// quiet for long gives way: the same station may have come back before its old link was noticed to be dead.
-func (s *Stations) enter(hello station.Hello, l station.Link) (*member, error) {
-	if err := hello.Check(); err != nil {
-		return nil, err
-	}
-	s.changing.Lock()
-	defer s.changing.Unlock()
-	m, err := s.seat(hello, l)
-	if err != nil {
-		return nil, err
-	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if m.link != nil && s.now().Sub(m.spoke) < Silent/3 {
-		return nil, fmt.Errorf("%w: %q is here already: rename one of the two", ErrNameTaken, m.record.Name)
-	}
-	if m.link != nil {
-		_ = m.link.Close()
-	}
-	m.lose()
-	m.hello, m.link, m.since, m.spoke = cleaned(hello), l, s.now(), s.now()
-	m.clock = s.now().Add(-time.Duration(hello.Now) * time.Microsecond)
-	s.keep(m)
-	return m, nil
-}
-
-// seat finds the member that a link belongs to, or makes one. The caller holds changing.
-func (s *Stations) seat(hello station.Hello, l station.Link) (*member, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	origin := l.Origin()
-	for _, m := range s.members {
-		if m.origin() != origin {
-			continue
-		}
-		if !m.record.Removed.IsZero() {
-			return nil, fmt.Errorf("%w: %q: add it again to let it in", ErrRemoved, hello.Station)
-		}
-		return m, nil
-	}
-	if err := s.checkName(hello.Station, nil); err != nil {
-		return nil, err
-	}
-	if len(s.members) >= MaxStations {
-		return nil, fmt.Errorf("%w: %d, which is the most: remove one", ErrMany, MaxStations)
-	}
-	m := newMember(store.Station{ID: store.NewID(), Name: hello.Station, Over: string(origin.Over),
-		Address: origin.Address, Added: s.now()})
-	s.members = append(s.members, m)
-	return m, nil
-}
-
-// keep writes on disk who came, where it says something new. Where the disk refuses, it is here all the same. The
-// caller holds changing and mu; mu is given away meanwhile.
-func (s *Stations) keep(m *member) {
-	lasting := m.hello
-	lasting.Now = 0
-	said, err := station.Marshal(lasting)
-	if err != nil {
-		return
-	}
-	known := m.record.Hello == string(said)
-	m.record.Hello, m.record.Seen = string(said), s.now()
-	r := m.record
-	s.mu.Unlock()
-	defer s.mu.Lock()
-	if known {
-		return
-	}
-	if err := s.store.PutStation(context.Background(), r); err != nil {
-		slog.Error("a station is not kept on disk", "error", err)
-	}
-}
-
-// cleaned is a hello as it may be shown.
-func cleaned(h station.Hello) station.Hello {
-	h.Model, h.Firmware = shown(h.Model), shown(h.Firmware)
-	return h
-}
-
 func (m *member) origin() station.Origin {
 	return station.Origin{Over: station.Over(m.record.Over), Address: m.record.Address}
 }
@@ -331,56 +182,12 @@ func (s *Stations) nameOf(m *member) string {
 	return m.record.Name
 }
 
-// longestText is the most characters that are taken of a text that a station says.
-const longestText = 300
-
-// shown is a text that a station says, as it may be shown.
-func shown(text string) string {
-	text = plain.Show(text)
-	if r := []rune(text); len(r) > longestText {
-		return string(r[:longestText]) + "…"
-	}
-	return text
-}
-
 // lose ends the sends that nobody will answer any more. The caller holds mu.
 func (m *member) lose() {
 	for _, send := range m.sends {
 		close(send.answer)
 	}
 	m.sends = map[string]*Sending{}
-}
-
-// leave notes that a link has ended: its station is away at once.
-func (s *Stations) leave(m *member, l station.Link, why error) {
-	s.mu.Lock()
-	if m.link != l { // another one has taken its place
-		s.mu.Unlock()
-		return
-	}
-	m.lose()
-	m.link, m.since = nil, s.now()
-	name := m.record.Name
-	s.mu.Unlock()
-	s.noteSeen(m)
-	what := happening.StationAway{Station: name}
-	if !errors.Is(why, station.ErrAway) && !errors.Is(why, context.Canceled) {
-		what.Why = why.Error()
-	}
-	s.stream.Publish(happening.Happening{What: what})
-}
-
-// noteSeen keeps on disk when a station was here last.
-func (s *Stations) noteSeen(m *member) {
-	s.changing.Lock()
-	defer s.changing.Unlock()
-	s.mu.Lock()
-	m.record.Seen = s.now()
-	r := m.record
-	s.mu.Unlock()
-	if err := s.store.PutStation(context.Background(), r); err != nil {
-		slog.Warn("when a station was here is not kept on disk", "error", err)
-	}
 }
 
 // tell sends a message that nothing depends on: where it does not get out, the link's end shows by itself.
@@ -419,24 +226,6 @@ func (s *Stations) take(ctx context.Context, m *member, l station.Link, message 
 	case station.Gone:
 		_ = l.Close()
 	}
-}
-
-func (s *Stations) again(m *member, hello station.Hello) error {
-	if err := hello.Check(); err != nil {
-		return err
-	}
-	s.changing.Lock()
-	defer s.changing.Unlock()
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if hello.Station != m.hello.Station {
-		return fmt.Errorf("%w: %q calls itself %q now: close the link first", ErrNameTaken, m.hello.Station,
-			hello.Station)
-	}
-	m.lose()
-	m.hello, m.clock = cleaned(hello), s.now().Add(-time.Duration(hello.Now)*time.Microsecond)
-	s.keep(m)
-	return nil
 }
 
 func (s *Stations) heard(m *member, name string, heard station.Heard) {

@@ -8,6 +8,7 @@ import { useStations } from '../api/queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { NameAndRoom } from './StationFields';
 import { useAddStation } from './stations';
 
 type Over = NewStation['over'];
@@ -52,14 +53,6 @@ function Form(p: {
           </MenuItem>
         ))}
       </TextField>
-      <TextField
-        label={words.stations.name}
-        value={form.name}
-        required
-        helperText={words.stations.nameHow}
-        slotProps={{ htmlInput: { maxLength: 40, pattern: '[a-z0-9\\-]+' } }}
-        onChange={(e) => setForm({ ...form, name: e.target.value })}
-      />
       {device && (
         <TextField
           label={words.stations.device}
@@ -70,13 +63,7 @@ function Form(p: {
           onChange={(e) => setForm({ ...form, address: e.target.value })}
         />
       )}
-      <TextField
-        label={words.stations.room}
-        value={form.room}
-        helperText={words.stations.roomHow}
-        slotProps={{ htmlInput: { maxLength: 80 } }}
-        onChange={(e) => setForm({ ...form, room: e.target.value })}
-      />
+      <NameAndRoom form={form} onChange={setForm} />
       {p.trouble && <Note alert>{p.trouble}</Note>}
       <Box sx={{ display: 'flex', gap: 1 }}>
         <Button type="submit" variant="contained" disabled={p.busy}>

@@ -1,11 +1,11 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
-import TextField from '@mui/material/TextField';
 import { useState, type SubmitEvent } from 'react';
 import type { Station } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { clock, hertz } from '../shared/text';
+import { NameAndRoom } from './StationFields';
 import { duration, useChangeStation, useRemoveStation } from './stations';
 
 // StationPanel is one station with its ports.
@@ -68,21 +68,7 @@ function Change({ station: s, onDone }: { station: Station; onDone: () => void }
   };
   return (
     <Box component="form" onSubmit={submit} sx={{ display: 'grid', gap: 2, maxWidth: 420, mb: 2 }}>
-      <TextField
-        label={words.stations.name}
-        value={form.name}
-        required
-        helperText={words.stations.nameHow}
-        slotProps={{ htmlInput: { maxLength: 40, pattern: '[a-z0-9\\-]+' } }}
-        onChange={(e) => setForm({ ...form, name: e.target.value })}
-      />
-      <TextField
-        label={words.stations.room}
-        value={form.room}
-        helperText={words.stations.roomHow}
-        slotProps={{ htmlInput: { maxLength: 80 } }}
-        onChange={(e) => setForm({ ...form, room: e.target.value })}
-      />
+      <NameAndRoom form={form} onChange={setForm} />
       {trouble && <Note alert>{trouble.message}</Note>}
       <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
         <Button type="submit" variant="contained" disabled={change.isPending}>

@@ -6,7 +6,7 @@ import { words } from '../app/words';
 import { Note } from '../shared/Panel';
 import { AddStation } from './AddStation';
 import { StationPanel } from './StationPanel';
-import { StationTest } from './StationTest';
+import { WhoHears } from './WhoHears';
 
 // StationsPart is the hardware: what is here, what each port is and did last, and whether it reaches anything.
 export default function StationsPart() {
@@ -27,7 +27,7 @@ export default function StationsPart() {
       {stations.data?.map((s) => (
         <StationPanel key={s.name} station={s} />
       ))}
-      {stations.data?.some((s) => s.ports.some((p) => p.direction === 'transmitter')) && <StationTest />}
+      {stations.data?.some((s) => s.ports.some((p) => p.direction === 'transmitter')) && <WhoHears />}
     </>
   );
 }

@@ -5,8 +5,8 @@ import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { useTestStations } from './stations';
 
-// StationTest lets every transmitter send, and shows who heard it: a matrix, and what seems to be wrong in words.
-export function StationTest() {
+// WhoHears lets every transmitter send, and shows who heard it: a matrix, and what seems to be wrong in words.
+export function WhoHears() {
   const test = useTestStations();
   return (
     <Panel
