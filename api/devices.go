@@ -63,8 +63,15 @@ func (a *API) devices() {
 			DeviceIn
 			Body wire.DeviceChange
 		}) (wire.Device, error) {
+			var named []string
 			if t := in.Body.Transmitter; t != nil {
-				if err := a.house.Stations.CheckTransmitter(*t); err != nil {
+				named = append(named, *t)
+			}
+			if also := in.Body.Also; also != nil {
+				named = append(named, *also...)
+			}
+			for _, t := range named {
+				if err := a.house.Stations.CheckTransmitter(t); err != nil {
 					return wire.Device{}, err
 				}
 			}

@@ -62,6 +62,11 @@ func (a *API) stations() {
 					return wire.Station{}, err
 				}
 			}
+			if c := in.Body.Correction; c != nil {
+				if err := a.house.Stations.Correct(ctx, in.Station, in.Port, *c, Caller(ctx).Name); err != nil {
+					return wire.Station{}, err
+				}
+			}
 			return as(stationOf)(a.house.Stations.Find(in.Station))
 		})
 	call(a, operation{"POST", "/stations/test", "test-stations",
@@ -69,7 +74,8 @@ func (a *API) stations() {
 		func(ctx context.Context, in *struct {
 			Only string `query:"station" maxLength:"40" doc:"Only the transmitters of this one"`
 		}) (wire.StationTest, error) {
-			return as(testOf)(a.house.SelfTest.Run(ctx, in.Only, Caller(ctx).Name))
+			m, err := a.house.SelfTest.Run(ctx, in.Only, Caller(ctx).Name)
+			return a.testOf(m), err
 		})
 	remove(a, operation{method: "DELETE", path: "/stations/{station}", id: "remove-station",
 		summary: "Remove a station, and what let it in", scope: access.Owner},
@@ -88,20 +94,36 @@ func stationOf(s stations.State) wire.Station {
 }
 
 func portOf(p stations.PortState) wire.PortState {
-	return wire.PortState{ID: p.ID, Direction: string(p.Direction), Medium: p.Medium, FromHz: p.FromHz, ToHz: p.ToHz,
+	w := wire.PortState{ID: p.ID, Direction: string(p.Direction), Medium: p.Medium, FromHz: p.FromHz, ToHz: p.ToHz,
 		Count: p.Count, Last: maybeTime(p.Last), Strength: p.Peak, AirtimeMS: int(p.Air.Used.Milliseconds()),
 		BudgetMS: int(p.Air.Budget.Milliseconds()), Share: p.Air.Share}
+	if !p.Correction.None() {
+		w.Correction = &p.Correction
+	}
+	return w
 }
 
-func testOf(m reach.Matrix) wire.StationTest {
+// testOf translates what a test found. What it proposes to correct is told as it would be set: with what is corrected
+// already.
+func (a *API) testOf(m reach.Matrix) wire.StationTest {
 	w := wire.StationTest{Receivers: list(m.Receivers, func(r reach.Receiver) string { return r.Place() }),
 		Rows: []wire.TestRow{}}
+	now, found := map[string]reach.Correction{}, m.Corrections()
+	for _, s := range a.house.Stations.List() {
+		for _, p := range s.Ports {
+			now[s.Name+"/"+p.ID] = p.Correction
+		}
+	}
 	for _, v := range m.Verdicts() {
 		row := wire.TestRow{Transmitter: v.Transmitter, Fault: string(v.Fault), Text: v.Text, Cells: []wire.TestCell{}}
 		for _, r := range w.Receivers {
 			c, heard := m.Cells[reach.Heard{Transmitter: v.Transmitter, Receiver: r}]
 			row.Cells = append(row.Cells, wire.TestCell{Heard: heard, Strength: c.Strength, StretchUS: c.Stretch,
 				Unit: c.Unit, Confidence: c.Confidence})
+		}
+		if c, off := found[v.Transmitter]; off {
+			set := now[v.Transmitter].And(c)
+			row.Correction, row.Inexact = &set, "It "+c.Text()+"."
 		}
 		w.Rows = append(w.Rows, row)
 	}

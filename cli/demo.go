@@ -56,7 +56,7 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 		"appliances that are not plugged in, to see what Urbo makes of it")
 	c.Flags().StringVar(&fault, "fault", "",
 		"what is wrong with the board in the lecture room, to see what urbo station "+
-			"test makes of it: dead, exchanged, swapped, frequency or weak")
+			"test makes of it: dead, exchanged, swapped, frequency, weak or inexact")
 	c.Flags().BoolVar(&tour, "tour", false, "tell the story from press to replay, and end: 0 if every appliance ended "+
 		"as it should")
 	return c

@@ -93,7 +93,8 @@ func (a *app) deviceShow() *cobra.Command {
 func (a *app) printDevice(d wire.Device) {
 	fmt.Fprintf(a.Out, "%s (%s)\n", d.Name, d.Slug)
 	for _, f := range [][2]string{{"room", d.Room}, {"kind", d.Kind}, {"maker", d.Maker}, {"model", d.Model},
-		{"transmitter", d.Transmitter},
+		{"transmitter", d.Transmitter}, {"and also", strings.Join(d.Also, ", ")},
+		{"verified", map[bool]string{true: "every press has to be heard"}[d.Verify]},
 		{"type plate", plate(d)}, {"power", string(d.Power)}, {"inputs", string(d.Inputs)},
 		{"warms up", pause(d.WarmUpMS)}, {"gap", pause(d.GapMS)},
 		{"notes", strings.ReplaceAll(d.Notes, "\n", "\n               ")}} {

@@ -32,6 +32,8 @@ func (a *app) deviceSet() *cobra.Command {
 		"notes":       {&change.Notes, "whatever else is worth knowing"},
 	}
 	var power, inputs, face string
+	var also []string
+	var verify bool
 	var plateHz int
 	var warmUp, gap time.Duration
 	c := &cobra.Command{
@@ -49,6 +51,9 @@ func (a *app) deviceSet() *cobra.Command {
 	f.SetNormalizeFunc(oldNames)
 	f.StringVar(&power, "power", "", "how it is switched: toggle, two-keys or none; empty is not known")
 	f.StringVar(&inputs, "inputs", "", "how its inputs are chosen: direct or cycling; empty is not known")
+	f.StringSliceVar(&also, "also", nil, "transmitters that send as well, STATION/PORT,STATION/PORT; empty for none")
+	f.BoolVar(&verify, "verify", false, "receivers have to hear its presses; a key that sets something and was not "+
+		"heard is sent once more")
 	f.IntVar(&plateHz, "plate-hz", 0, "frequency on its type plate")
 	f.DurationVar(&warmUp, "warm-up", 0, "how long it ignores keys after it was switched on")
 	f.DurationVar(&gap, "gap", 0, "least time between two presses")
@@ -66,6 +71,12 @@ func (a *app) deviceSet() *cobra.Command {
 		}
 		if given("inputs") {
 			change.Inputs = (*device.Inputs)(&inputs)
+		}
+		if given("also") {
+			change.Also = &also
+		}
+		if given("verify") {
+			change.Verify = &verify
 		}
 		if given("plate-hz") {
 			change.PlateHz = &plateHz

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"net/http"
@@ -13,6 +14,7 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/plain"
+	"urbo/core/reach"
 	"urbo/wire"
 )
 
@@ -22,7 +24,7 @@ func (a *app) station() *cobra.Command {
 A station has ports: each is a receiver or a transmitter, for infrared or radio. It is reached over a serial port of this
 machine, or it dials in with a token of its own (urbo outpost on another board does).`,
 		a.stationList(), a.stationShow(), a.stationAdd(), a.stationRename(), a.stationRoom(), a.stationAirtime(),
-		a.stationRemove(), a.stationTest(), a.stationCheck())
+		a.stationCorrect(), a.stationRemove(), a.stationTest(), a.stationCheck())
 }
 
 func (a *app) stationList() *cobra.Command {
@@ -99,16 +101,23 @@ func (a *app) showStation(s wire.Station) {
 		}
 	}
 	var rows []table.Row
+	var corrected []string
 	for _, p := range s.Ports {
 		last := "never"
 		if p.Last != nil {
 			last = clock(*p.Last)
 		}
 		rows = append(rows, table.Row{p.ID, p.Direction, p.Medium, band(p), last, p.Count, airtime(p)})
+		if p.Correction != nil {
+			corrected = append(corrected, fmt.Sprintf("%s is corrected: it %s.", p.ID, p.Correction.Text()))
+		}
 	}
 	if len(rows) > 0 {
 		fmt.Fprintln(a.Out)
 		a.table(table.Row{"PORT", "IS A", "MEDIUM", "BAND", "LAST", "PRESSES", "AIRTIME"}, rows)
+	}
+	for _, text := range corrected {
+		fmt.Fprintln(a.Out, text)
 	}
 }
 
@@ -228,10 +237,6 @@ func (a *app) stationAirtime() *cobra.Command {
 otherwise: look up what is allowed where you live.`,
 		Args: args(2, 2, "a STATION/PORT and a PERCENT"), Example: "  urbo station airtime lecture/radio-out 1",
 		RunE: func(c *cobra.Command, argv []string) error {
-			name, port, ok := strings.Cut(argv[0], "/")
-			if !ok {
-				return usageError{fmt.Errorf("%.60q: write STATION/PORT", argv[0])}
-			}
 			var percent float64
 			if _, err := fmt.Sscanf(strings.TrimSuffix(argv[1], "%")+"\n", "%g\n", &percent); err != nil ||
 				!(percent >= 0 &&
@@ -239,9 +244,8 @@ otherwise: look up what is allowed where you live.`,
 				return usageError{fmt.Errorf("%.20q: write a percentage from 0 to 100", argv[1])}
 			}
 			share := percent / 100
-			var s wire.Station
-			if err := a.call(c.Context(), http.MethodPatch, stationPath(name)+"/transmitters/"+url.PathEscape(port),
-				wire.TransmitterChange{Share: &share}, &s); err != nil {
+			s, err := a.changeTransmitter(c, argv[0], wire.TransmitterChange{Share: &share})
+			if err != nil {
 				return err
 			}
 			if a.output == "json" {
@@ -252,6 +256,62 @@ otherwise: look up what is allowed where you live.`,
 			}
 			return a.done(nil, "%s may send for %g %% of an hour.", argv[0], percent)
 		}}
+}
+
+// correctionFlags is a correction as it is given to urbo station correct.
+func correctionFlags(c reach.Correction) string {
+	text := ""
+	if c.Unit != 0 && c.Unit != 1 {
+		text += fmt.Sprintf(" --unit %g", c.Unit)
+	}
+	if c.Stretch != 0 {
+		text += fmt.Sprintf(" --stretch %g", c.Stretch)
+	}
+	return text
+}
+
+func (a *app) stationCorrect() *cobra.Command {
+	var c reach.Correction
+	var none bool
+	cmd := &cobra.Command{Use: "correct STATION/PORT", Short: "Correct a transmitter whose durations are not true",
+		Long: `Correct a transmitter whose clock runs slow or fast, or whose marks come out too long or too short: urbo station test
+finds both, where another transmitter or receiver shows that it is this one's fault. What is sent is shortened by as
+much.`,
+		Args: args(1, 1, "a STATION/PORT"),
+		Example: "  urbo station correct lecture/ir-out --unit 1.04 --stretch 120\n" +
+			"  urbo station correct lecture/ir-out --none",
+		RunE: func(cmd *cobra.Command, argv []string) error {
+			if none == (!c.None() || cmd.Flags().Changed("unit") || cmd.Flags().Changed("stretch")) {
+				return usageError{errors.New("say what it does, --unit or --stretch, or --none to correct nothing")}
+			}
+			s, err := a.changeTransmitter(cmd, argv[0], wire.TransmitterChange{Correction: &c})
+			if err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(s)
+			}
+			if c.None() {
+				return a.done(nil, "%s is not corrected any more.", argv[0])
+			}
+			return a.done(nil, "%s is corrected: it %s.", argv[0], c.Text())
+		}}
+	cmd.Flags().Float64Var(&c.Unit, "unit", 0,
+		"how long its durations are, as a share of what they should be: 1.04 is 4 % slow")
+	cmd.Flags().Float64Var(&c.Stretch, "stretch", 0, "by how much its marks are too long, in µs")
+	cmd.Flags().BoolVar(&none, "none", false, "correct nothing any more")
+	return cmd
+}
+
+// changeTransmitter changes what is given of a transmitter, STATION/PORT.
+func (a *app) changeTransmitter(c *cobra.Command, place string, change wire.TransmitterChange) (wire.Station, error) {
+	var s wire.Station
+	name, port, ok := strings.Cut(place, "/")
+	if !ok {
+		return s, usageError{fmt.Errorf("%.60q: write STATION/PORT", place)}
+	}
+	err := a.call(c.Context(), http.MethodPatch, stationPath(name)+"/transmitters/"+url.PathEscape(port), change, &s)
+	return s, err
 }
 
 func (a *app) stationRemove() *cobra.Command {
@@ -309,6 +369,10 @@ func (a *app) showTest(t wire.StationTest) {
 	fmt.Fprintln(a.Out)
 	for _, row := range t.Rows {
 		fmt.Fprintf(a.Out, "%s: %s\n", row.Transmitter, plain.Show(row.Text))
+		if c := row.Correction; c != nil {
+			fmt.Fprintf(a.Out, "  %s Correct that: urbo station correct %s%s\n", row.Inexact, row.Transmitter,
+				correctionFlags(*c))
+		}
 	}
 }
 

@@ -74,8 +74,15 @@ func (h *House) AlterStation(ctx context.Context, name string, c stations.Change
 	}
 	for _, d := range h.Library.Lines("") {
 		_, err := h.Library.ChangeBySlug(ctx, d.Slug, library.Note{By: by, Quiet: true}, func(d *device.Device) error {
-			if port, ok := strings.CutPrefix(d.Transmitter, name+"/"); ok {
-				d.Transmitter = *c.Name + "/" + port
+			moved := func(place string) string {
+				if port, ok := strings.CutPrefix(place, name+"/"); ok {
+					return *c.Name + "/" + port
+				}
+				return place
+			}
+			d.Transmitter = moved(d.Transmitter)
+			for i, place := range d.Also {
+				d.Also[i] = moved(place)
 			}
 			return nil
 		})

@@ -106,6 +106,9 @@ func (b Batch) putDevice(tx *gorm.DB, d *device.Device) error {
 		return err
 	}
 	row.Traits = string(traits)
+	if row.Sending, err = writeSending(d); err != nil {
+		return err
+	}
 	if row.Extra, err = writeText(d.Extra, len(d.Extra) == 0); err != nil {
 		return err
 	}

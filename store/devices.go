@@ -25,6 +25,7 @@ type deviceRow struct {
 	Maker       string
 	Model       string
 	Transmitter string
+	Sending     string
 	Traits      string
 	Extra       string
 	Picture     string
@@ -130,6 +131,7 @@ func load(tx *gorm.DB, id string) (device.Device, []error, error) {
 	d := device.Device{ID: row.ID, Slug: row.Slug, Name: row.Name, Room: found.Room, Kind: row.Kind, Maker: row.Maker,
 		Model:       row.Model,
 		Transmitter: row.Transmitter, Picture: row.Picture, Keys: []device.Key{}}
+	trouble("how it is sent to", readSending(row.Sending, &d))
 	trouble("what is said", json.Unmarshal([]byte(row.Traits), &d.Traits))
 	trouble("what a newer version said", readText(row.Extra, &d.Extra))
 	var keys []keyRow

@@ -120,8 +120,9 @@ func moveDevices(tx *gorm.DB) error {
 		if err != nil {
 			return err
 		}
-		return tx.Table("devices").Create(&deviceRow{ID: d.ID, Slug: d.Slug, Name: d.Name, RoomID: d.RoomID,
-			Kind: d.Kind, Maker: d.Maker, Model: d.Model,
+		return tx.Table("devices").Omit("Sending").Create(&deviceRow{ID: d.ID, Slug: d.Slug, Name: d.Name,
+			RoomID: d.RoomID,
+			Kind:   d.Kind, Maker: d.Maker, Model: d.Model,
 			Transmitter: d.Transmitter, Traits: string(text), Extra: d.Extra, Picture: d.Picture,
 			CreatedMS: millis(d.CreatedAt), ChangedMS: millis(d.UpdatedAt)}).Error
 	})

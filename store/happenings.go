@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"time"
 
 	"gorm.io/gorm"
 
@@ -180,6 +181,25 @@ func happenings(rows []journalRow) []happening.Happening {
 			What: what}
 	}
 	return out
+}
+
+// Airing is a press that was on the air.
+type Airing struct {
+	Station, Port string
+	At            time.Time
+	Took          time.Duration
+}
+
+// Airings reads what was on the air since a time, in order.
+func (s *Store) Airings(ctx context.Context, since time.Time) ([]Airing, error) {
+	var rows []pressRow
+	err := s.read.WithContext(ctx).Table("presses").Where("at_ms >= ? AND took_us > 0",
+		millis(since)).Order("seq").Find(&rows).Error
+	out := make([]Airing, len(rows))
+	for i, p := range rows {
+		out[i] = Airing{p.Station, p.Port, fromMillis(p.AtMS), time.Duration(p.TookUS) * time.Microsecond}
+	}
+	return out, Explain(err)
 }
 
 // Captures reads captures with their sequence numbers, the newest first, from before an id. One that cannot be read is

@@ -30,6 +30,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0009-floor", Migrate: floor},
 	{ID: "0010-doors", Migrate: doors},
 	{ID: "0011-stations", Migrate: stations},
+	{ID: "0012-sending", Migrate: sending},
 }
 
 const migrationTable = "migrations"
@@ -38,7 +39,10 @@ func migrate(db *gorm.DB) error {
 	m := gormigrate.New(db, &gormigrate.Options{TableName: migrationTable, IDColumnName: "id", IDColumnSize: 80,
 		UseTransaction: true}, migrations)
 	// a new database has nothing to go through
-	m.InitSchema(func(tx *gorm.DB) error { return execute(tx, slices.Concat(floorTables, doorTables, stationTables)) })
+	m.InitSchema(func(tx *gorm.DB) error {
+		return execute(tx,
+			slices.Concat(floorTables, doorTables, stationTables, sendingColumns))
+	})
 	return m.Migrate()
 }
 

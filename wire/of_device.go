@@ -82,7 +82,7 @@ func (c Code) Core() (device.Code, error) {
 // DeviceOf translates a device.
 func DeviceOf(d device.Device) Device {
 	out := Device{Slug: d.Slug, Name: d.Name, Room: d.Room, Kind: d.Kind, Maker: d.Maker, Model: d.Model,
-		Transmitter: d.Transmitter, Traits: d.Traits,
+		Transmitter: d.Transmitter, Also: d.Also, Verify: d.Verify, Traits: d.Traits,
 		Picture: d.Picture, Keys: make([]Key, len(d.Keys))}
 	for i, k := range d.Keys {
 		out.Keys[i] = Key{Name: k.Name, Hold: string(k.Hold), Version: k.Version, Changed: given(k.Changed),
@@ -121,6 +121,8 @@ func (c DeviceChange) Apply(d *device.Device) {
 	set(&d.Maker, c.Maker)
 	set(&d.Model, c.Model)
 	set(&d.Transmitter, c.Transmitter)
+	set(&d.Also, c.Also)
+	set(&d.Verify, c.Verify)
 	set(&d.Plate, c.Plate)
 	set(&d.PlateHz, c.PlateHz)
 	set(&d.Notes, c.Notes)

@@ -63,7 +63,8 @@ func DetailOf(c happening.Capture, code *Code, trouble error) CaptureDetail {
 func PressOf(r happening.Receipt) Press {
 	return Press{ID: r.ID, At: r.At, Device: r.Device, Key: r.Key, Times: r.Times, By: r.By, Station: r.Station,
 		Port:    r.Port,
-		Outcome: r.Outcome, Reason: r.Reason, TookMS: float64(r.Took) / float64(time.Millisecond), Note: r.Note}
+		Outcome: r.Outcome, Reason: r.Reason, TookMS: float64(r.Took) / float64(time.Millisecond), Note: r.Note,
+		Heard: r.Heard}
 }
 
 // EntryOf is a happening as the journal tells it.

@@ -4,6 +4,7 @@ package wire
 
 import (
 	"time"
+	"urbo/core/reach"
 
 	"urbo/core/happening"
 	"urbo/core/line"
@@ -74,6 +75,7 @@ type Press struct {
 	Reason  string            `json:"reason,omitempty"`
 	TookMS  float64           `json:"took_ms" doc:"On the air, in ms"`
 	Note    string            `json:"note,omitempty" doc:"What to mind, such as that the device still warms up"`
+	Heard   *bool             `json:"heard,omitempty" doc:"Whether a receiver heard it, where that is verified"`
 }
 
 // PressRequest asks for a press.
@@ -122,9 +124,10 @@ type PortState struct {
 	// of a receiver
 	Strength *float64 `json:"heard_strength,omitempty" doc:"Of what it heard last, 0 to 1, where it measures it"`
 	// of a transmitter
-	AirtimeMS int     `json:"airtime_ms,omitempty" doc:"On the air in the last hour"`
-	BudgetMS  int     `json:"budget_ms,omitempty" doc:"How long it may be on the air in an hour; none is no limit"`
-	Share     float64 `json:"airtime_share,omitempty" doc:"Of the hour that the budget is"`
+	AirtimeMS  int               `json:"airtime_ms,omitempty" doc:"On the air in the last hour"`
+	BudgetMS   int               `json:"budget_ms,omitempty" doc:"How long it may be on the air in an hour; none is no limit"`
+	Share      float64           `json:"airtime_share,omitempty" doc:"Of the hour that the budget is"`
+	Correction *reach.Correction `json:"correction,omitempty" doc:"What makes its durations true"`
 }
 
 // Station is a piece of hardware as Urbo sees it.
@@ -157,7 +160,8 @@ type StationChange struct {
 
 // TransmitterChange changes what is given of a transmitter.
 type TransmitterChange struct {
-	Share *float64 `json:"airtime_share,omitempty" minimum:"0" maximum:"1" doc:"Of an hour that it may be on the air; 0 is no limit"`
+	Share      *float64          `json:"airtime_share,omitempty" minimum:"0" maximum:"1" doc:"Of an hour that it may be on the air; 0 is no limit"`
+	Correction *reach.Correction `json:"correction,omitempty" doc:"What makes its durations true; empty for none"`
 }
 
 // Lesson is a guided learning session for one device.
@@ -364,10 +368,12 @@ type StationTest struct {
 
 // TestRow is one transmitter of a test.
 type TestRow struct {
-	Transmitter string     `json:"transmitter" doc:"STATION/PORT"`
-	Fault       string     `json:"fault,omitempty" enum:"dead,exchanged,swapped,frequency,weak,not sent,no witness" doc:"None where it works"`
-	Text        string     `json:"text" doc:"What was found, in words, and what to do"`
-	Cells       []TestCell `json:"cells" doc:"One for each receiver"`
+	Transmitter string            `json:"transmitter" doc:"STATION/PORT"`
+	Fault       string            `json:"fault,omitempty" enum:"dead,exchanged,swapped,frequency,weak,not sent,no witness" doc:"None where it works"`
+	Text        string            `json:"text" doc:"What was found, in words, and what to do"`
+	Cells       []TestCell        `json:"cells" doc:"One for each receiver"`
+	Correction  *reach.Correction `json:"correction,omitempty" doc:"What would make its durations true, where they are not"`
+	Inexact     string            `json:"inexact,omitempty" doc:"What is to be corrected, in words"`
 }
 
 // TestCell is how a receiver heard a transmitter.

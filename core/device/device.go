@@ -19,16 +19,21 @@ var ErrUnknownKey = errors.New("unknown key")
 // MaxKeys is the most keys of a device.
 const MaxKeys = 200
 
+// MaxAlso is the most transmitters of a device beside the preferred one.
+const MaxAlso = 8
+
 // Device is one device of the library, or a code set: the codes of a type of device, which stands in no room.
 type Device struct {
-	ID          string `json:"-"` // opaque; "" for a code set
-	Slug        string `json:"slug"`
-	Name        string `json:"name"`
-	Room        string `json:"room,omitempty"`
-	Kind        string `json:"kind,omitempty"`
-	Maker       string `json:"maker,omitempty"`
-	Model       string `json:"model,omitempty"`
-	Transmitter string `json:"-"` // preferred one, STATION/PORT; "" is the first that fits
+	ID          string   `json:"-"` // opaque; "" for a code set
+	Slug        string   `json:"slug"`
+	Name        string   `json:"name"`
+	Room        string   `json:"room,omitempty"`
+	Kind        string   `json:"kind,omitempty"`
+	Maker       string   `json:"maker,omitempty"`
+	Model       string   `json:"model,omitempty"`
+	Transmitter string   `json:"-"` // preferred one, STATION/PORT; "" is the first that fits
+	Also        []string `json:"-"` // transmitters that send as well, STATION/PORT, for one that no single one reaches
+	Verify      bool     `json:"-"` // receivers have to hear its presses; a setting key that none heard is sent once more
 	Traits
 	Picture string `json:"-"` // tag of its picture, which changes with it; "" where there is none
 	Keys    []Key  `json:"keys"`
@@ -73,7 +78,7 @@ func (d Device) Clone() Device {
 	for i := range d.Keys {
 		d.Keys[i].Codes = slices.Clone(d.Keys[i].Codes)
 	}
-	d.Face = slices.Clone(d.Face)
+	d.Face, d.Also = slices.Clone(d.Face), slices.Clone(d.Also)
 	return d
 }
 
@@ -172,11 +177,29 @@ func (d *Device) Check() error {
 	if err := d.checkKeys(); err != nil {
 		return err
 	}
+	if err := d.checkAlso(); err != nil {
+		return err
+	}
 	for _, row := range d.Face {
 		for _, key := range row {
 			if key != "" && !d.Has(key) {
 				return fmt.Errorf("%w %.60q of %s: it cannot stand on the face", ErrUnknownKey, key, d.Slug)
 			}
+		}
+	}
+	return nil
+}
+
+func (d *Device) checkAlso() error {
+	if len(d.Also) > MaxAlso {
+		return fmt.Errorf("%w: %d further transmitters, the most is %d", ErrTraits, len(d.Also), MaxAlso)
+	}
+	for i, place := range d.Also {
+		if place == d.Transmitter || slices.Contains(d.Also[:i], place) {
+			return fmt.Errorf("%w: transmitter %.60q is there twice", ErrTraits, place)
+		}
+		if err := CheckText("transmitter", place); err != nil {
+			return err
 		}
 	}
 	return nil

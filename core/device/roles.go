@@ -9,11 +9,14 @@ const (
 	SwitchesOff                  // it may switch the device off
 	Toggles                      // each press switches back and forth: an even number of them does nothing
 	Steps                        // each press goes on by one: louder, brighter, the next channel
+	Sets                         // pressed again, it changes nothing more
 )
 
 // roles are the keys that have any, by their usual names. What a device's person says of it (Power) goes before them.
 var roles = map[string]Role{
-	"on": SwitchesOn, "off": SwitchesOff,
+	"on": SwitchesOn | Sets, "off": SwitchesOff | Sets, "stop": Sets,
+	"input-1": Sets, "input-2": Sets, "input-3": Sets, "input-4": Sets, "input-5": Sets, "input-6": Sets,
+	"speed-1": Sets, "speed-2": Sets, "speed-3": Sets, "speed-4": Sets,
 	"power": SwitchesOn | SwitchesOff | Toggles, "on-off": SwitchesOn | SwitchesOff | Toggles,
 	"mute": Toggles, "sweep": Toggles, "freeze": Toggles, "blank": Toggles,
 	"volume-up": Steps, "volume-down": Steps, "channel-up": Steps, "channel-down": Steps, "brighter": Steps,
@@ -31,6 +34,10 @@ func (d *Device) TogglesKey(key string) bool {
 	}
 	return Plays(key, Toggles)
 }
+
+// SetsKey says whether pressing a key of the device again changes nothing more. Nothing is known of keys with unusual
+// names.
+func (d *Device) SetsKey(key string) bool { return Plays(key, Sets) && !d.TogglesKey(key) }
 
 // SameRole lists the names of keys that do what one of a name does, the likeliest first: a code set may call it another
 // way.

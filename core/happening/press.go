@@ -30,8 +30,9 @@ type Receipt struct {
 	Port     string        `json:"port,omitempty"`
 	Outcome  Outcome       `json:"outcome"`
 	Reason   string        `json:"reason,omitempty"`
-	Took     time.Duration `json:"took,omitempty"` // on the air
-	Note     string        `json:"note,omitempty"` // what to mind
+	Took     time.Duration `json:"took,omitempty"`  // on the air
+	Note     string        `json:"note,omitempty"`  // what to mind
+	Heard    *bool         `json:"heard,omitempty"` // whether a receiver heard it, where that is verified
 }
 
 // Subject is what was pressed, in words.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"slices"
 
 	"urbo/core/device"
 	"urbo/core/happening"
@@ -186,6 +187,7 @@ func differences(a, b device.Device) []string {
 		{"name", a.Name != b.Name}, {"short name", a.Slug != b.Slug}, {"room", a.Room != b.Room},
 		{"kind", a.Kind != b.Kind}, {"maker", a.Maker != b.Maker},
 		{"model", a.Model != b.Model}, {"transmitter", a.Transmitter != b.Transmitter},
+		{"further transmitters", !slices.Equal(a.Also, b.Also)}, {"verifying", a.Verify != b.Verify},
 		{"picture", a.Picture != b.Picture},
 		{"settings", !reflect.DeepEqual(withoutFace(a.Traits), withoutFace(b.Traits))},
 		{"face", !reflect.DeepEqual(a.Face, b.Face)},

@@ -97,6 +97,8 @@ func (nowhere) Stations(context.Context) ([]store.Station, error) { return nil, 
 
 func (nowhere) PutStation(context.Context, store.Station) error { return nil }
 
+func (nowhere) Airings(context.Context, time.Time) ([]store.Airing, error) { return nil, nil }
+
 // Run works until the context ends.
 func (o *Outpost) Run(ctx context.Context) error {
 	var group sync.WaitGroup

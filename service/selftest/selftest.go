@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"slices"
 	"sync"
 	"time"
@@ -70,6 +71,8 @@ type Transmit interface {
 // Stations lists the hardware.
 type Stations interface {
 	List() []stations.State
+	// Witness keeps which receivers heard a transmitter, by STATION/PORT.
+	Witness(ctx context.Context, transmitter string, heard map[string]float64) error
 }
 
 // Test tries the stations.
@@ -165,11 +168,20 @@ func (t *Test) try(ctx context.Context, tx *reach.Transmitter, n int, m *reach.M
 	default:
 		station.Pause(ctx, listens)
 	}
-	identity := code.Identity(t.book)
+	identity, strengths := code.Identity(t.book), map[string]float64{}
 	for place, heard := range t.probe.end() {
 		cell, found := read(t.book, sheet, identity, heard)
-		if found {
-			m.Cells[reach.Heard{Transmitter: tx.Place(), Receiver: place}] = cell
+		if !found {
+			continue
+		}
+		m.Cells[reach.Heard{Transmitter: tx.Place(), Receiver: place}] = cell
+		if strengths[place] = cell.Confidence; cell.Strength != nil {
+			strengths[place] = *cell.Strength
+		}
+	}
+	if tx.Failed == "" {
+		if err := t.stations.Witness(ctx, tx.Place(), strengths); err != nil {
+			slog.Warn("who heard a transmitter is not kept on disk", "error", err)
 		}
 	}
 }

@@ -1,10 +1,12 @@
 package stations
 
 import (
+	"context"
 	"encoding/json"
 	"slices"
 	"time"
 
+	"urbo/core/reach"
 	"urbo/station"
 )
 
@@ -45,6 +47,18 @@ func (a *airtime) used(now time.Time) time.Duration {
 	return sum
 }
 
+// recall counts what was on the air in the hour before the house was started. What is not known any more, or is of a
+// station that has another name by now, is as if it had not been.
+func (s *Stations) recall(ctx context.Context) error {
+	airings, err := s.store.Airings(ctx, s.now().Add(-airSpan))
+	for _, a := range airings {
+		if m := s.named(a.Station); m != nil && !a.At.After(s.now()) {
+			m.use(a.Port).air.add(a.At, a.Took)
+		}
+	}
+	return err
+}
+
 // Air is how long a transmitter was on the air in the last hour, and how long it may be.
 type Air struct {
 	Used   time.Duration
@@ -63,8 +77,13 @@ type settings struct {
 
 // portWish is what the owner set for one port.
 type portWish struct {
-	Share *float64 `json:"airtime_share,omitempty"` // of an hour; 0 is no limit
+	Share      *float64           `json:"airtime_share,omitempty"` // of an hour; 0 is no limit
+	Correction reach.Correction   `json:"correction,omitzero"`
+	Heard      map[string]float64 `json:"heard,omitempty"` // strength at receivers when it was last tested, by STATION-ID/PORT
 }
+
+// wish is what is set for a port. The caller holds mu.
+func (m *member) wish(port string) portWish { return m.settings().Ports[port] }
 
 func (m *member) settings() settings {
 	s := settings{Version: 1}
@@ -80,7 +99,7 @@ func (s *Stations) air(m *member, port station.Port) Air {
 	if port.Medium == "radio" {
 		a.Share = RadioShare
 	}
-	if wish := m.settings().Ports[port.ID].Share; wish != nil {
+	if wish := m.wish(port.ID).Share; wish != nil {
 		a.Share = *wish
 	}
 	a.Budget = time.Duration(a.Share * float64(airSpan))

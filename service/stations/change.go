@@ -10,6 +10,7 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/happening"
+	"urbo/core/reach"
 	"urbo/station"
 	"urbo/store"
 )
@@ -107,7 +108,33 @@ func (s *Stations) SetShare(ctx context.Context, name, port string, share float6
 	if !(share >= 0 && share <= 1) {
 		return fmt.Errorf("%w: a share of an hour is from 0 to 1, not %g", device.ErrName, share)
 	}
-	err := s.change(ctx, name, func(m *member, r *store.Station) error {
+	err := s.setPort(ctx, name, port, func(w *portWish) { w.Share = &share })
+	if err == nil {
+		s.changed(name, by, fmt.Sprintf("%s/%s may send for %s", name, port, ShareText(share)))
+	}
+	return err
+}
+
+// Correct sets what makes a transmitter's durations true. Errors wrap device.ErrName, ErrUnknownStation or
+// ErrUnknownTransmitter.
+func (s *Stations) Correct(ctx context.Context, name, port string, c reach.Correction, by string) error {
+	if err := c.Check(); err != nil {
+		return fmt.Errorf("%w: %w", device.ErrName, err)
+	}
+	err := s.setPort(ctx, name, port, func(w *portWish) { w.Correction = c })
+	if err == nil {
+		text := name + "/" + port + " is corrected: it " + c.Text()
+		if c.None() {
+			text = name + "/" + port + " is not corrected any more"
+		}
+		s.changed(name, by, text)
+	}
+	return err
+}
+
+// setPort changes what is set for a transmitter.
+func (s *Stations) setPort(ctx context.Context, name, port string, f func(*portWish)) error {
+	return s.change(ctx, name, func(m *member, r *store.Station) error {
 		if !m.isTransmitter(port) {
 			return fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, name+"/"+port, s.transmitters())
 		}
@@ -115,15 +142,30 @@ func (s *Stations) SetShare(ctx context.Context, name, port string, share float6
 		if set.Ports == nil {
 			set.Ports = map[string]portWish{}
 		}
-		set.Ports[port] = portWish{Share: &share}
+		w := set.Ports[port]
+		f(&w)
+		set.Ports[port] = w
 		document, err := json.Marshal(set)
 		r.Settings = string(document)
 		return err
 	})
-	if err == nil {
-		s.changed(name, by, fmt.Sprintf("%s/%s may send for %s", name, port, ShareText(share)))
+}
+
+// Witness keeps which receivers heard a transmitter that was tested just now, by STATION/PORT, with the strength. It is
+// what transmitters are chosen by for rooms that have none.
+func (s *Stations) Witness(ctx context.Context, transmitter string, heard map[string]float64) error {
+	name, port, _ := strings.Cut(transmitter, "/")
+	kept := map[string]float64{}
+	s.mu.Lock()
+	for _, m := range s.members {
+		for _, p := range m.hello.Ports {
+			if strength, ok := heard[m.record.Name+"/"+p.ID]; ok && m.record.Removed.IsZero() {
+				kept[m.record.ID+"/"+p.ID] = strength
+			}
+		}
 	}
-	return err
+	s.mu.Unlock()
+	return s.setPort(ctx, name, port, func(w *portWish) { w.Heard = kept })
 }
 
 // ShareText says what share of an hour is allowed.

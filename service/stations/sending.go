@@ -55,10 +55,12 @@ func (t Transmitter) Send(ctx context.Context, m station.Send) (*Sending, error)
 	}
 	send := &Sending{id: m.ID, port: m.Port, link: l, answer: make(chan station.Message, 1)}
 	t.member.sends[m.ID] = send
+	c := t.member.wish(t.Port.ID).Correction
 	u := t.member.use(t.Port.ID)
 	u.last = s.now()
 	u.count++
 	s.mu.Unlock()
+	m.Once, m.Repeat, m.Last = c.Apply(m.Once), c.Apply(m.Repeat), c.Apply(m.Last)
 	ctx, cancel := context.WithTimeout(ctx, telling)
 	defer cancel()
 	if err := l.Tell(ctx, m); err != nil {

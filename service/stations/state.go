@@ -10,6 +10,7 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/line"
+	"urbo/core/reach"
 	"urbo/station"
 )
 
@@ -30,6 +31,8 @@ type PortState struct {
 	Count int       // presses heard or sent since the start
 	Peak  *float64  // strength of what it heard last, 0 to 1, where it measures it
 	Air   Air       // of a transmitter
+	// Correction makes the durations of a transmitter true.
+	Correction reach.Correction
 }
 
 // List lists the stations that the house knows.
@@ -86,7 +89,7 @@ func (s *Stations) state(m *member) State {
 			p.Last, p.Count, p.Peak = u.last, u.count, u.peak
 		}
 		if port.Direction == station.Transmitter {
-			p.Air = s.air(m, port)
+			p.Air, p.Correction = s.air(m, port), m.wish(port.ID).Correction
 		}
 		out.Ports = append(out.Ports, p)
 	}
@@ -123,7 +126,8 @@ type Want struct {
 	Room      string // where the device is, or ""
 }
 
-// Transmitter finds what can send: the preferred one, or one in the device's room, or the first that fits. Where the
+// Transmitter finds what can send: the preferred one, or one in the device's room, or the one that a test saw reaching
+// it, or the first that fits. Where the
 // preferred one is away, another takes its place unless only that one may; instead says so. The error wraps
 // ErrNoTransmitter or ErrAirtime and says what is in the way.
 func (s *Stations) Transmitter(w Want) (t Transmitter, instead string, err error) {
@@ -166,7 +170,7 @@ func (s *Stations) Transmitter(w Want) (t Transmitter, instead string, err error
 			why = append(why, instead)
 		}
 	}
-	if i := choose(found, w); i >= 0 {
+	if i := s.choose(found, w); i >= 0 {
 		if found[i].Place() == w.Preferred || w.Preferred == "" {
 			instead = ""
 		}
@@ -183,7 +187,7 @@ func (s *Stations) Transmitter(w Want) (t Transmitter, instead string, err error
 }
 
 // choose is the place of the best of those that fit, -1 where there is none.
-func choose(found []Transmitter, w Want) int {
+func (s *Stations) choose(found []Transmitter, w Want) int {
 	if i := slices.IndexFunc(found, func(t Transmitter) bool { return t.Place() == w.Preferred }); i >= 0 {
 		return i
 	}
@@ -194,11 +198,38 @@ func choose(found []Transmitter, w Want) int {
 		}); i >= 0 {
 			return i
 		}
+		if i := s.reaching(found, w.Room); i >= 0 {
+			return i
+		}
 	}
 	if i := slices.IndexFunc(found, exact); i >= 0 {
 		return i
 	}
 	return min(len(found), 1) - 1
+}
+
+// reaching is the place of the transmitter that was heard best in a room when it was tested, -1 where none was. The
+// caller holds mu.
+func (s *Stations) reaching(found []Transmitter, room string) int {
+	best, strongest := -1, 0.0
+	for i, t := range found {
+		for id, strength := range t.member.wish(t.Port.ID).Heard {
+			if strength > strongest && strings.EqualFold(s.roomOf(id), room) {
+				best, strongest = i, strength
+			}
+		}
+	}
+	return best
+}
+
+// roomOf is the room of a receiver, STATION-ID/PORT. The caller holds mu.
+func (s *Stations) roomOf(id string) string {
+	for _, m := range s.members {
+		if strings.HasPrefix(id, m.record.ID+"/") && m.record.Removed.IsZero() {
+			return m.record.Room
+		}
+	}
+	return ""
 }
 
 // nearCarrier is how far off an infrared carrier may be: receiver modules still hear it, if less far.
@@ -241,6 +272,25 @@ func (s *Stations) transmitters() string {
 	}
 	slices.Sort(out)
 	return strings.Join(out, ", ")
+}
+
+// Listens says whether a receiver that is here hears a channel in a room. Radio goes through walls, and so does what is
+// in a room that is not known.
+func (s *Stations) Listens(on device.Channel, room string) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, m := range s.members {
+		if m.link == nil || on.Medium == line.Infrared && room != "" && !strings.EqualFold(m.record.Room, room) {
+			continue
+		}
+		if slices.ContainsFunc(m.hello.Ports, func(p station.Port) bool {
+			return p.Direction == station.Receiver && line.Medium(p.Medium) == on.Medium && p.FromHz <= on.Hz &&
+				on.Hz <= p.ToHz
+		}) {
+			return true
+		}
+	}
+	return false
 }
 
 // CheckTransmitter says whether a place is a transmitter that is known, here or away; "" is none in particular. The

@@ -38,6 +38,8 @@ const (
 	greeting = 10 * time.Second
 	// telling is how long a message may take to get out.
 	telling = 2 * time.Second
+	// longestSend is the most that a station is believed of how long it sent.
+	longestSend = 2 * time.Minute
 	// asking is how long a link may be silent before it is asked who it is: a board that was there before says nothing
 	// by itself.
 	asking = time.Second
@@ -52,6 +54,7 @@ type Receiver interface {
 type Store interface {
 	Stations(ctx context.Context) ([]store.Station, error)
 	PutStation(ctx context.Context, s store.Station) error
+	Airings(ctx context.Context, since time.Time) ([]store.Airing, error)
 }
 
 // Config of the stations.
@@ -115,6 +118,9 @@ func Open(ctx context.Context, c Config) (*Stations, error) {
 	}
 	for _, r := range records {
 		s.members = append(s.members, newMember(r))
+	}
+	if err := s.recall(ctx); err != nil {
+		return nil, fmt.Errorf("read what was on the air lately: %w", err)
 	}
 	return s, nil
 }
@@ -288,7 +294,9 @@ func (s *Stations) answered(m *member, id string, message station.Message) {
 	delete(m.sends, id)
 	name := m.record.Name
 	if sent, ok := message.(station.Sent); ok && send != nil {
+		sent.Took = min(max(sent.Took, 0), longestSend.Microseconds()) // whatever its clock says
 		m.use(send.port).air.add(s.now(), time.Duration(sent.Took)*time.Microsecond)
+		message = sent
 	}
 	s.mu.Unlock()
 	if send == nil { // of a send that was given up, or a second answer: it says nothing new

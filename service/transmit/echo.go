@@ -29,8 +29,9 @@ type echo struct {
 	identity string // of the line code, or ""
 	train    signal.Train
 	from     time.Time
-	until    time.Time // zero while it is on the air
-	latest   time.Time // until at the latest, should no answer come
+	until    time.Time     // zero while it is on the air
+	latest   time.Time     // until at the latest, should no answer come
+	heard    chan struct{} // has room for one: that a receiver heard it; nil where nobody asks
 }
 
 // NewEchoes makes the memory of what was sent.
@@ -54,6 +55,13 @@ func (es *Echoes) expect(e echo, longest time.Duration) func() {
 	}
 }
 
+func (e *echo) hear() {
+	select {
+	case e.heard <- struct{}{}:
+	default:
+	}
+}
+
 func (e *echo) end() time.Time {
 	if e.until.IsZero() {
 		return e.latest
@@ -72,6 +80,7 @@ func (es *Echoes) Find(medium line.Medium, first, last time.Time, readings []lin
 			continue
 		}
 		if es.sounds(e, readings, trains) {
+			e.hear()
 			return e.pressID
 		}
 	}

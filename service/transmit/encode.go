@@ -1,9 +1,11 @@
 package transmit
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -48,47 +50,93 @@ func (t *Transmit) encode(c device.Code) (part, device.Channel, error) {
 	return p, on, nil
 }
 
-// prepare encodes an order's codes and finds one transmitter for all of them; instead says why it is not the preferred
-// one, where it is not.
-func (t *Transmit) prepare(o Order) (out []part, through stations.Transmitter, instead string, err error) {
+// leg is one transmitter that a press goes through.
+type leg struct {
+	through stations.Transmitter
+	instead string // why it is not the preferred one, or what it does otherwise; "" where it is as was meant
+}
+
+// prepare encodes an order's codes and finds the transmitters for all of them. missing says which of the device's
+// further transmitters cannot send now, and why.
+func (t *Transmit) prepare(o Order) (out []part, legs []leg, missing []string, err error) {
 	for i, c := range o.Key.Codes {
 		p, on, err := t.encode(c)
 		if err != nil {
-			return nil, through, "", err
+			return nil, nil, nil, err
 		}
 		if i == 0 {
-			if through, instead, err = t.stations.Transmitter(o.want(on)); err != nil {
-				return nil, through, "", err
+			if legs, missing, err = t.legs(o, on); err != nil {
+				return nil, nil, nil, err
 			}
-		} else if line.Medium(through.Port.Medium) != on.Medium {
-			return nil, through, "", fmt.Errorf("its codes need two media, %s and %s: learn them as two keys",
-				through.Port.Medium, on.Medium)
 		}
-		if n := max(len(p.Once), len(p.Repeat), len(p.Last)); n > through.Port.Longest {
-			return nil, through, "", fmt.Errorf("%w %s: %d durations, the most is %d", ErrTooLong, through.Place(), n,
-				through.Port.Longest)
+		for _, l := range legs {
+			if err := l.fits(p, on); err != nil {
+				return nil, nil, nil, err
+			}
 		}
-		p.Port, p.WithinMS = through.Port.ID, int(startWithin/time.Millisecond)
-		if through.Hz != on.Hz {
-			p.tune(through.Hz)
-			instead = strings.TrimSpace(instead + fmt.Sprintf(" it sends on %s, and the device listens on %s",
-				device.Hertz(through.Hz), device.Hertz(on.Hz)))
-		}
+		p.WithinMS = int(startWithin / time.Millisecond)
 		out = append(out, p)
 	}
 	if o.Key.Hold != device.HoldOnce {
 		hold(out, o.Hold)
 	}
-	return out, through, instead, nil
+	return out, legs, missing, nil
 }
 
-// tune puts what is sent on another carrier or channel.
-func (p *part) tune(hz int) {
-	if p.CarrierHz > 0 {
-		p.CarrierHz = hz
-	} else {
-		p.FrequencyHz = hz
+// legs finds the transmitters of an order: one, and those that the device's owner wants to send as well.
+func (t *Transmit) legs(o Order, on device.Channel) (out []leg, missing []string, err error) {
+	wants := []stations.Want{o.want(on)}
+	if o.Transmitter == "" {
+		for _, place := range o.Device.Also {
+			wants = append(wants, stations.Want{On: on, Preferred: place, Only: true, Anyway: o.Anyway})
+		}
 	}
+	for _, w := range wants {
+		through, instead, e := t.stations.Transmitter(w)
+		switch {
+		case e != nil && len(wants) == 1:
+			return nil, nil, e
+		case e != nil:
+			err = cmp.Or(err, e)
+			missing = append(missing, e.Error())
+			continue
+		case slices.ContainsFunc(out, func(l leg) bool { return l.through.Key() == through.Key() }):
+			continue // it stands in for another one, and sends once all the same
+		}
+		if through.Hz != on.Hz {
+			instead = strings.TrimSpace(instead + fmt.Sprintf(" it sends on %s, and the device listens on %s",
+				device.Hertz(through.Hz), device.Hertz(on.Hz)))
+		}
+		out = append(out, leg{through, instead})
+	}
+	if len(out) == 0 {
+		return nil, nil, err
+	}
+	return out, missing, nil
+}
+
+// fits says why a part cannot go through a transmitter.
+func (l leg) fits(p part, on device.Channel) error {
+	if line.Medium(l.through.Port.Medium) != on.Medium {
+		return fmt.Errorf("its codes need two media, %s and %s: learn them as two keys", l.through.Port.Medium,
+			on.Medium)
+	}
+	if n := max(len(p.Once), len(p.Repeat), len(p.Last)); n > l.through.Port.Longest {
+		return fmt.Errorf("%w %s: %d durations, the most is %d", ErrTooLong, l.through.Place(), n,
+			l.through.Port.Longest)
+	}
+	return nil
+}
+
+// over is a part as it goes through a transmitter.
+func (p part) over(through stations.Transmitter) part {
+	p.Port = through.Port.ID
+	if p.CarrierHz > 0 {
+		p.CarrierHz = through.Hz
+	} else {
+		p.FrequencyHz = through.Hz
+	}
+	return p
 }
 
 // want is what an order asks of a transmitter: the one that was named for this press and no other, or the device's own,
@@ -140,8 +188,7 @@ func (t *Transmit) takeTurns(o Order, parts []part) error {
 		if err != nil {
 			return err
 		}
-		p.Port, p.Repeats, p.GapUS, p.WithinMS = parts[i].Port, parts[i].Repeats, parts[i].GapUS, parts[i].WithinMS
-		p.CarrierHz, p.FrequencyHz = parts[i].CarrierHz, parts[i].FrequencyHz
+		p.Repeats, p.GapUS, p.WithinMS = parts[i].Repeats, parts[i].GapUS, parts[i].WithinMS
 		parts[i] = p
 	}
 	return nil

@@ -17,13 +17,16 @@ type Ticket struct {
 	transmit *Transmit
 	order    Order
 	parts    []part
-	through  stations.Transmitter
-	instead  string    // why it is not the preferred one
+	legs     []leg     // at least one
+	missing  []string  // why others do not send as well
 	by       time.Time // dropped when it has not begun by then
 	done     chan struct{}
+	heard    chan struct{} // that a receiver heard it; nil where that is not verified
 
 	// Guarded by transmit.mu.
 	began    bool
+	asked    int       // how often it was asked for while it waited: more than once is still one press
+	given    int       // how many of those do not want it any more
 	letGo    bool      // nothing holds it any more
 	givenUp  bool      // nobody wants it any more
 	holds    bool      // what is on the air is held by leases
@@ -86,10 +89,17 @@ func (k *Ticket) LetGo() {
 	}
 }
 
-// Cancel ends a press: one that waits is dropped, one on the air ends with the frame that is going out.
-func (k *Ticket) Cancel() {
+// Cancel ends a press: one that waits is dropped, one on the air ends with the frame that is going out. A press that
+// others asked for as well goes on for them.
+func (k *Ticket) Cancel() { k.cancel(false) }
+
+func (k *Ticket) cancel(forAll bool) {
 	t := k.transmit
 	t.mu.Lock()
+	if k.given++; k.given < k.asked && !forAll {
+		t.mu.Unlock()
+		return
+	}
 	k.letGo, k.givenUp = true, true
 	waits := t.drop(k)
 	sending := k.sending

@@ -49,6 +49,8 @@ type Turns interface {
 // Stations finds transmitters.
 type Stations interface {
 	Transmitter(w stations.Want) (t stations.Transmitter, instead string, err error)
+	// Listens says whether a receiver that is here hears a channel in a room.
+	Listens(on device.Channel, room string) bool
 }
 
 // Order is a press that is asked for.
@@ -145,7 +147,7 @@ func (t *Transmit) start(o Order) (*Ticket, error) {
 	if ending {
 		return nil, ErrEnding
 	}
-	parts, through, instead, err := t.prepare(o)
+	parts, legs, missing, err := t.prepare(o)
 	if err != nil {
 		return nil, err
 	}
@@ -158,26 +160,73 @@ func (t *Transmit) start(o Order) (*Ticket, error) {
 	if t.ending {
 		return nil, ErrEnding
 	}
-	w := t.worker(through.Key())
-	if len(w.waiting) >= queueLimit {
-		return nil, fmt.Errorf("%w: %d on %s: try again in a moment", ErrBusy, queueLimit, through.Place())
+	now, first := t.now(), legs[0].through
+	w := t.worker(first.Key())
+	if k := w.same(o, legs); k != nil {
+		k.join(o, now)
+		return k, nil
 	}
-	now := t.now()
-	k := &Ticket{ID: store.NewID(), transmit: t, order: o, parts: parts, through: through, instead: instead,
+	if len(w.waiting) >= queueLimit {
+		return nil, fmt.Errorf("%w: %d on %s: try again in a moment", ErrBusy, queueLimit, first.Place())
+	}
+	k := &Ticket{ID: store.NewID(), transmit: t, order: o, parts: parts, legs: legs, missing: missing, asked: 1,
 		by:   now.Add(cmp.Or(o.Within, patience)),
 		done: make(chan struct{}),
 		held: now.Add(min(o.Lease, MaxLease)), most: now.Add(patience)}
-	i := len(w.waiting)
-	if !o.Background {
-		i = slices.IndexFunc(w.waiting, func(other *Ticket) bool { return other.order.Background })
-		if i < 0 {
-			i = len(w.waiting)
-		}
+	if o.Device.Verify {
+		k.heard = make(chan struct{}, 1)
 	}
-	w.waiting = slices.Insert(w.waiting, i, k)
+	w.queue(k)
 	t.remember(k)
 	wake.Up(w.wake)
 	return k, nil
+}
+
+// queue puts a press where its turn will come: people before what nobody waits for.
+func (w *worker) queue(k *Ticket) {
+	i := len(w.waiting)
+	if !k.order.Background {
+		if ahead := slices.IndexFunc(w.waiting, func(o *Ticket) bool { return o.order.Background }); ahead >= 0 {
+			i = ahead
+		}
+	}
+	w.waiting = slices.Insert(w.waiting, i, k)
+}
+
+// same finds a press that waits and that another one like it would add nothing to: of a key that only sets something.
+// A key that toggles or steps counts every time, and so does one that is pressed several times or held.
+func (w *worker) same(o Order, legs []leg) *Ticket {
+	if o.Device.ID == "" || o.Times > 1 || o.Hold > 0 || o.Lease > 0 || !o.Device.SetsKey(o.Key.Name) {
+		return nil
+	}
+	for _, k := range slices.Backward(w.waiting) {
+		if k.order.Device.ID != o.Device.ID {
+			continue
+		}
+		like := k.order.Key.ID == o.Key.ID && k.order.Key.Version == o.Key.Version && k.order.Times == 1 &&
+			k.order.Hold == 0 && k.order.Lease == 0 && slices.EqualFunc(k.legs, legs, func(a, b leg) bool {
+			return a.through.Key() == b.through.Key() && a.through.Hz == b.through.Hz
+		})
+		if !like { // what comes after another key of the device counts again
+			return nil
+		}
+		return k
+	}
+	return nil
+}
+
+// join lets a press that waits be asked for once more. The caller holds mu.
+func (k *Ticket) join(o Order, now time.Time) {
+	k.asked++
+	if by := now.Add(cmp.Or(o.Within, patience)); by.After(k.by) {
+		k.by = by
+	}
+	if k.order.Background && !o.Background {
+		k.order.Background = false
+		w := k.transmit.workers[k.legs[0].through.Key()]
+		w.waiting = slices.DeleteFunc(w.waiting, func(other *Ticket) bool { return other == k })
+		w.queue(k)
+	}
 }
 
 // air is held while something is sent, so that two transmitters that reach the same room never talk over each other.
@@ -279,7 +328,7 @@ func (t *Transmit) Run(ctx context.Context) error {
 	}
 	t.mu.Unlock()
 	for _, k := range open {
-		k.Cancel()
+		k.cancel(true)
 	}
 	t.group.Wait()
 	return nil

@@ -56,7 +56,7 @@ func (t *Transmit) next(w *worker) (*Ticket, time.Duration) {
 
 // drop takes a press out of its queue, and says whether it was there. The caller holds mu.
 func (t *Transmit) drop(k *Ticket) bool {
-	w := t.workers[k.through.Key()]
+	w := t.workers[k.legs[0].through.Key()]
 	i := slices.Index(w.waiting, k)
 	if i >= 0 {
 		w.waiting = slices.Delete(w.waiting, i, i+1)
@@ -66,53 +66,116 @@ func (t *Transmit) drop(k *Ticket) bool {
 
 // serve sends one press, with all its times.
 func (t *Transmit) serve(k *Ticket) {
-	o := k.order
-	air := t.air(k.through)
-	air.Lock()
-	defer air.Unlock()
-	if t.now().After(k.by) {
-		t.finish(k, happening.Receipt{}, ErrLate)
-		return
-	}
-	r := happening.Receipt{ID: k.ID, At: t.now(), By: o.By, DeviceID: o.Device.ID, Device: o.Device.Slug,
-		Times:   o.Times,
-		Station: k.through.Station, Port: k.through.Port.ID, Outcome: happening.Sent,
-		Note: k.stoodIn(t.warming(o.Device))}
+	o, first := k.order, k.legs[0].through
+	r := happening.Receipt{ID: k.ID, By: o.By, DeviceID: o.Device.ID, Device: o.Device.Slug, Times: o.Times,
+		Station: first.Station, Port: first.Port.ID, Outcome: happening.Sent}
 	if r.What = o.What; o.Device.ID != "" {
 		r.Key, r.What = o.Key.Name, ""
 	}
 	for n := range o.Times {
-		err := t.goesOn(k, n)
-		if err == nil {
-			err = t.takeTurns(o, k.parts)
-		}
-		switch {
-		case err == nil:
-		case n == 0: // nothing went out
+		err := t.oneTime(k, n, &r)
+		if err != nil && n == 0 { // nothing went out
 			t.finish(k, r, err)
 			return
-		case errors.Is(err, ErrGivenUp):
+		}
+		if errors.Is(err, ErrGivenUp) {
 			r.Note = fmt.Sprintf("Let go after %s.", plain.Count(n, "press", "presses"))
-		default:
+		} else if err != nil {
 			r.Outcome, r.Reason = happening.Failed, err.Error()
 		}
-		if err != nil {
-			break
-		}
-		if t.once(k, n+1 == o.Times, &r); r.Outcome != happening.Sent {
+		if err != nil || r.Outcome != happening.Sent {
 			break
 		}
 	}
+	t.verify(k, &r)
 	t.pressed(o, r)
 	t.finish(k, r, nil)
 }
 
-// stoodIn adds to a note why another transmitter took the place of the device's own.
-func (k *Ticket) stoodIn(note string) string {
-	if k.instead == "" {
-		return note
+// oneTime sends a press once, through all its transmitters one after another. The error says that nothing of it went
+// out.
+func (t *Transmit) oneTime(k *Ticket, n int, r *happening.Receipt) error {
+	var each []happening.Receipt
+	for i, l := range k.legs {
+		leg := happening.Receipt{Outcome: happening.Sent}
+		if err := t.through(k, l, n, i == 0, &leg); err != nil {
+			return err
+		}
+		if n == 0 && i == 0 {
+			r.At, r.Note = leg.At, k.notes(leg.Note)
+		}
+		r.Took += leg.Took
+		each = append(each, leg)
 	}
-	return strings.TrimSpace(fmt.Sprintf("Sent through %s: %s. %s", k.through.Place(), k.instead, note))
+	r.Outcome, r.Reason = together(k.legs, each)
+	return nil
+}
+
+// through sends a press once through one transmitter. The first one checks whether it is still wanted, and takes what
+// changes from press to press. The error says that nothing went out.
+func (t *Transmit) through(k *Ticket, l leg, n int, first bool, r *happening.Receipt) error {
+	air := t.air(l.through)
+	air.Lock()
+	defer air.Unlock()
+	if first {
+		if n == 0 && t.now().After(k.by) {
+			return ErrLate
+		}
+		if err := t.goesOn(k, n); err != nil {
+			return err
+		}
+		if n == 0 {
+			r.At, r.Note = t.now(), t.warming(k.order.Device)
+		}
+		if err := t.takeTurns(k.order, k.parts); err != nil {
+			return err
+		}
+	}
+	t.once(k, l, n+1 == k.order.Times, first, r)
+	return nil
+}
+
+// together is what became of a press that went through several transmitters: what none of them did has failed, and
+// what only some did is as good as unknown.
+func together(legs []leg, each []happening.Receipt) (happening.Outcome, string) {
+	same := true
+	var reasons []string
+	for i, r := range each {
+		same = same && r.Outcome == each[0].Outcome
+		if r.Outcome != happening.Sent {
+			reasons = append(reasons, legs[i].through.Place()+": "+r.Reason)
+		}
+	}
+	switch {
+	case len(each) == 1:
+		return each[0].Outcome, each[0].Reason
+	case same:
+		return each[0].Outcome, strings.Join(reasons, "; ")
+	}
+	return happening.Unknown, "only some transmitters sent it: " + strings.Join(reasons, "; ")
+}
+
+// notes is what to mind about the transmitters of a press, how often it was asked for, and what else there is.
+func (k *Ticket) notes(more string) string {
+	var notes []string
+	if l := k.legs[0]; l.instead != "" {
+		notes = append(notes, fmt.Sprintf("Sent through %s: %s.", l.through.Place(), strings.TrimSpace(l.instead)))
+	}
+	for _, l := range k.legs[1:] {
+		notes = append(notes, "Sent through "+l.through.Place()+" as well.")
+	}
+	for _, why := range k.missing {
+		notes = append(notes, "One transmitter did not send: "+why+".")
+	}
+	k.transmit.mu.Lock()
+	if k.asked > 1 {
+		notes = append(notes, fmt.Sprintf("Asked for %d times while it waited, and sent once.", k.asked))
+	}
+	k.transmit.mu.Unlock()
+	if more != "" {
+		notes = append(notes, more)
+	}
+	return strings.Join(notes, " ")
 }
 
 // goesOn says whether a press of several is still wanted. The error wraps ErrGivenUp.
@@ -128,8 +191,8 @@ func (t *Transmit) goesOn(k *Ticket, n int) error {
 // cannotHold is said of a key that was to be held, and was sent once.
 const cannotHold = "It cannot be held: its code has no part that repeats. It was sent once."
 
-// once sends all codes of a press, once.
-func (t *Transmit) once(k *Ticket, last bool, r *happening.Receipt) {
+// once sends all codes of a press, once. Only the first transmitter holds.
+func (t *Transmit) once(k *Ticket, l leg, last, first bool, r *happening.Receipt) {
 	for i, p := range k.parts {
 		if i+1 == len(k.parts) && !last {
 			p.GapUS = max(p.GapUS, int(max(between, gapOf(k.order.Device))/time.Microsecond))
@@ -137,21 +200,21 @@ func (t *Transmit) once(k *Ticket, last bool, r *happening.Receipt) {
 		if k.order.Hold > 0 && k.order.Key.Hold != device.HoldOnce && i+1 == len(k.parts) && len(p.Repeat) == 0 {
 			r.Note = cannotHold
 		}
-		holds := k.order.Lease > 0 && k.order.Key.Hold != device.HoldOnce && last && i+1 == len(k.parts)
+		holds := first && k.order.Lease > 0 && k.order.Key.Hold != device.HoldOnce && last && i+1 == len(k.parts)
 		if holds && len(p.Repeat) == 0 {
 			r.Note = cannotHold
 			holds = false
 		}
-		if t.play(k, p, holds, r); r.Outcome != happening.Sent {
+		if t.play(k, l, p.over(l.through), holds, r); r.Outcome != happening.Sent {
 			return
 		}
 	}
 }
 
 // play sends one part and waits for its answer, and puts the outcome into the receipt.
-func (t *Transmit) play(k *Ticket, p part, holds bool, r *happening.Receipt) {
+func (t *Transmit) play(k *Ticket, l leg, p part, holds bool, r *happening.Receipt) {
 	p.ID = store.NewID()
-	p.echo.pressID = k.ID
+	p.echo.pressID, p.echo.heard = k.ID, k.heard
 	airtime := time.Duration(p.Airtime()) * time.Microsecond
 	longest := airtime + startWithin + grace
 	if holds {
@@ -159,7 +222,7 @@ func (t *Transmit) play(k *Ticket, p part, holds bool, r *happening.Receipt) {
 	}
 	ended := t.echoes.expect(p.echo, longest)
 	defer ended()
-	sending, err := k.through.Send(context.Background(), p.Send)
+	sending, err := l.through.Send(context.Background(), p.Send)
 	switch {
 	case errors.Is(err, station.ErrAway):
 		r.Outcome, r.Reason = happening.Failed, err.Error()

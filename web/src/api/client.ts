@@ -28,6 +28,7 @@ export type NewAudition = Schemas['NewAudition'];
 export type CodeSet = Schemas['CodeSet'];
 export type Station = Schemas['Station'];
 export type NewStation = Schemas['NewStation'];
+export type TransmitterChange = Schemas['TransmitterChange'];
 export type StationTest = Schemas['StationTest'];
 export type HandsetPress = Schemas['HandsetPress'];
 export type Stage = Schemas['Stage'];

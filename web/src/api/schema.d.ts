@@ -1436,7 +1436,15 @@ export interface components {
              */
             worst: number;
         };
+        Correction: {
+            /** Format: double */
+            stretch_us?: number;
+            /** Format: double */
+            unit?: number;
+        };
         Device: {
+            /** @description Transmitters that send as well, STATION/PORT */
+            also?: string[];
             /** @description Rows of the handset's face: up to three keys, empty for a gap; without rows it is laid out by itself */
             face?: string[][];
             /**
@@ -1476,6 +1484,8 @@ export interface components {
             slug: string;
             /** @description Preferred transmitter as STATION/PORT; empty is the first that fits */
             transmitter: string;
+            /** @description Receivers have to hear its presses; a setting key that none heard is sent once more */
+            verify?: boolean;
             /**
              * Format: int64
              * @description After switching on it ignores keys for so long
@@ -1483,6 +1493,8 @@ export interface components {
             warm_up_ms?: number;
         };
         DeviceChange: {
+            /** @description Transmitters that send as well */
+            also?: string[];
             /** @description Empty lets it be laid out by itself */
             face?: string[][];
             /** Format: int64 */
@@ -1503,6 +1515,7 @@ export interface components {
             /** @description A new short name; the old one goes on working */
             slug?: string;
             transmitter?: string;
+            verify?: boolean;
             /** Format: int64 */
             warm_up_ms?: number;
         };
@@ -1907,6 +1920,8 @@ export interface components {
              * @description How long it may be on the air in an hour; none is no limit
              */
             budget_ms?: number;
+            /** @description What makes its durations true */
+            correction?: components["schemas"]["Correction"];
             /**
              * Format: int64
              * @description Presses heard or sent since the start
@@ -1938,6 +1953,8 @@ export interface components {
             /** @description Who asked */
             by: string;
             device: string;
+            /** @description Whether a receiver heard it, where that is verified */
+            heard?: boolean;
             id: string;
             key: string;
             /** @description What to mind, such as that the device still warms up */
@@ -2290,11 +2307,15 @@ export interface components {
         TestRow: {
             /** @description One for each receiver */
             cells: components["schemas"]["TestCell"][];
+            /** @description What would make its durations true, where they are not */
+            correction?: components["schemas"]["Correction"];
             /**
              * @description None where it works
              * @enum {string}
              */
             fault?: "dead" | "exchanged" | "swapped" | "frequency" | "weak" | "not sent" | "no witness";
+            /** @description What is to be corrected, in words */
+            inexact?: string;
             /** @description What was found, in words, and what to do */
             text: string;
             /** @description STATION/PORT */
@@ -2326,6 +2347,8 @@ export interface components {
              * @description Of an hour that it may be on the air; 0 is no limit
              */
             airtime_share?: number;
+            /** @description What makes its durations true; empty for none */
+            correction?: components["schemas"]["Correction"];
         };
         TwinDevice: {
             device: string;

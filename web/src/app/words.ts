@@ -141,6 +141,8 @@ export const words = {
     remove: 'Remove the device',
     removeSure: 'Remove it, for 30 days to take back',
     anyTransmitter: 'the first that fits',
+    alsoNone: 'none',
+    verify: 'Every press has to be heard by a receiver; a key that sets something is sent once more',
     phone: 'On the phone',
     qr: (address: string) => `QR code of ${address}`,
     local:
@@ -197,6 +199,7 @@ export const words = {
       slug: 'Short name',
       kind: 'Kind',
       transmitter: 'Transmitter',
+      also: 'Sent through these as well',
     },
     codes: 'What its keys send',
     notLearned: 'not learned yet',
@@ -394,6 +397,10 @@ export const words = {
       'Every transmitter sends a test signal, which belongs to no device. Below stands which receivers hear it, how strong and how distorted, and what seems to be wrong.',
     matrix: 'Transmitters and who hears them',
     heard: 'heard',
+    correct: 'Correct it',
+    correctOf: (transmitter: string) => `Correct ${transmitter}`,
+    isCorrected: 'its durations are corrected',
+    corrected: 'From now on it is corrected.',
   },
   house: {
     title: 'House',

@@ -1,5 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import Checkbox from '@mui/material/Checkbox';
+import FormControlLabel from '@mui/material/FormControlLabel';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState, type SubmitEvent } from 'react';
@@ -50,6 +52,8 @@ function Form({ device, onDone }: { device: Device; onDone: () => void }) {
     slug: device.slug,
     kind: device.kind,
     transmitter: device.transmitter,
+    also: device.also ?? [],
+    verify: device.verify ?? false,
     plate: device.plate ?? '',
     notes: device.notes ?? '',
     power: device.power ?? '',
@@ -110,6 +114,34 @@ function Form({ device, onDone }: { device: Device; onDone: () => void }) {
           t,
         ]),
       ])}
+      <TextField
+        select
+        label={words.device.fields.also}
+        value={form.also}
+        slotProps={{
+          select: {
+            multiple: true,
+            displayEmpty: true,
+            renderValue: (all) => (all as string[]).join(', ') || words.device.alsoNone,
+          },
+          inputLabel: { shrink: true },
+        }}
+        onChange={(e) => setForm({ ...form, also: e.target.value as unknown as string[] })}
+      >
+        {[...new Set([...transmitters, ...form.also])]
+          .filter((t) => t !== form.transmitter)
+          .map((t) => (
+            <MenuItem key={t} value={t}>
+              {t}
+            </MenuItem>
+          ))}
+      </TextField>
+      <FormControlLabel
+        control={
+          <Checkbox checked={form.verify} onChange={(e) => setForm({ ...form, verify: e.target.checked })} />
+        }
+        label={words.device.verify}
+      />
       {pick('power', [['', words.device.unsaid], ...Object.entries(words.device.powers)])}
       {pick('inputs', [['', words.device.unsaid], ...Object.entries(words.device.inputsOf)])}
       {(['warmUp', 'gap', 'mhz'] as const).map((name) => (

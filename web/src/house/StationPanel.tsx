@@ -114,6 +114,7 @@ function Port({ port: p }: { port: PortState }) {
       <Box component="span" sx={{ color: 'text.secondary' }}>
         {p.last ? `${last} ${clock(p.last)}${strength}` : words.stations.never}
         {!receives && <Airtime port={p} />}
+        {p.correction && <Box>{words.stations.isCorrected}</Box>}
       </Box>
     </Box>
   );

@@ -3,7 +3,7 @@ import Button from '@mui/material/Button';
 import type { StationTest as Found } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
-import { useTestStations } from './stations';
+import { useChangeTransmitter, useTestStations } from './stations';
 
 // WhoHears lets every transmitter send, and shows who heard it: a matrix, and what seems to be wrong in words.
 export function WhoHears() {
@@ -27,9 +27,34 @@ export function WhoHears() {
           </Box>
           {': '}
           {r.text}
+          {r.correction && <Correct row={r} />}
         </Box>
       ))}
     </Panel>
+  );
+}
+
+// Correct offers to mend a transmitter whose durations are not true.
+function Correct({ row }: { row: Found['rows'][number] }) {
+  const change = useChangeTransmitter(row.transmitter);
+  return (
+    <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', gap: 1.5 }}>
+      {row.inexact}
+      {change.isSuccess ? (
+        words.stations.corrected
+      ) : (
+        <Button
+          size="small"
+          variant="outlined"
+          disabled={change.isPending || !row.correction}
+          aria-label={words.stations.correctOf(row.transmitter)}
+          onClick={() => row.correction && change.mutate({ correction: row.correction })}
+        >
+          {words.stations.correct}
+        </Button>
+      )}
+      {change.error && <Note alert>{change.error.message}</Note>}
+    </Box>
   );
 }
 

@@ -1,5 +1,5 @@
 import { useMutation } from '@tanstack/react-query';
-import { client, unwrap, type NewStation } from '../api/client';
+import { client, unwrap, type NewStation, type TransmitterChange } from '../api/client';
 import { keys } from '../api/queries';
 import { stale } from '../api/stale';
 
@@ -24,18 +24,20 @@ export const useRemoveStation = (station: string) =>
     ...refresh,
   });
 
-// useAirtime sets the share of an hour that a transmitter may send.
-export const useAirtime = (station: string, port: string) =>
-  useMutation({
-    mutationFn: (airtime_share: number) =>
+// useChangeTransmitter changes what is set for a transmitter, STATION/PORT.
+export const useChangeTransmitter = (place: string) => {
+  const [station = '', port = ''] = place.split('/');
+  return useMutation({
+    mutationFn: (body: TransmitterChange) =>
       unwrap(
         client.PATCH('/api/stations/{station}/transmitters/{port}', {
           params: { path: { station, port } },
-          body: { airtime_share },
+          body,
         }),
       ),
     ...refresh,
   });
+};
 
 export const useTestStations = () =>
   useMutation({ mutationFn: () => unwrap(client.POST('/api/stations/test', {})) });
