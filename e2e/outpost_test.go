@@ -79,11 +79,12 @@ func (g *garden) works() {
 	res := g.urbo("press", "amp/power")
 	require.Zero(g.t, res.code, res.err)
 	assert.Contains(g.t, res.out, "through garden/ir-out")
-	require.Eventually(g.t, func() bool { return g.fact("power") == before }, patience, tick, "the amplifier obeys the house")
+	require.Eventually(g.t, func() bool { return g.fact("power") == before }, patience, tick,
+		"the amplifier obeys the house")
 }
 
-// turn presses the handset's power key until the amplifier is on, or off: a press right behind another one counts as the
-// same, and one that meets another sender on the air is lost.
+// turn presses the handset's power key until the amplifier is on, or off: a press right behind another one counts as
+// the same, and one that meets another sender on the air is lost.
 func (g *garden) turn(power string) {
 	g.t.Helper()
 	require.Eventually(g.t, func() bool {

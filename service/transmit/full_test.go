@@ -22,7 +22,9 @@ var errFull = errors.New("database or disk is full")
 // full is a disk without room for the next value of a toggle.
 type full struct{}
 
-func (full) TakeTurn(context.Context, string, string, string, int64) (int64, error) { return 0, errFull }
+func (full) TakeTurn(context.Context, string, string, string, int64) (int64, error) {
+	return 0, errFull
+}
 
 // hardware has one transmitter, which must not be reached.
 type hardware struct{}
