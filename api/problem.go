@@ -74,6 +74,7 @@ var statuses = []struct {
 	{transmit.ErrGivenUp, http.StatusConflict},
 	{audition.ErrPlan, http.StatusUnprocessableEntity},
 	{lessons.ErrStep, http.StatusUnprocessableEntity},
+	{stations.ErrSetting, http.StatusUnprocessableEntity},
 	{device.ErrName, http.StatusUnprocessableEntity},
 	{library.ErrPicture, http.StatusUnprocessableEntity},
 	{notation.ErrNotation, http.StatusUnprocessableEntity},

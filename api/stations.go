@@ -122,8 +122,10 @@ func (a *API) testOf(m reach.Matrix) wire.StationTest {
 				Unit: c.Unit, Confidence: c.Confidence})
 		}
 		if c, off := found[v.Transmitter]; off {
-			set := now[v.Transmitter].And(c)
-			row.Correction, row.Inexact = &set, "It "+c.Text()+"."
+			row.Inexact = c.Text
+			if set := now[v.Transmitter].And(c.Correction); c.Sure {
+				row.Correction = &set
+			}
 		}
 		w.Rows = append(w.Rows, row)
 	}

@@ -369,9 +369,11 @@ func (a *app) showTest(t wire.StationTest) {
 	fmt.Fprintln(a.Out)
 	for _, row := range t.Rows {
 		fmt.Fprintf(a.Out, "%s: %s\n", row.Transmitter, plain.Show(row.Text))
+		if row.Inexact != "" {
+			fmt.Fprintln(a.Out, "  "+row.Inexact)
+		}
 		if c := row.Correction; c != nil {
-			fmt.Fprintf(a.Out, "  %s Correct that: urbo station correct %s%s\n", row.Inexact, row.Transmitter,
-				correctionFlags(*c))
+			fmt.Fprintf(a.Out, "  Correct that: urbo station correct %s%s\n", row.Transmitter, correctionFlags(*c))
 		}
 	}
 }

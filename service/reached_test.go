@@ -180,7 +180,7 @@ func TestStations_ACorrectedTransmitterIsTrue(t *testing.T) {
 		ir := found["board/ir-out"]
 		assert.InDelta(t, 1.04, ir.Unit, 0.01, "%+v", found)
 		assert.InDelta(t, 120, ir.Stretch, 40)
-		require.NoError(t, h.Stations.Correct(t.Context(), "board", "ir-out", ir, "test"))
+		require.NoError(t, h.Stations.Correct(t.Context(), "board", "ir-out", ir.Correction, "test"))
 		stop()
 
 		h, stop = startWith(t, c) // it is kept
@@ -190,8 +190,9 @@ func TestStations_ACorrectedTransmitterIsTrue(t *testing.T) {
 		require.NoError(t, err)
 		assert.NotContains(t, m.Corrections(), "board/ir-out")
 		require.ErrorIs(t, h.Stations.Correct(t.Context(), "board", "ir-out", reach.Correction{Unit: 9}, ""),
-			device.ErrName)
-		require.ErrorIs(t, h.Stations.Correct(t.Context(), "board", "ir-in", ir, ""), stations.ErrUnknownTransmitter)
+			stations.ErrSetting)
+		require.ErrorIs(t, h.Stations.Correct(t.Context(), "board", "ir-in", ir.Correction, ""),
+			stations.ErrUnknownTransmitter)
 	})
 }
 

@@ -372,7 +372,7 @@ type TestRow struct {
 	Fault       string            `json:"fault,omitempty" enum:"dead,exchanged,swapped,frequency,weak,not sent,no witness" doc:"None where it works"`
 	Text        string            `json:"text" doc:"What was found, in words, and what to do"`
 	Cells       []TestCell        `json:"cells" doc:"One for each receiver"`
-	Correction  *reach.Correction `json:"correction,omitempty" doc:"What would make its durations true, where they are not"`
+	Correction  *reach.Correction `json:"correction,omitempty" doc:"What would make its durations true, where they surely are not"`
 	Inexact     string            `json:"inexact,omitempty" doc:"What is to be corrected, in words"`
 }
 

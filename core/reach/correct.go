@@ -83,25 +83,32 @@ func (c Correction) Text() string {
 	return strings.Join(parts, " and ")
 }
 
+// Proposal is a correction that a test found.
+type Proposal struct {
+	Correction
+	Sure bool   // it is this transmitter, and not what hears it
+	Text string // what was found, in words
+}
+
 // Corrections proposes what to correct, by transmitter. A difference is laid to a transmitter only where another
 // receiver, or another transmitter that the same receiver hears, shows that it is not the receiver's; and of two
 // transmitters that differ, to the one that is farther from what it was told.
-func (m Matrix) Corrections() map[string]Correction {
-	out := map[string]Correction{}
+func (m Matrix) Corrections() map[string]Proposal {
+	out := map[string]Proposal{}
 	for _, t := range m.Transmitters {
 		var units, stretches, rawUnits, rawStretches []float64
-		backed := false
+		backed, only := false, ""
 		for _, r := range m.Receivers {
 			cell, heard := m.Cells[Heard{t.Place(), r.Place()}]
 			if !heard || r.Medium != t.Medium {
 				continue
 			}
 			unit, stretch, known := m.usual(r, t)
-			backed = backed || known
+			backed, only = backed || known, r.Place()
 			units, stretches = append(units, cell.Unit/unit), append(stretches, cell.Stretch-stretch)
 			rawUnits, rawStretches = append(rawUnits, cell.Unit), append(rawStretches, cell.Stretch)
 		}
-		if len(units) == 0 || !backed && len(units) < 2 {
+		if len(units) == 0 {
 			continue
 		}
 		var c Correction
@@ -111,9 +118,14 @@ func (m Matrix) Corrections() map[string]Correction {
 		if s := median(stretches); math.Abs(s) >= offStretch && math.Abs(median(rawStretches)) >= offStretch {
 			c.Stretch = round(s, 1)
 		}
-		if !c.None() && c.Check() == nil {
-			out[t.Place()] = c
+		if c.None() || c.Check() != nil {
+			continue
 		}
+		p := Proposal{c, backed || len(units) > 1, "It " + c.Text() + "."}
+		if !p.Sure {
+			p.Text = fmt.Sprintf("It %s, or %s hears it so: with one of each, nobody can tell which.", c.Text(), only)
+		}
+		out[t.Place()] = p
 	}
 	return out
 }

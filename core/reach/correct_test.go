@@ -28,13 +28,17 @@ func TestCorrections_AreLaidToTheTransmitterAndNotToWhoHearsIt(t *testing.T) {
 	sound := reach.Cell{Unit: 1, Stretch: 20}
 	assert.Empty(t, two(sound, sound).Corrections(), "a receiver that stretches is no transmitter's fault")
 	off := two(reach.Cell{Unit: 1.05, Stretch: 150}, sound).Corrections()
-	assert.Equal(t, reach.Correction{Unit: 1.05, Stretch: 130}, off["a/out"])
+	assert.Equal(t, reach.Correction{Unit: 1.05, Stretch: 130}, off["a/out"].Correction)
+	assert.True(t, off["a/out"].Sure)
 	assert.NotContains(t, off, "b/out", "it differs from a, and is right")
-	assert.Equal(t, "runs 5.0 % slow and makes marks 130 µs too long", off["a/out"].Text())
+	assert.Equal(t, "It runs 5.0 % slow and makes marks 130 µs too long.", off["a/out"].Text)
 
 	alone := two(reach.Cell{Unit: 1.05, Stretch: 150}, sound)
 	alone.Transmitters, alone.Receivers = alone.Transmitters[:1], alone.Receivers[:1]
-	assert.Empty(t, alone.Corrections(), "with one of each, nobody can tell whose it is")
+	assert.Equal(t, "It runs 5.0 % slow and makes marks 150 µs too long, or a/in hears it so: with one of each, "+
+		"nobody "+
+		"can tell which.", alone.Corrections()["a/out"].Text)
+	assert.False(t, alone.Corrections()["a/out"].Sure)
 }
 
 func TestCorrection_MakesDurationsTrue(t *testing.T) {

@@ -106,7 +106,7 @@ func (s *Stations) Alter(ctx context.Context, name string, c Change, by string) 
 // ErrUnknownTransmitter.
 func (s *Stations) SetShare(ctx context.Context, name, port string, share float64, by string) error {
 	if !(share >= 0 && share <= 1) {
-		return fmt.Errorf("%w: a share of an hour is from 0 to 1, not %g", device.ErrName, share)
+		return fmt.Errorf("%w: a share of an hour is from 0 to 1, not %g", ErrSetting, share)
 	}
 	err := s.setPort(ctx, name, port, func(w *portWish) { w.Share = &share })
 	if err == nil {
@@ -115,11 +115,11 @@ func (s *Stations) SetShare(ctx context.Context, name, port string, share float6
 	return err
 }
 
-// Correct sets what makes a transmitter's durations true. Errors wrap device.ErrName, ErrUnknownStation or
+// Correct sets what makes a transmitter's durations true. Errors wrap ErrSetting, ErrUnknownStation or
 // ErrUnknownTransmitter.
 func (s *Stations) Correct(ctx context.Context, name, port string, c reach.Correction, by string) error {
 	if err := c.Check(); err != nil {
-		return fmt.Errorf("%w: %w", device.ErrName, err)
+		return fmt.Errorf("%w: %w", ErrSetting, err)
 	}
 	err := s.setPort(ctx, name, port, func(w *portWish) { w.Correction = c })
 	if err == nil {

@@ -28,6 +28,7 @@ var (
 	ErrMany               = errors.New("too many stations")
 	ErrAirtime            = errors.New("its airtime is used up")
 	ErrReach              = errors.New("cannot reach the station")
+	ErrSetting            = errors.New("the transmitter's setting")
 )
 
 // Silent is how long a station may say nothing before it counts as away, and a ping is sent at a third of it.

@@ -2307,7 +2307,7 @@ export interface components {
         TestRow: {
             /** @description One for each receiver */
             cells: components["schemas"]["TestCell"][];
-            /** @description What would make its durations true, where they are not */
+            /** @description What would make its durations true, where they surely are not */
             correction?: components["schemas"]["Correction"];
             /**
              * @description None where it works

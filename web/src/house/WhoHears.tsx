@@ -27,7 +27,7 @@ export function WhoHears() {
           </Box>
           {': '}
           {r.text}
-          {r.correction && <Correct row={r} />}
+          {r.inexact && <Correct row={r} />}
         </Box>
       ))}
     </Panel>
@@ -40,13 +40,12 @@ function Correct({ row }: { row: Found['rows'][number] }) {
   return (
     <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', gap: 1.5 }}>
       {row.inexact}
-      {change.isSuccess ? (
-        words.stations.corrected
-      ) : (
+      {change.isSuccess && words.stations.corrected}
+      {row.correction && !change.isSuccess && (
         <Button
           size="small"
           variant="outlined"
-          disabled={change.isPending || !row.correction}
+          disabled={change.isPending}
           aria-label={words.stations.correctOf(row.transmitter)}
           onClick={() => row.correction && change.mutate({ correction: row.correction })}
         >
