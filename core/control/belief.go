@@ -1,0 +1,165 @@
+package control
+
+import (
+	"slices"
+	"time"
+)
+
+// Phase of a device's power.
+type Phase string
+
+// The phases. A device without a power is always on.
+const (
+	Off     Phase = "off"
+	Warming Phase = "warming" // it was switched on, and ignores keys
+	On      Phase = "on"
+	Cooling Phase = "cooling" // it was switched off, and ignores keys
+)
+
+// Span is from the earliest to the latest moment of something.
+type Span struct{ From, To time.Time }
+
+// Possible is what a control may be at in one case.
+type Possible struct {
+	Ranges  Ranges   `json:"ranges,omitempty"`
+	Typed   *Typed   `json:"typed,omitempty"`
+	Motions []Motion `json:"motions,omitempty"`
+}
+
+// Case is one phase that a device may be in, with what its controls may be at meanwhile.
+type Case struct {
+	Phase    Phase      `json:"phase"`
+	Mode     int        `json:"mode"`           // place of the value of power that it has, or warms up to
+	Until    Span       `json:"until,omitzero"` // of Warming and Cooling
+	Armed    Span       `json:"armed,omitzero"` // when it was asked to switch off and asks for it again; zero where not
+	Possible []Possible `json:"possible"`       // by control; of power nothing stands there
+}
+
+// Belief is what a device may be set to: at least one case, and how far each control is trusted.
+type Belief struct {
+	Cases []Case  `json:"cases"`
+	Trust []Trust `json:"trust"` // by control
+}
+
+// most cases of a belief: beyond that those of one phase are joined, which only adds possibilities.
+const mostCases = 16
+
+// Nothing is what is believed of a device of which nothing is known.
+func (s *Spec) Nothing() Belief {
+	b := Belief{Trust: make([]Trust, len(s.controls))}
+	p := make([]Possible, len(s.controls))
+	for i := range s.controls {
+		p[i] = s.anything(i)
+	}
+	if s.power < 0 {
+		b.Cases = []Case{{Phase: On, Possible: p}}
+		return b
+	}
+	for v := range s.controls[s.power].size() {
+		c := Case{Phase: On, Mode: v, Possible: slices.Clone(p)}
+		if v == 0 {
+			c.Phase = Off
+		}
+		b.Cases = append(b.Cases, c)
+	}
+	return b
+}
+
+// anything is all that a control may be at.
+func (s *Spec) anything(i int) Possible {
+	switch c := &s.controls[i]; c.Kind {
+	case Dial, Selector, Digits:
+		return Possible{Ranges: all(c.size())}
+	case Travel:
+		return Possible{Motions: anywhere(c)}
+	case Power, Comfort:
+	}
+	return Possible{}
+}
+
+// bit is the value of power that a case counts as for effects: of none while it ignores keys.
+func (c *Case) bit() uint64 {
+	switch c.Phase {
+	case Off:
+		return 1
+	case On:
+		return 1 << c.Mode
+	case Warming, Cooling:
+	}
+	return 0
+}
+
+func (c *Case) clone() Case {
+	out := *c
+	out.Possible = slices.Clone(c.Possible)
+	return out
+}
+
+// key is what two cases have to have in common to be one.
+type caseKey struct {
+	phase        Phase
+	mode         int
+	until, armed Span
+}
+
+func (c *Case) key() caseKey { return caseKey{c.Phase, c.Mode, c.Until, c.Armed} }
+
+// joined makes one of cases that are alike but for what controls may be at. Where there are too many still, those of one
+// phase become one.
+func joined(cases []Case) []Case {
+	cases = joinBy(cases, func(c *Case) any { return c.key() })
+	if len(cases) > mostCases {
+		cases = joinBy(cases, func(c *Case) any { return [2]any{c.Phase, c.Mode} })
+	}
+	return cases
+}
+
+func joinBy(cases []Case, key func(*Case) any) []Case {
+	out := make([]Case, 0, len(cases))
+	at := map[any]int{}
+	for i := range cases {
+		c := &cases[i]
+		n, there := at[key(c)]
+		if !there {
+			at[key(c)] = len(out)
+			out = append(out, c.clone())
+			continue
+		}
+		to := &out[n]
+		to.Until, to.Armed = to.Until.or(c.Until), to.Armed.or(c.Armed)
+		for j := range to.Possible {
+			to.Possible[j] = to.Possible[j].or(c.Possible[j])
+		}
+	}
+	return out
+}
+
+// or is the span that has both in it. An armed and a disarmed case are both possible afterwards: see armed.
+func (s Span) or(t Span) Span {
+	switch {
+	case s == t:
+	case s.From.IsZero() || t.From.IsZero(): // it may not be armed at all
+		s = Span{From: time.Unix(0, 0), To: later(s.To, t.To)}
+	default:
+		s = Span{From: earlier(s.From, t.From), To: later(s.To, t.To)}
+	}
+	return s
+}
+
+func (p Possible) or(q Possible) Possible {
+	return Possible{Ranges: p.Ranges.or(q.Ranges), Typed: orTyped(p.Typed, q.Typed), Motions: orMotions(p.Motions, q.Motions)}
+}
+
+func earlier(a, b time.Time) time.Time {
+	if b.Before(a) {
+		return b
+	}
+	return a
+}
+
+func later(a, b time.Time) time.Time {
+	if b.After(a) {
+		return b
+	}
+	return a
+}

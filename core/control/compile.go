@@ -1,0 +1,260 @@
+package control
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Spec is the controls of a device, ready to be worked with.
+type Spec struct {
+	controls []Control
+	power    int // place of the control that switches it, -1 where it has none
+	effects  map[string][]effect
+	order    []string // keys with effects, in the order of the device
+}
+
+// effect is an Effect with places for names.
+type effect struct {
+	control int
+	op      Op
+	arg     int
+	while   uint64 // values of power that it needs, one bit for each
+}
+
+// anyPower is every value of power.
+const anyPower = ^uint64(0)
+
+// Compile works out what each key does. keys are those that the device has; the error wraps ErrForm.
+func Compile(keys []string, forms Forms) (*Spec, error) {
+	if len(forms.Controls) > MaxControls {
+		return nil, fmt.Errorf("%w: %d controls, the most is %d", ErrForm, len(forms.Controls), MaxControls)
+	}
+	s := &Spec{controls: slices.Clone(forms.Controls), power: -1, effects: map[string][]effect{}, order: keys}
+	for i := range s.controls {
+		c := &s.controls[i]
+		if err := c.check(); err != nil {
+			return nil, err
+		}
+		if slices.ContainsFunc(s.controls[:i], func(o Control) bool { return o.Name == c.Name }) {
+			return nil, fmt.Errorf("%w %s is there twice: give one another name", ErrForm, c.Name)
+		}
+		if c.Kind == Power {
+			if s.power >= 0 {
+				return nil, fmt.Errorf("%w %s: %s is a power already: a device has one", ErrForm, c.Name,
+					s.controls[s.power].Name)
+			}
+			s.power = i
+		}
+	}
+	for i := range s.controls {
+		if err := s.compile(i); err != nil {
+			return nil, err
+		}
+	}
+	for _, k := range forms.Effects {
+		for _, e := range k.Effects {
+			if err := s.extra(k.Key, e); err != nil {
+				return nil, err
+			}
+		}
+	}
+	for key, all := range s.effects {
+		if !slices.Contains(keys, key) {
+			return nil, fmt.Errorf("%w %s: there is no key %.40q: name another one, or learn it first", ErrForm,
+				s.controls[all[0].control].Name, key)
+		}
+	}
+	return s, nil
+}
+
+// compile adds what the form of a control says.
+func (s *Spec) compile(i int) error {
+	c := &s.controls[i]
+	while, err := s.while(c.Name, c.While)
+	if err != nil {
+		return err
+	}
+	if c.Kind == Power {
+		while = anyPower
+	} else if err := s.checkStart(c); err != nil {
+		return err
+	}
+	add := func(key string, op Op, arg int) error {
+		if key == "" {
+			return nil
+		}
+		return s.add(key, effect{i, op, arg, while})
+	}
+	var errs []error
+	note := func(err error) {
+		if err != nil {
+			errs = append(errs, err)
+		}
+	}
+	switch c.Kind {
+	case Power, Selector, Dial:
+		for _, v := range sorted(c.Keys) {
+			n, _ := c.index(v) // checked before
+			note(add(c.Keys[v], OpSet, n))
+		}
+		for _, v := range sorted(c.Sequences) {
+			n, _ := c.index(v)
+			keys := c.Sequences[v]
+			if len(keys) == 0 {
+				return fmt.Errorf("%w %s: no keys for %s", ErrForm, c.Name, v)
+			}
+			note(add(keys[len(keys)-1], OpSet, n))
+			for _, k := range keys[:len(keys)-1] {
+				if !slices.Contains(s.order, k) {
+					note(fmt.Errorf("%w %s: there is no key %.40q", ErrForm, c.Name, k))
+				}
+			}
+		}
+		round := OpRound
+		if c.size() == 2 {
+			round = OpFlip
+		}
+		note(add(c.Round, round, 1))
+		note(add(c.Up, OpStep, 1))
+		note(add(c.Down, OpStep, -1))
+		for _, k := range c.Also {
+			note(add(k, OpOn, 1))
+		}
+	case Digits:
+		for d := range 10 {
+			key := fmt.Sprint(d)
+			if named := c.Keys[key]; named != "" {
+				key = named
+			} else if !slices.Contains(s.order, key) {
+				note(fmt.Errorf("%w %s: there is no key for the digit %d: name it", ErrForm, c.Name, d))
+				continue
+			}
+			note(add(key, OpDigit, d))
+		}
+		note(add(c.Enter, OpEnter, 0))
+		note(add(c.Up, OpVague, 0))
+		note(add(c.Down, OpVague, 0))
+	case Travel:
+		note(add(c.Open, OpMove, 1))
+		note(add(c.Close, OpMove, -1))
+		note(add(c.Stop, OpStop, 0))
+		note(add(c.Round, OpCycle, 0))
+	case Comfort: // its frames say everything: it has no effects by key
+	}
+	if len(errs) > 0 {
+		return errs[0]
+	}
+	return nil
+}
+
+// extra adds what is said of a key beside the forms.
+func (s *Spec) extra(key string, e Effect) error {
+	i := slices.IndexFunc(s.controls, func(c Control) bool { return c.Name == e.Control })
+	if i < 0 {
+		return fmt.Errorf("%w: %.40s acts on %.40q: there is no such control", ErrForm, key, e.Control)
+	}
+	c := &s.controls[i]
+	while, err := s.while(c.Name, e.While)
+	if err != nil {
+		return err
+	}
+	fits := map[Kind][]Op{Power: {OpSet, OpRound, OpFlip, OpOn, OpVague}, Dial: {OpSet, OpStep, OpRound, OpVague},
+		Selector: {OpSet, OpRound, OpFlip, OpVague}, Digits: {OpSet, OpDigit, OpEnter, OpVague},
+		Travel: {OpMove, OpStop, OpCycle, OpVague}}[c.Kind]
+	switch {
+	case !slices.Contains(fits, e.Op):
+		return fmt.Errorf("%w: %.40s: a %s has no effect %.20q: %s", ErrForm, key, c.Kind, string(e.Op), oneOf(fits))
+	case e.Op == OpSet && (e.Arg < 0 || e.Arg >= c.size()), e.Op == OpDigit && (e.Arg < 0 || e.Arg > 9),
+		e.Op == OpMove && e.Arg != 1 && e.Arg != -1, e.Op == OpStep && (e.Arg < -MaxSteps || e.Arg > MaxSteps):
+		return fmt.Errorf("%w: %.40s: %s cannot be done with %d", ErrForm, key, c.Name, e.Arg)
+	case e.Op == OpFlip && c.size() != 2:
+		return fmt.Errorf("%w: %.40s: %s has %d values: only two can be flipped", ErrForm, key, c.Name, c.size())
+	}
+	if c.Kind == Power {
+		while = anyPower
+	}
+	return s.add(key, effect{i, e.Op, e.Arg, while})
+}
+
+// add gives a key an effect. Two on one control under the same condition contradict each other.
+func (s *Spec) add(key string, e effect) error {
+	for _, other := range s.effects[key] {
+		if other.control == e.control && other.while&e.while != 0 {
+			return fmt.Errorf("%w %s: %.40s would do two things to it (%s and %s): leave one out, or say while which "+
+				"value of power", ErrForm, s.controls[e.control].Name, key, other.op, e.op)
+		}
+	}
+	s.effects[key] = append(s.effects[key], e)
+	return nil
+}
+
+// while is the values of power under which something works, one bit for each.
+func (s *Spec) while(name, value string) (uint64, error) {
+	switch {
+	case s.power < 0 || value == WhileAny:
+		return anyPower, nil
+	case value == "" || value == "on":
+		return anyPower &^ 1, nil
+	}
+	n, err := s.controls[s.power].index(value)
+	if err != nil {
+		return 0, fmt.Errorf("%w %.40s: while %.40q: %s or any", ErrForm, name, value,
+			strings.Join(s.controls[s.power].values(), ", "))
+	}
+	return 1 << n, nil
+}
+
+// checkStart says whether a control can be at what it is said to start with.
+func (s *Spec) checkStart(c *Control) error {
+	if c.OnStart == "" || c.OnStart == StartKeeps || c.OnStart == StartUnknown {
+		return nil
+	}
+	if _, err := c.index(c.OnStart); err != nil || c.Kind == Travel {
+		return fmt.Errorf("%w %s: when switched on, %.40q: keep, unknown, or a value of its own", ErrForm, c.Name,
+			c.OnStart)
+	}
+	return nil
+}
+
+// Controls are the forms that it was made of.
+func (s *Spec) Controls() []Control { return s.controls }
+
+// find is the place of a control. The error wraps ErrForm and lists those that there are.
+func (s *Spec) find(name string) (int, error) {
+	if i := slices.IndexFunc(s.controls, func(c Control) bool { return c.Name == name }); i >= 0 {
+		return i, nil
+	}
+	names := make([]string, len(s.controls))
+	for i, c := range s.controls {
+		names[i] = c.Name
+	}
+	if len(names) == 0 {
+		return 0, fmt.Errorf("%w %.40q: this device has no controls yet: add some", ErrForm, name)
+	}
+	return 0, fmt.Errorf("%w %.40q: there are %s", ErrForm, name, strings.Join(names, ", "))
+}
+
+// Sets says whether pressing a key again changes nothing more: all that it does is to set values.
+func (s *Spec) Sets(key string) bool {
+	all := s.effects[key]
+	for _, e := range all {
+		c := &s.controls[e.control]
+		switch {
+		case c.Kind == Power && e.op == OpSet && e.arg == 0 && c.AgainMS > 0:
+			return false // it has to be pressed twice
+		case e.op != OpSet && e.op != OpStop && e.op != OpMove && e.op != OpOn:
+			return false
+		}
+	}
+	return len(all) > 0
+}
+
+func sorted[V any](m map[string]V) []string {
+	out := make([]string, 0, len(m))
+	for k := range m {
+		out = append(out, k)
+	}
+	slices.Sort(out)
+	return out
+}

@@ -1,0 +1,335 @@
+package control
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// ErrPlan is wrapped where what is wanted cannot be: the text says why.
+var ErrPlan = errors.New("cannot be set")
+
+// MaxPlan is the longest that a plan may take.
+const MaxPlan = 10 * time.Minute
+
+// Want is a control and the value that it is wanted at. A value like +3 or -2 is so many steps from where it is.
+type Want struct {
+	Control string `json:"control"`
+	Value   string `json:"value"`
+}
+
+// Ask says how something is wanted.
+type Ask struct {
+	Wants []Want
+	// Asked says that a person waits: keys that set a value are pressed even where it is believed so already.
+	Asked bool
+	// Gap is the least time between two presses of the device.
+	Gap time.Duration
+}
+
+// Step is a key that is pressed.
+type Step struct {
+	Key   string        `json:"key"`
+	Times int           `json:"times"`
+	Wait  time.Duration `json:"wait,omitempty"` // before it, from the press before
+	Gap   time.Duration `json:"gap,omitempty"`  // between its presses
+	// NotLater is how long after the press before it must be pressed: else the rest is given up. 0 is no matter.
+	NotLater time.Duration `json:"not_later,omitempty"`
+}
+
+// HelpKind is a way to go on where nothing is sure.
+type HelpKind string
+
+// The ways.
+const (
+	HelpTell   HelpKind = "tell"   // say what it is at
+	HelpPress  HelpKind = "press"  // press a key once, whatever it is at
+	HelpSensor HelpKind = "sensor" // something that measures it would tell
+)
+
+// Help is a way to go on.
+type Help struct {
+	Kind    HelpKind `json:"kind"`
+	Control string   `json:"control"`
+	Key     string   `json:"key,omitempty"`
+	Text    string   `json:"text"`
+}
+
+// Plan is the presses after which everything wanted is so, from every possibility.
+type Plan struct {
+	Steps   []Step        `json:"steps"`
+	Settle  time.Duration `json:"settle,omitempty"` // after the last press
+	Takes   time.Duration `json:"takes"`
+	Sure    bool          `json:"sure"`
+	Already []string      `json:"already,omitempty"` // controls that are believed to be so, and were left alone
+	Helps   []Help        `json:"helps,omitempty"`
+}
+
+// Presses counts the presses of a plan.
+func (p Plan) Presses() (n int) {
+	for _, s := range p.Steps {
+		n += s.Times
+	}
+	return n
+}
+
+// pace is the least time between two presses: as long as one takes, and a silence.
+const pace = 450 * time.Millisecond
+
+// wish is a want with places for names.
+type wish struct {
+	control  int
+	value    int
+	relative int // steps from where it is
+}
+
+// planner makes a plan, and follows what is believed while it goes.
+type planner struct {
+	spec  *Spec
+	ask   Ask
+	wants []wish
+	cur   Belief    // after the presses so far
+	now   time.Time // of the last press
+	due   time.Time // nothing is pressed before
+	until time.Time // everything has come about by then
+	plan  Plan
+}
+
+// Plan is the presses that lead to what is wanted. Where no presses surely do, it is not Sure, and says what would help.
+// Errors wrap ErrForm or ErrPlan.
+func (s *Spec) Plan(b Belief, ask Ask, now time.Time) (Plan, error) {
+	now = clean(now)
+	p := &planner{spec: s, ask: ask, cur: s.at(b, now), now: now, due: now, until: now}
+	power, err := p.read()
+	if err != nil {
+		return Plan{}, err
+	}
+	if power != nil {
+		p.switchTo(*power)
+	}
+	switched := len(p.plan.Helps) == 0 // else it may not even be on
+	for _, w := range p.wants {
+		if w.control != s.power && switched {
+			p.set(w)
+		}
+	}
+	end := now
+	if len(p.plan.Steps) > 0 {
+		end = later(p.until, p.now.Add(p.gap()))
+		p.plan.Settle = end.Sub(p.now)
+	}
+	p.plan.Takes = end.Sub(now)
+	if p.plan.Takes > MaxPlan {
+		return Plan{}, fmt.Errorf("%w: it would take %s, the most is %s: set it in smaller parts", ErrPlan,
+			p.plan.Takes.Round(time.Second), MaxPlan)
+	}
+	final := s.at(p.cur, end)
+	p.plan.Sure = len(p.plan.Helps) == 0
+	for _, w := range p.wants {
+		if p.plan.Sure && w.relative == 0 && !s.holds(final, w, end) {
+			p.plan.Sure = false
+			p.help(w.control, "", "its keys act against each other: what one sets, another one changes")
+		}
+	}
+	return p.plan, nil
+}
+
+// powerWish is which values of power will do, one bit for each, and whether they were asked for by name.
+type powerWish struct {
+	mask uint64
+	want *wish
+}
+
+// read looks up what is wanted. It tells which power that needs, nil where it needs none.
+func (p *planner) read() (*powerWish, error) {
+	s := p.spec
+	if len(p.ask.Wants) == 0 {
+		return nil, fmt.Errorf("%w: nothing is wanted: name a control and a value", ErrPlan)
+	}
+	mask, named := anyPower, (*wish)(nil)
+	for _, want := range p.ask.Wants {
+		i, err := s.find(want.Control)
+		if err != nil {
+			return nil, err
+		}
+		if slices.ContainsFunc(p.wants, func(w wish) bool { return w.control == i }) {
+			return nil, fmt.Errorf("%w: %s is wanted twice: leave one out", ErrPlan, want.Control)
+		}
+		w := wish{control: i}
+		form := &s.controls[i]
+		if steps, ok := relative(want.Value); ok && form.Kind == Dial {
+			w.relative = steps
+		} else if w.value, err = form.index(want.Value); err != nil {
+			return nil, err
+		}
+		p.wants = append(p.wants, w)
+		if i == s.power {
+			named = &p.wants[len(p.wants)-1]
+			mask &= 1 << w.value
+			continue
+		}
+		mask &= s.needs(i)
+	}
+	switch {
+	case mask == 0:
+		return nil, fmt.Errorf("%w: with %s %s the rest cannot be: leave one out", ErrPlan, s.controls[s.power].Name,
+			s.controls[s.power].text(max(named.value, 0)))
+	case s.power < 0 || mask == anyPower:
+		return nil, nil
+	}
+	return &powerWish{mask, named}, nil
+}
+
+// relative reads +3 and -2.
+func relative(value string) (int, bool) {
+	if !strings.HasPrefix(value, "+") && !strings.HasPrefix(value, "-") {
+		return 0, false
+	}
+	n, err := strconv.Atoi(value)
+	return n, err == nil && n != 0 && n >= -MaxSteps && n <= MaxSteps
+}
+
+// needs is the values of power under which a control obeys any of its keys.
+func (s *Spec) needs(i int) (mask uint64) {
+	for _, all := range s.effects {
+		for _, e := range all {
+			if e.control == i {
+				mask |= e.while
+			}
+		}
+	}
+	if mask == 0 {
+		return anyPower
+	}
+	return mask
+}
+
+// holds says whether a wish is so in every case.
+func (s *Spec) holds(b Belief, w wish, now time.Time) bool {
+	may := s.may(b, w.control, now)
+	if s.controls[w.control].Kind == Travel {
+		near := within
+		if w.value == 0 || w.value == wholeWay {
+			near = 0
+		}
+		return len(may) == 1 && may[0].From >= w.value-near && may[0].To <= w.value+near && moving(b, w.control) == 0
+	}
+	for _, c := range b.Cases {
+		if w.control != s.power && c.Possible[w.control].Typed != nil {
+			return false
+		}
+		if w.control == s.power && !c.Armed.From.IsZero() && w.value == 0 {
+			return false
+		}
+	}
+	return may.Is(w.value)
+}
+
+// within is how near to a place on the way counts as there: motors are not exact.
+const within = 7 * wayUnit
+
+// press adds a key to the plan, and follows what it does. No case ignores keys by then.
+func (p *planner) press(step Step) {
+	at := later(p.now.Add(step.Wait), later(p.due, p.awake()))
+	if len(p.plan.Steps) > 0 {
+		at = later(at, p.now.Add(p.gap()))
+	}
+	if step.Times = max(step.Times, 1); step.Times > 1 {
+		step.Gap = p.gap()
+	}
+	step.Wait, p.now = at.Sub(p.now), at
+	for n := range step.Times {
+		if n > 0 {
+			p.now = p.now.Add(step.Gap)
+		}
+		p.cur = p.spec.After(p.cur, Press{Key: step.Key, At: p.now, Outcome: Sent, Source: BySending})
+	}
+	p.plan.Steps = append(p.plan.Steps, step)
+}
+
+func (p *planner) gap() time.Duration { return max(pace, p.ask.Gap) }
+
+// settle lets the plan be over no sooner than a while after the last press.
+func (p *planner) settle(d time.Duration) { p.until = later(p.until, p.now.Add(d)) }
+
+// hold lets nothing be pressed for a while after the last press.
+func (p *planner) hold(d time.Duration) {
+	p.settle(d)
+	p.due = later(p.due, p.now.Add(d))
+}
+
+// awake is when no case ignores keys any more.
+func (p *planner) awake() (until time.Time) {
+	for _, c := range p.cur.Cases {
+		until = later(until, c.Until.To)
+	}
+	return until
+}
+
+// certainly says whether what is wanted is so already, and can be trusted.
+func (p *planner) certainly(w wish) bool {
+	s := p.spec
+	return p.already(w) && s.word(w.control, p.cur.Trust[w.control], 1, p.now) == Certain
+}
+
+// already says whether what is wanted is believed to be so.
+func (p *planner) already(w wish) bool { return p.spec.holds(p.cur, w, p.now) }
+
+// leave notes that a control is believed to be at what is wanted, and was left alone.
+func (p *planner) leave(control int) {
+	p.plan.Already = append(p.plan.Already, p.spec.controls[control].Name)
+}
+
+// help says that a control cannot surely be set, and what would help.
+func (p *planner) help(control int, key, why string) {
+	name := p.spec.controls[control].Name
+	add := func(kind HelpKind, key, text string) {
+		p.plan.Helps = append(p.plan.Helps, Help{kind, name, key, text})
+	}
+	add(HelpTell, "", fmt.Sprintf("Say what %s is at: %s.", name, why))
+	if key != "" {
+		add(HelpPress, key, fmt.Sprintf("Press %s once, whatever it is at.", key))
+	}
+	add(HelpSensor, "", fmt.Sprintf("Something that measures %s would tell.", name))
+}
+
+// keyThat finds a key with an effect on a control that works now in every case. Of several the one that does least
+// beside it comes first, and of these the first of the device.
+func (p *planner) keyThat(control int, fits func(effect) bool) string {
+	s := p.spec
+	best, least := "", 0
+	for _, key := range s.order {
+		all := s.effects[key]
+		i := slices.IndexFunc(all, func(e effect) bool { return e.control == control && fits(e) && p.obeys(e) })
+		if i < 0 || control != s.power && s.turns(key) {
+			continue
+		}
+		beside := len(all)
+		for _, e := range all {
+			if e.control != control && slices.ContainsFunc(p.wants, func(w wish) bool { return w.control == e.control }) {
+				beside += 10
+			}
+		}
+		if best == "" || beside < least {
+			best, least = key, beside
+		}
+	}
+	return best
+}
+
+// obeys says whether an effect works in every case, once none ignores keys any more.
+func (p *planner) obeys(e effect) bool {
+	for i := range p.cur.Cases {
+		c := p.cur.Cases[i].clone()
+		if c.bit() == 0 {
+			c.settle()
+		}
+		if e.while&c.bit() == 0 {
+			return false
+		}
+	}
+	return true
+}

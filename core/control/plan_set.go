@@ -1,0 +1,172 @@
+package control
+
+import (
+	"fmt"
+	"time"
+)
+
+// set sets one control other than power, with the device as it is by then.
+func (p *planner) set(w wish) {
+	s := p.spec
+	c := &s.controls[w.control]
+	if w.relative != 0 {
+		p.turn(w)
+		return
+	}
+	key := ""
+	if c.Kind != Travel && c.Kind != Digits {
+		key = p.keyThat(w.control, func(e effect) bool { return e.op == OpSet && e.arg == w.value })
+	}
+	already := p.already(w)
+	switch {
+	case !p.ask.Asked && p.certainly(w):
+		p.leave(w.control)
+	case key != "":
+		p.pressKeys(w, key)
+	case c.Kind == Digits:
+		p.typeNumber(w)
+	case c.Kind == Travel:
+		if already && !p.ask.Asked && w.value != 0 && w.value != wholeWay {
+			p.leave(w.control)
+			return
+		}
+		p.move(w)
+	case already:
+		p.leave(w.control)
+		if p.ask.Asked {
+			p.offer(w)
+		}
+	case c.Kind == Dial:
+		p.dial(w)
+	default:
+		p.choose(w)
+	}
+}
+
+// pressKeys presses the key that sets a value, with those that go before it in a sequence.
+func (p *planner) pressKeys(w wish, key string) {
+	c := &p.spec.controls[w.control]
+	if all := c.Sequences[c.text(w.value)]; c.Kind == Selector && len(all) > 0 && all[len(all)-1] == key {
+		for _, k := range all[:len(all)-1] {
+			p.press(Step{Key: k})
+		}
+	}
+	p.press(Step{Key: key})
+}
+
+// turn steps a dial from wherever it is.
+func (p *planner) turn(w wish) {
+	c := &p.spec.controls[w.control]
+	dir := 1
+	if w.relative < 0 {
+		dir = -1
+	}
+	key := p.keyThat(w.control, func(e effect) bool { return e.op == OpStep && e.arg == dir })
+	if key == "" {
+		p.help(w.control, "", fmt.Sprintf("no key goes %s", map[int]string{1: "up", -1: "down"}[dir]))
+		return
+	}
+	p.press(Step{Key: key, Times: min(w.relative*dir, c.size()+spare(c.size()))})
+}
+
+// choose goes round a selector.
+func (p *planner) choose(w wish) {
+	var from uint64
+	for _, r := range p.spec.may(p.cur, w.control, p.now) {
+		for v := r.From; v <= r.To; v++ {
+			from |= 1 << v
+		}
+	}
+	keys := p.search(w.control, from, w.value)
+	if keys == nil {
+		key := p.keyThat(w.control, func(e effect) bool { return e.op == OpRound || e.op == OpFlip })
+		p.help(w.control, key, "its key leads to a different value from each that it may be at")
+		return
+	}
+	for _, k := range keys {
+		p.press(Step{Key: k})
+	}
+}
+
+// dial steps a dial to a value: from where it is, or from an end where that is not known.
+func (p *planner) dial(w wish) {
+	c := &p.spec.controls[w.control]
+	up := p.keyThat(w.control, func(e effect) bool { return e.op == OpStep && e.arg == 1 })
+	down := p.keyThat(w.control, func(e effect) bool { return e.op == OpStep && e.arg == -1 })
+	round := p.keyThat(w.control, func(e effect) bool { return e.op == OpRound })
+	may := p.spec.may(p.cur, w.control, p.now)
+	lo, hi, n := may[0].From, may[len(may)-1].To, c.size()
+	if lo != hi { // a key that sets any value is a place to begin at
+		for _, key := range p.spec.order {
+			e := p.effectOn(key, w.control)
+			if e == nil || e.op != OpSet {
+				continue
+			}
+			p.press(Step{Key: key})
+			lo, hi = e.arg, e.arg
+			break
+		}
+	}
+	if lo != hi { // an end is one
+		if c.Ends == EndsRound || up == "" || down == "" && w.value != n-1 {
+			p.help(w.control, "", "it goes round, or has a key for one direction only")
+			return
+		}
+		toBottom, toTop := hi+spare(hi), n-1-lo+spare(n-1-lo)
+		if down != "" && toBottom+w.value <= toTop+n-1-w.value {
+			p.press(Step{Key: down, Times: toBottom})
+			lo = 0
+		} else {
+			p.press(Step{Key: up, Times: toTop})
+			lo = n - 1
+		}
+	}
+	steps := w.value - lo
+	key, times := up, steps
+	switch {
+	case steps == 0:
+		return
+	case round != "" && up == "" && down == "":
+		key, times = round, mod(steps, n)
+	case c.Ends == EndsRound && mod(-steps, n) < mod(steps, n) && down != "":
+		key, times = down, mod(-steps, n)
+	case c.Ends == EndsRound && up != "":
+		key, times = up, mod(steps, n)
+	case steps < 0:
+		key, times = down, -steps
+	}
+	if key == "" {
+		p.help(w.control, "", "it has a key for one direction only")
+		return
+	}
+	p.press(Step{Key: key, Times: times})
+}
+
+// typeNumber types a number, digit by digit.
+func (p *planner) typeNumber(w wish) {
+	c := &p.spec.controls[w.control]
+	for _, k := range p.cur.Cases {
+		if t := k.Possible[w.control].Typed; t != nil { // what stands there has to be gone first
+			p.due = later(p.due, t.At.Add(more(c.timeout())+time.Millisecond))
+		}
+	}
+	digits := fmt.Sprintf("%0*d", c.Fewest, w.value+int(given(c.Least, 0)))
+	for i, d := range digits {
+		key := p.keyThat(w.control, func(e effect) bool { return e.op == OpDigit && e.arg == int(d-'0') })
+		if key == "" {
+			p.help(w.control, "", "there is no key for the digit "+string(d))
+			return
+		}
+		step := Step{Key: key}
+		if i > 0 {
+			step.Wait, step.NotLater = c.pause(), less(c.timeout())
+		}
+		p.press(step)
+	}
+	switch {
+	case c.Enter != "":
+		p.press(Step{Key: c.Enter, Wait: c.pause(), NotLater: less(c.timeout())})
+	case len(digits) < c.digits(): // another key would end the number, or go on with it
+		p.hold(more(c.timeout()) + time.Millisecond)
+	}
+}

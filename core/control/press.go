@@ -1,0 +1,284 @@
+package control
+
+import (
+	"math"
+	"time"
+)
+
+// Outcome of a press, as far as it is known.
+type Outcome string
+
+// The outcomes.
+const (
+	Sent    Outcome = "sent"    // it was on the air
+	Failed  Outcome = "failed"  // nothing went out
+	Unknown Outcome = "unknown" // it may or may not have been
+)
+
+// Press is one press of a key of the device.
+type Press struct {
+	Key     string        `json:"key"`
+	At      time.Time     `json:"at"`             // when it began on the air
+	Held    time.Duration `json:"held,omitempty"` // how long it was held down
+	Outcome Outcome       `json:"outcome"`
+	Source  Source        `json:"source"`
+	Cause   string        `json:"cause,omitempty"` // id of what it is in the journal
+}
+
+const (
+	// slack is how far off the times of a form may be: a tenth.
+	slack = 0.1
+	// short is how long a press may be held that counts as one step.
+	short = 400 * time.Millisecond
+	// fastest is how many steps in a second a held key may make where its rate is not known.
+	fastest = 20
+)
+
+func less(d time.Duration) time.Duration { return time.Duration(float64(d) * (1 - slack)) }
+func more(d time.Duration) time.Duration { return time.Duration(float64(d) * (1 + slack)) }
+
+// Does says whether a key changes any control.
+func (s *Spec) Does(key string) bool { return len(s.effects[key]) > 0 }
+
+// After is what is believed after a press: every possibility goes where the key leads from it. A press of which it is
+// not known whether it went out leaves both; one that failed changes nothing.
+func (s *Spec) After(b Belief, p Press) Belief {
+	p.At = clean(p.At)
+	if p.Outcome == Failed {
+		return s.at(b, p.At)
+	}
+	b = s.at(b, p.At)
+	out := Belief{Trust: s.trustAfter(b.Trust, p)}
+	for i := range b.Cases {
+		c := &b.Cases[i]
+		if p.Outcome == Unknown {
+			out.Cases = append(out.Cases, c.clone())
+		}
+		for _, may := range s.split(c, p.At) {
+			out.Cases = append(out.Cases, s.press(&may, p)...)
+		}
+	}
+	out.Cases = joined(out.Cases)
+	return out
+}
+
+// clean is a moment that can be compared.
+func clean(t time.Time) time.Time { return t.UTC().Round(0) }
+
+// press is where a key leads from one case.
+func (s *Spec) press(c *Case, p Press) []Case {
+	all := s.effects[p.Key]
+	bit := c.bit()
+	if bit == 0 {
+		return []Case{*c}
+	}
+	next := c.clone()
+	wakes := false // it is off, and this key may do no more than switch it on
+	for _, e := range all {
+		if e.control == s.power {
+			wakes = wakes || e.op == OpOn && c.Phase == Off
+			continue
+		}
+		if e.while&bit == 0 {
+			continue
+		}
+		next.Possible[e.control] = s.effect(e, c.Possible[e.control], p)
+	}
+	for i := range s.controls {
+		if s.controls[i].Kind == Digits && next.Possible[i].Typed != nil && !s.types(p.Key, i) {
+			next.Possible[i] = interrupted(next.Possible[i])
+		}
+	}
+	cases := []Case{next}
+	if !c.Armed.From.IsZero() { // whether another key ends the asking is not known
+		if !s.offFrom(p.Key, c.Mode) {
+			still := next.clone()
+			next.Armed = Span{}
+			cases = []Case{still, next}
+		}
+	}
+	var out []Case
+	for i := range cases {
+		out = append(out, s.power1(&cases[i], p)...)
+	}
+	if wakes {
+		also := out
+		for i := range also { // its other effects may count as well, now that it is on
+			more := also[i].clone()
+			for _, e := range all {
+				if e.control != s.power && e.while&(1<<more.Mode) != 0 {
+					more.Possible[e.control] = s.effect(e, more.Possible[e.control], p)
+				}
+			}
+			out = append(out, more)
+		}
+	}
+	return out
+}
+
+// offFrom says whether a key switches off a device that is on.
+func (s *Spec) offFrom(key string, mode int) bool {
+	for _, e := range s.effects[key] {
+		if e.control == s.power && (e.op == OpVague || e.leads(mode, s.controls[s.power].size()) == 0) {
+			return true
+		}
+	}
+	return false
+}
+
+// turns says whether a key changes the power of a device that is on.
+func (s *Spec) turns(key string) bool {
+	for _, e := range s.effects[key] {
+		if e.control == s.power && e.op != OpOn {
+			return true
+		}
+	}
+	return false
+}
+
+// types says whether a key is one of those that type a number.
+func (s *Spec) types(key string, control int) bool {
+	for _, e := range s.effects[key] {
+		if e.control == control && (e.op == OpDigit || e.op == OpEnter || e.op == OpSet || e.op == OpVague) {
+			return true
+		}
+	}
+	return false
+}
+
+// power1 does what a key does to power, in a case that is off or on.
+func (s *Spec) power1(c *Case, p Press) []Case {
+	if s.power < 0 {
+		return []Case{*c}
+	}
+	form := &s.controls[s.power]
+	was := c.Mode
+	if c.Phase == Off {
+		was = 0
+	}
+	for _, e := range s.effects[p.Key] {
+		if e.control != s.power {
+			continue
+		}
+		switch e.op {
+		case OpSet:
+			return s.switched(c, was, e.arg, p.At)
+		case OpRound, OpFlip:
+			return s.switched(c, was, (was+1)%form.size(), p.At)
+		case OpOn:
+			if was == 0 {
+				return s.switched(c, was, max(e.arg, 1), p.At)
+			}
+		case OpVague:
+			var out []Case
+			for v := range form.size() {
+				out = append(out, s.switched(c, was, v, p.At)...)
+			}
+			return out
+		case OpStep, OpDigit, OpEnter, OpMove, OpStop, OpCycle:
+		}
+	}
+	return []Case{*c}
+}
+
+// switched is what comes of switching from a value of power to another.
+func (s *Spec) switched(c *Case, was, to int, at time.Time) []Case {
+	form := &s.controls[s.power]
+	next := c.clone()
+	switch {
+	case was == to:
+		return []Case{next}
+	case to == 0:
+		return s.switchedOff(c, at)
+	case was != 0:
+		next.Mode, next.Armed = to, Span{}
+		return []Case{next}
+	}
+	next.Phase, next.Mode, next.Until, next.Armed = On, to, Span{}, Span{}
+	for i := range s.controls {
+		if i != s.power {
+			next.Possible[i] = s.started(i, next.Possible[i])
+		}
+	}
+	if form.WarmUpMS > 0 {
+		next.Phase = Warming
+		next.Until = Span{at.Add(less(ms(form.WarmUpMS))), at.Add(more(ms(form.WarmUpMS)))}
+	}
+	return []Case{next}
+}
+
+// switchedOff is what comes of being asked to switch off: some want it twice.
+func (s *Spec) switchedOff(c *Case, at time.Time) []Case {
+	form := &s.controls[s.power]
+	off, asks := c.clone(), c.clone()
+	off.Phase, off.Mode, off.Armed = Off, 0, Span{}
+	if form.CoolDownMS > 0 {
+		off.Phase = Cooling
+		off.Until = Span{at.Add(less(ms(form.CoolDownMS))), at.Add(more(ms(form.CoolDownMS)))}
+	}
+	if form.AgainMS == 0 {
+		return []Case{off}
+	}
+	asks.Armed = Span{at, at}
+	if c.Armed.From.IsZero() {
+		return []Case{asks}
+	}
+	least, most := at.Sub(c.Armed.To), at.Sub(c.Armed.From)
+	switch {
+	case most <= less(ms(form.AgainMS)):
+		return []Case{off}
+	case least > more(ms(form.AgainMS)):
+		return []Case{asks}
+	}
+	return []Case{off, asks}
+}
+
+// started is what a control is at when its device was switched on.
+func (s *Spec) started(i int, p Possible) Possible {
+	switch c := &s.controls[i]; c.OnStart {
+	case "", StartKeeps:
+		p.Typed = nil
+		return p
+	case StartUnknown:
+		return s.anything(i)
+	default:
+		n, _ := c.index(c.OnStart) // checked when it was compiled
+		return Possible{Ranges: only(n)}
+	}
+}
+
+// effect is what a key does to a control other than power.
+func (s *Spec) effect(e effect, was Possible, p Press) Possible {
+	c := &s.controls[e.control]
+	round := c.Ends == EndsRound || c.Kind == Selector
+	switch e.op {
+	case OpSet:
+		return Possible{Ranges: only(e.arg)}
+	case OpStep:
+		least, most := steps(c, p.Held)
+		from, to := e.arg*least, e.arg*most
+		return Possible{Ranges: was.Ranges.step(min(from, to), max(from, to), c.size(), round)}
+	case OpRound, OpFlip:
+		return Possible{Ranges: was.Ranges.step(1, 1, c.size(), true)}
+	case OpDigit:
+		return s.typed(c, was, byte('0'+e.arg), p.At)
+	case OpEnter:
+		return s.entered(c, was, p.At)
+	case OpMove, OpStop, OpCycle:
+		return Possible{Motions: moved(c, was.Motions, e, p.At)}
+	case OpVague, OpOn:
+	}
+	return s.anything(e.control)
+}
+
+// steps is how many steps a key makes that is held for a time, at least and at most.
+func steps(c *Control, held time.Duration) (least, most int) {
+	switch {
+	case held <= short:
+		return 1, 1
+	case c.Rate == 0:
+		return 1, 1 + int(math.Ceil(held.Seconds()*fastest))
+	}
+	n := int(math.Round(held.Seconds() * c.Rate))
+	return max(n-1, 1), max(n+1, 1)
+}

@@ -1,0 +1,124 @@
+package control
+
+import (
+	"strings"
+	"time"
+)
+
+// State is what is believed of one control, to be shown.
+type State struct {
+	Control string
+	Kind    Kind
+	Value   string    // "" where it may be at several
+	May     []string  // what it may be at: values, or ranges like "3 to 12"
+	Phase   Phase     // of power, where all cases agree
+	Until   time.Time // when a warm-up or cool-down surely ends; zero where there is none
+	Moving  int       // of a travel: 1 opens, −1 closes, 0 stands, where all agree
+	Word    Word
+	Unit    string
+	Trust
+}
+
+// mostShown is how many ranges are told.
+const mostShown = 8
+
+// States are what is believed of each control at a time.
+func (s *Spec) States(b Belief, now time.Time) []State {
+	now = clean(now)
+	b = s.at(b, now)
+	out := make([]State, len(s.controls))
+	for i := range s.controls {
+		out[i] = s.state(b, i, now)
+	}
+	return out
+}
+
+func (s *Spec) state(b Belief, i int, now time.Time) State {
+	c := &s.controls[i]
+	st := State{Control: c.Name, Kind: c.Kind, Unit: c.Unit, Trust: b.Trust[i]}
+	may := s.may(b, i, now)
+	n := may.Count()
+	if c.Kind == Travel {
+		st.Moving = moving(b, i)
+		if len(may) == 1 && may[0].To-may[0].From <= 2*nearby {
+			n, may = 1, only((may[0].From+may[0].To)/2)
+		}
+	}
+	for _, r := range may {
+		if len(st.May) == mostShown {
+			st.May = append(st.May, "…")
+			break
+		}
+		switch {
+		case c.Kind == Power || c.Kind == Selector:
+			for v := r.From; v <= r.To && len(st.May) < mostShown; v++ {
+				st.May = append(st.May, c.text(v))
+			}
+		case r.From == r.To:
+			st.May = append(st.May, c.text(r.From))
+		default:
+			st.May = append(st.May, c.text(r.From)+" to "+c.text(r.To))
+		}
+	}
+	if n == 1 && len(st.May) == 1 {
+		st.Value = st.May[0]
+	}
+	if i == s.power {
+		st.Phase = b.Cases[0].Phase
+		for _, k := range b.Cases {
+			if k.Phase != st.Phase {
+				st.Phase = ""
+			}
+			st.Until = later(st.Until, k.Until.To)
+		}
+	}
+	st.Word = s.word(i, b.Trust[i], n, now)
+	return st
+}
+
+// may is all that a control may be at, over all cases. A device that warms up counts as on, one that cools down as off.
+func (s *Spec) may(b Belief, i int, now time.Time) Ranges {
+	var out Ranges
+	for k := range b.Cases {
+		c := &b.Cases[k]
+		switch {
+		case i == s.power && (c.Phase == Off || c.Phase == Cooling):
+			out = out.or(only(0))
+		case i == s.power:
+			out = out.or(only(c.Mode))
+		case s.controls[i].Kind == Travel:
+			for _, m := range c.Possible[i].Motions {
+				where, _, _ := m.at(&s.controls[i], now)
+				out = out.or(Ranges{where})
+			}
+		default:
+			out = out.or(c.Possible[i].Ranges)
+		}
+	}
+	return out
+}
+
+// moving is the direction in which all cases move; 0 where they stand, or differ.
+func moving(b Belief, i int) int {
+	dir, first := 0, true
+	for _, c := range b.Cases {
+		for _, m := range c.Possible[i].Motions {
+			if !first && m.Dir != dir {
+				return 0
+			}
+			dir, first = m.Dir, false
+		}
+	}
+	return dir
+}
+
+// Text is what a control may be at, in words.
+func (s State) Text() string {
+	switch {
+	case s.Value != "":
+		return s.Value
+	case len(s.May) == 0:
+		return "not known"
+	}
+	return strings.Join(s.May, " or ")
+}

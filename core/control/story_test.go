@@ -1,0 +1,376 @@
+package control_test
+
+import (
+	"flag"
+	"fmt"
+	"math/rand/v2"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/core/control"
+)
+
+var stories = flag.Int("stories", 100_000, "how many random stories are told")
+
+// story is a random device, what is believed of it, and everything that happened.
+type story struct {
+	random *rand.Rand
+	thing  *thing
+	spec   *control.Spec
+	belief control.Belief
+	now    time.Time
+	log    []string
+
+	base    control.Belief // before the presses
+	presses []control.Press
+	late    []control.Press // that will be told of later
+}
+
+func (s *story) note(format string, args ...any) {
+	s.log = append(s.log, fmt.Sprintf("%7.2f ", s.now.Sub(epoch).Seconds())+fmt.Sprintf(format, args...))
+}
+
+var epoch = time.Date(2026, 3, 1, 20, 0, 0, 0, time.UTC)
+
+// fold is what is believed after the presses that are known, in their order.
+func (s *story) fold() {
+	slices.SortStableFunc(s.presses, func(a, b control.Press) int { return a.At.Compare(b.At) })
+	s.belief = s.base
+	for _, p := range s.presses {
+		s.belief = s.spec.After(s.belief, p)
+	}
+}
+
+// said begins anew from what is certain.
+func (s *story) said(b control.Belief) {
+	s.base, s.belief, s.presses, s.late = b, b, nil, nil
+}
+
+// tell is one story; what went wrong, or "".
+func tell(seed uint64, mutate func(*control.Spec, *rand.Rand)) (trouble string) {
+	r := rand.New(rand.NewPCG(seed, 1))
+	s := &story{random: r, thing: newThing(r), now: epoch}
+	spec, err := control.Compile(s.thing.keys, s.thing.forms)
+	if err != nil {
+		return fmt.Sprintf("seed %d: %v", seed, err)
+	}
+	if mutate != nil {
+		mutate(spec, r)
+	}
+	s.spec = spec
+	s.said(spec.Nothing())
+	for range 30 {
+		if what := s.step(); what != "" {
+			return fmt.Sprintf("seed %d: %s\n%s\nforms %+v", seed, what, strings.Join(s.log, "\n"), s.thing.forms)
+		}
+	}
+	return ""
+}
+
+// step is one thing that happens, and a look at what is believed then.
+func (s *story) step() string {
+	r := s.random
+	s.now = s.now.Add(time.Duration(float64(pick(r, 500*time.Millisecond, 2*time.Second, 5*time.Second, 30*time.Second)) *
+		(0.5 + r.Float64())))
+	switch n := r.IntN(20); {
+	case n < 8:
+		s.handset()
+	case n < 13:
+		s.send()
+	case n < 14 && len(s.late) > 0:
+		s.note("the news of %d presses comes late", len(s.late))
+		s.presses = append(s.presses, s.late...)
+		s.late = nil
+		s.fold()
+	case n < 16 && len(s.late) == 0:
+		if what := s.told(); what != "" {
+			return what
+		}
+	default:
+		if len(s.late) == 0 {
+			if what := s.plan(); what != "" {
+				return what
+			}
+		}
+	}
+	if len(s.late) > 0 { // what is not known yet cannot be believed
+		return ""
+	}
+	return s.check()
+}
+
+// key is one of the device's, likelier one that was pressed lately.
+func (s *story) key() string {
+	if n := len(s.presses); n > 0 && s.random.IntN(2) == 0 {
+		return s.presses[n-1].Key
+	}
+	return pick(s.random, s.thing.keys...)
+}
+
+func (s *story) handset() {
+	p := control.Press{Key: s.key(), At: s.now, Outcome: control.Sent, Source: control.ByHandset}
+	if p.Key == "volume-up" || p.Key == "volume-down" {
+		p.Held = pick(s.random, 0, 0, 2*time.Second)
+	}
+	if s.thing.rate == 0 {
+		p.Held = 0
+	}
+	s.thing.press(p.Key, p.At, p.Held)
+	if s.random.IntN(10) == 0 {
+		s.note("handset %s, heard late", p.Key)
+		s.late = append(s.late, p)
+	} else {
+		s.note("handset %s %s", p.Key, p.Held)
+		s.presses = append(s.presses, p)
+		s.fold()
+	}
+	s.now = s.now.Add(p.Held)
+}
+
+func (s *story) send() {
+	p := control.Press{Key: s.key(), At: s.now, Source: control.BySending,
+		Outcome: pick(s.random, control.Sent, control.Sent, control.Failed, control.Unknown)}
+	reaches := p.Outcome == control.Sent || p.Outcome == control.Unknown && s.random.IntN(2) == 0
+	if reaches {
+		s.thing.press(p.Key, p.At, 0)
+	}
+	s.note("send %s: %s, reaches %t", p.Key, p.Outcome, reaches)
+	s.presses = append(s.presses, p)
+	s.fold()
+}
+
+// told lets a person say what something truly is.
+func (s *story) told() string {
+	c := pick(s.random, s.thing.forms.Controls...)
+	s.thing.tick(s.now)
+	if c.Kind == control.Travel && s.thing.dir != 0 || s.thing.typed != "" || !s.thing.asked.IsZero() {
+		return "" // a person does not tell what is changing
+	}
+	value := s.thing.truth(c.Name, s.now)
+	b, fits, err := s.spec.Tell(s.belief, c.Name, value, control.Told, s.now)
+	s.note("told %s is %s", c.Name, value)
+	if err != nil || !fits {
+		return fmt.Sprintf("what is true of %s does not fit: %v", c.Name, err)
+	}
+	s.said(b)
+	return ""
+}
+
+// check says which true value is not among the possible ones.
+func (s *story) check() string {
+	for _, st := range s.spec.States(s.belief, s.now) {
+		value := s.thing.truth(st.Control, s.now)
+		if !s.among(value, st) {
+			return fmt.Sprintf("%s is %s, and believed to be %s", st.Control, value, st.Text())
+		}
+		if st.Word == control.Certain && st.Value == "" {
+			return fmt.Sprintf("%s is certain, and may be at %s", st.Control, st.Text())
+		}
+	}
+	return ""
+}
+
+// among says whether a value is one of those that are told of a control.
+func (s *story) among(value string, st control.State) bool {
+	for _, m := range st.May {
+		if m == "…" || m == value {
+			return true
+		}
+		from, to, isRange := strings.Cut(m, " to ")
+		x, lo, hi := place(value), place(from), place(to)
+		if !isRange {
+			hi = lo
+		}
+		slack := 0.0
+		if st.Kind == control.Travel {
+			slack = 1
+			if st.Value != "" {
+				slack = 4
+			}
+		} else if !isRange {
+			continue
+		}
+		if lo-slack <= x && x <= hi+slack {
+			return true
+		}
+	}
+	return false
+}
+
+func place(text string) (x float64) {
+	switch text {
+	case "closed":
+		return 0
+	case "open":
+		return 100
+	}
+	_, _ = fmt.Sscan(strings.TrimSuffix(text, "%"), &x)
+	return x
+}
+
+// plan asks for something, and does it where it is sure.
+func (s *story) plan() string {
+	r := s.random
+	var wants []control.Want
+	for _, i := range r.Perm(len(s.thing.forms.Controls))[:1+r.IntN(min(2, len(s.thing.forms.Controls)))] {
+		c := s.thing.forms.Controls[i]
+		wants = append(wants, control.Want{Control: c.Name, Value: s.anyValue(c)})
+	}
+	asked := r.IntN(2) == 0
+	p, err := s.spec.Plan(s.belief, control.Ask{Wants: wants, Asked: asked}, s.now)
+	s.note("plan %v, asked %t: %+v %v", wants, asked, p, err)
+	if err != nil {
+		return ""
+	}
+	if !p.Sure && len(p.Helps) == 0 {
+		return "it is not sure, and says no help"
+	}
+	if what := s.leftOut(wants, asked, p); what != "" {
+		return what
+	}
+	if !p.Sure {
+		return ""
+	}
+	var done []control.Press
+	at := s.now
+	for _, step := range p.Steps {
+		at = at.Add(step.Wait)
+		for n := range step.Times {
+			if n > 0 {
+				at = at.Add(step.Gap)
+			}
+			press := control.Press{Key: step.Key, At: at, Outcome: control.Sent, Source: control.BySending}
+			s.thing.press(step.Key, at, 0)
+			done = append(done, press)
+		}
+	}
+	s.now = later(at, s.now.Add(p.Takes))
+	s.presses = append(s.presses, done...)
+	s.fold()
+	for _, w := range wants {
+		if truth := s.thing.truth(w.Control, s.now); place(truth) != place(w.Value) || truth != w.Value && place(w.Value) == 0 {
+			if w.Control == "shutter" && near(place(truth), place(w.Value)) {
+				continue
+			}
+			return fmt.Sprintf("the plan was sure, and %s is %s", w.Control, truth)
+		}
+	}
+	return ""
+}
+
+// near says whether a place on the way is as near as motors are exact; ends are exact.
+func near(truth, want float64) bool {
+	if want == 0 || want == 100 {
+		return truth == want
+	}
+	return truth-want <= 8 && want-truth <= 8
+}
+
+func (s *story) anyValue(c control.Control) string {
+	r := s.random
+	switch c.Name {
+	case "power":
+		if len(c.Values) > 0 {
+			return pick(r, c.Values...)
+		}
+		return pick(r, "off", "on")
+	case "volume":
+		return fmt.Sprint(r.IntN(s.thing.levels))
+	case "mute":
+		return pick(r, "off", "on")
+	case "source":
+		return pick(r, c.Values...)
+	case "channel":
+		return fmt.Sprint(r.IntN(s.thing.most + 1))
+	}
+	return pick(r, "0%", "100%", "50%", "30%")
+}
+
+// leftOut says where a plan presses what its rules leave out: what is certain unless a person asks, and keys that go on
+// from where something is believed to be at what is wanted already.
+func (s *story) leftOut(wants []control.Want, asked bool, p control.Plan) string {
+	if len(wants) != 1 {
+		return ""
+	}
+	w := wants[0]
+	c := s.thing.form(w.Control)
+	for _, st := range s.spec.States(s.belief, s.now) {
+		if st.Control != w.Control || place(st.Value) != place(w.Value) || st.Value == "" || s.thing.typed != "" {
+			continue
+		}
+		is := st.Value == w.Value || c.Kind == control.Travel
+		switch {
+		case !is, c.Kind == control.Travel && st.Moving != 0:
+		case c.Kind != control.Power && s.unsurePower():
+		case !asked && st.Word == control.Certain && p.Presses() > 0 && st.Phase != control.Warming && s.thing.asked.IsZero():
+			return fmt.Sprintf("%s is certain, and pressed", w.Control)
+		case c.Kind == control.Selector && len(c.Keys) == 0 && p.Presses() > 0 && !s.unmutedBy(c):
+			return fmt.Sprintf("%s is believed so, and its key that goes round is pressed", w.Control)
+		case asked && c.Kind == control.Selector && c.Keys[w.Value] != "" && p.Presses() == 0:
+			return fmt.Sprintf("a person asks for %s, and nothing is pressed", w.Control)
+		}
+	}
+	return ""
+}
+
+func (s *story) unmutedBy(c *control.Control) bool { return c.Name == "mute" && s.thing.unmutes }
+
+// unsurePower says whether the device may have to be switched on first.
+func (s *story) unsurePower() bool {
+	for _, st := range s.spec.States(s.belief, s.now) {
+		if st.Kind == control.Power && (st.Phase != control.On || st.Value == "") {
+			return true
+		}
+	}
+	return false
+}
+
+// tellAll tells stories until one goes wrong.
+func tellAll(n int, mutate func(*control.Spec, *rand.Rand)) string {
+	var next atomic.Uint64
+	var once sync.Once
+	var group sync.WaitGroup
+	trouble := ""
+	for range runtime.NumCPU() {
+		group.Go(func() {
+			for {
+				seed := next.Add(1)
+				if seed > uint64(n) {
+					return
+				}
+				if what := tell(seed, mutate); what != "" {
+					once.Do(func() { trouble = what })
+					next.Store(uint64(n))
+					return
+				}
+			}
+		})
+	}
+	group.Wait()
+	return trouble
+}
+
+func TestStories_TheTrueValueIsPossibleAndASurePlanEndsRight(t *testing.T) {
+	require.Empty(t, tellAll(*stories, nil))
+}
+
+func TestTell_WhatContradictsReplaces(t *testing.T) {
+	spec, err := control.Compile([]string{"on", "off"}, control.Forms{Controls: []control.Control{{Name: "power",
+		Kind: control.Power, Keys: map[string]string{"on": "on", "off": "off"}}}})
+	require.NoError(t, err)
+	b := spec.After(spec.Nothing(), control.Press{Key: "on", At: epoch, Outcome: control.Sent})
+	b, fits, err := spec.Tell(b, "power", "off", control.Sensed, epoch.Add(time.Second))
+	require.NoError(t, err)
+	assert.False(t, fits)
+	st := spec.States(b, epoch.Add(time.Minute))[0]
+	assert.Equal(t, "off", st.Value)
+	assert.Equal(t, 1, st.Wrong)
+}

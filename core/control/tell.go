@@ -1,0 +1,203 @@
+package control
+
+import (
+	"strings"
+	"time"
+)
+
+// Tell is what is believed when a person or sensor says what a control is at: what agrees is kept, and only where nothing
+// does it is replaced, which fits tells. The error wraps ErrForm.
+func (s *Spec) Tell(b Belief, control, value string, by Source, now time.Time) (out Belief, fits bool, err error) {
+	i, err := s.find(control)
+	if err != nil {
+		return b, false, err
+	}
+	now = clean(now)
+	b = s.at(b, now)
+	form := &s.controls[i]
+	var n int
+	anyOn := form.Kind == Power && value == "on" && form.size() > 2
+	if !anyOn {
+		if n, err = form.index(value); err != nil {
+			return b, false, err
+		}
+	}
+	cases := []Case{}
+	for k := range b.Cases {
+		for _, c := range s.split(&b.Cases[k], now) {
+			if kept, ok := s.agrees(&c, i, n, anyOn, now); ok {
+				cases = append(cases, kept)
+			}
+		}
+	}
+	if fits = len(cases) > 0; !fits {
+		cases = s.replaced(b.Cases, i, n, anyOn)
+	}
+	out = Belief{Cases: joined(cases), Trust: append([]Trust{}, b.Trust...)}
+	t := &out.Trust[i]
+	if !fits && by == Sensed {
+		t.Wrong++
+	}
+	wrong := t.Wrong
+	*t = Trust{Source: by, At: now, Wrong: wrong}
+	t.set(n, now)
+	t.Sets = sure
+	return out, fits, nil
+}
+
+// agrees is a case as far as it agrees with a control being at a value.
+func (s *Spec) agrees(c *Case, i, n int, anyOn bool, now time.Time) (Case, bool) {
+	out := c.clone()
+	form := &s.controls[i]
+	if i == s.power {
+		mode := 0
+		if c.Phase == On || c.Phase == Warming {
+			mode = c.Mode
+		}
+		out.Armed = c.Armed
+		return out, mode == n && !anyOn || anyOn && mode > 0
+	}
+	if form.Kind == Travel {
+		out.Possible[i].Motions = nil
+		for _, m := range c.Possible[i].Motions {
+			where, _, may := m.at(form, now)
+			switch {
+			case n < where.From-nearby || n > where.To+nearby:
+			case may && n == end(m.Dir):
+				out.Possible[i].Motions = append(out.Possible[i].Motions, m.stands(Range{n, n}))
+			default:
+				m.From = around(n)
+				if m.Dir != 0 {
+					m.Began = now.Add(-ms(form.DelayMS))
+				}
+				out.Possible[i].Motions = append(out.Possible[i].Motions, m)
+			}
+		}
+		return out, len(out.Possible[i].Motions) > 0
+	}
+	out.Possible[i] = Possible{Ranges: only(n)}
+	return out, c.Possible[i].Ranges.Has(n)
+}
+
+// end is where a direction leads to.
+func end(dir int) int {
+	if dir > 0 {
+		return wholeWay
+	}
+	return 0
+}
+
+// nearby is how near to a place of a travel something counts as there.
+const nearby = 3 * wayUnit
+
+// around is a place that a person or sensor told, as near as they can tell; ends are exact.
+func around(n int) Range {
+	if n == 0 || n == wholeWay {
+		return Range{n, n}
+	}
+	return Range{max(n-wayUnit, 0), min(n+wayUnit, wholeWay)}
+}
+
+// replaced is what is believed when nothing that was agrees with what was told: everything else may be as it was, or as
+// it starts.
+func (s *Spec) replaced(cases []Case, i, n int, anyOn bool) []Case {
+	form := &s.controls[i]
+	var out []Case
+	for k := range cases {
+		c := cases[k].clone()
+		if i != s.power {
+			c.Possible[i] = s.exactly(i, n)
+			out = append(out, c)
+			continue
+		}
+		c.Until, c.Armed = Span{}, Span{}
+		for j := range c.Possible {
+			if j != i && s.controls[j].OnStart != "" && s.controls[j].OnStart != StartKeeps {
+				c.Possible[j] = c.Possible[j].or(s.started(j, c.Possible[j]))
+			}
+			c.Possible[j].Typed = nil
+		}
+		modes := []int{n}
+		if anyOn {
+			modes = modes[:0]
+			for m := 1; m < form.size(); m++ {
+				modes = append(modes, m)
+			}
+		}
+		for _, m := range modes {
+			one := c.clone()
+			if one.Phase, one.Mode = On, m; m == 0 {
+				one.Phase = Off
+			}
+			out = append(out, one)
+		}
+	}
+	return out
+}
+
+// exactly is a control that is known to be at a value.
+func (s *Spec) exactly(i, n int) Possible {
+	c := &s.controls[i]
+	if c.Kind != Travel {
+		return Possible{Ranges: only(n)}
+	}
+	at := Motion{From: around(n), Moves: 1}
+	switch {
+	case n == wholeWay:
+		at.Next, at.Moves = nextCloses, 0
+	case n == 0:
+		at.Next, at.Moves = nextOpens, 0
+	case c.Round != "":
+		other := at
+		other.Next = nextCloses
+		return Possible{Motions: []Motion{at, other}}
+	}
+	return Possible{Motions: []Motion{at}}
+}
+
+// Fit is a belief of other forms of the same device, as far as they are alike: by the names and sizes of their controls.
+func (s *Spec) Fit(b Belief, of *Spec) Belief {
+	out := s.Nothing()
+	from := make([]int, len(s.controls))
+	for i := range s.controls {
+		from[i] = -1
+		if j, err := of.find(s.controls[i].Name); err == nil && of.controls[j].alike(&s.controls[i]) {
+			from[i] = j
+			if j < len(b.Trust) {
+				out.Trust[i] = b.Trust[j]
+			}
+		}
+	}
+	samePower := s.power < 0 && of.power < 0 || s.power >= 0 && from[s.power] >= 0
+	nothing := out.Cases
+	out.Cases = nil
+	for k := range b.Cases {
+		old := b.Cases[k]
+		cases := nothing
+		if samePower {
+			c := nothing[0].clone()
+			c.Phase, c.Mode, c.Until, c.Armed = old.Phase, old.Mode, old.Until, old.Armed
+			cases = []Case{c}
+		}
+		for _, c := range cases {
+			c = c.clone()
+			for i, j := range from {
+				if j >= 0 && j < len(old.Possible) {
+					c.Possible[i] = old.Possible[j]
+				}
+			}
+			out.Cases = append(out.Cases, c)
+		}
+	}
+	if len(out.Cases) == 0 {
+		out.Cases = nothing
+	}
+	out.Cases = joined(out.Cases)
+	return out
+}
+
+// alike says whether what is believed of one form holds for another: they have the same values.
+func (c *Control) alike(d *Control) bool {
+	return c.Kind == d.Kind && c.size() == d.size() && strings.Join(c.values(), " ") == strings.Join(d.values(), " ") &&
+		given(c.Least, 0) == given(d.Least, 0) && (c.Round == "") == (d.Round == "")
+}
