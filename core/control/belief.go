@@ -95,41 +95,39 @@ func (c *Case) clone() Case {
 	return out
 }
 
-// key is what two cases have to have in common to be one.
-type caseKey struct {
-	phase        Phase
-	mode         int
-	until, armed Span
+// same says whether two cases are alike but for what controls may be at.
+func (c *Case) same(d *Case) bool {
+	return c.phased(d) && c.Until == d.Until && c.Armed == d.Armed
 }
 
-func (c *Case) key() caseKey { return caseKey{c.Phase, c.Mode, c.Until, c.Armed} }
+// phased says whether two cases are in the same phase.
+func (c *Case) phased(d *Case) bool { return c.Phase == d.Phase && c.Mode == d.Mode }
 
 // joined makes one of cases that are alike but for what controls may be at. Where there are too many still, those of one
 // phase become one.
 func joined(cases []Case) []Case {
-	cases = joinBy(cases, func(c *Case) any { return c.key() })
+	cases = joinBy(cases, (*Case).same)
 	if len(cases) > mostCases {
-		cases = joinBy(cases, func(c *Case) any { return [2]any{c.Phase, c.Mode} })
+		cases = joinBy(cases, (*Case).phased)
 	}
 	return cases
 }
 
-func joinBy(cases []Case, key func(*Case) any) []Case {
-	out := make([]Case, 0, len(cases))
-	at := map[any]int{}
+func joinBy(cases []Case, alike func(*Case, *Case) bool) []Case {
+	out := cases[:0:0]
 	for i := range cases {
 		c := &cases[i]
-		n, there := at[key(c)]
-		if !there {
-			at[key(c)] = len(out)
-			out = append(out, c.clone())
+		n := slices.IndexFunc(out, func(o Case) bool { return alike(&o, c) })
+		if n < 0 {
+			out = append(out, *c)
 			continue
 		}
-		to := &out[n]
+		to := out[n].clone()
 		to.Until, to.Armed = to.Until.or(c.Until), to.Armed.or(c.Armed)
 		for j := range to.Possible {
 			to.Possible[j] = to.Possible[j].or(c.Possible[j])
 		}
+		out[n] = to
 	}
 	return out
 }

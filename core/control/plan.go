@@ -88,21 +88,41 @@ type wish struct {
 
 // planner makes a plan, and follows what is believed while it goes.
 type planner struct {
-	spec  *Spec
-	ask   Ask
-	wants []wish
-	cur   Belief    // after the presses so far
-	now   time.Time // of the last press
-	due   time.Time // nothing is pressed before
-	until time.Time // everything has come about by then
-	plan  Plan
+	spec     *Spec
+	ask      Ask
+	wants    []wish
+	spoiling bool
+	cur      Belief    // after the presses so far
+	now      time.Time // of the last press
+	due      time.Time // nothing is pressed before
+	until    time.Time // everything has come about by then
+	stuck    bool      // there is no way from here
+	plan     Plan
 }
 
 // Plan is the presses that lead to what is wanted. Where no presses surely do, it is not Sure, and says what would help.
 // Errors wrap ErrForm or ErrPlan.
 func (s *Spec) Plan(b Belief, ask Ask, now time.Time) (Plan, error) {
 	now = clean(now)
-	p := &planner{spec: s, ask: ask, cur: s.at(b, now), now: now, due: now, until: now}
+	first, err := s.plan(b, ask, now, false)
+	if err != nil || first.Sure || len(ask.Wants) == 1 {
+		return first, err
+	}
+	// A key that sets one of them may change another one: then that one goes last.
+	ask.Wants = slices.Clone(ask.Wants)
+	for range ask.Wants {
+		ask.Wants = append(ask.Wants[1:], ask.Wants[0])
+		if p, err := s.plan(b, ask, now, true); err == nil && p.Sure {
+			return p, nil
+		}
+	}
+	return first, nil
+}
+
+// plan makes a plan that sets one control after another in the order of the wants. Keys that change another wanted
+// control as well are used where spoiling is allowed.
+func (s *Spec) plan(b Belief, ask Ask, now time.Time, spoiling bool) (Plan, error) {
+	p := &planner{spec: s, ask: ask, spoiling: spoiling, cur: s.at(b, now), now: now, due: now, until: now}
 	power, err := p.read()
 	if err != nil {
 		return Plan{}, err
@@ -110,7 +130,7 @@ func (s *Spec) Plan(b Belief, ask Ask, now time.Time) (Plan, error) {
 	if power != nil {
 		p.switchTo(*power)
 	}
-	switched := len(p.plan.Helps) == 0 // else it may not even be on
+	switched := !p.stuck // else it may not even be on
 	for _, w := range p.wants {
 		if w.control != s.power && switched {
 			p.set(w)
@@ -127,7 +147,7 @@ func (s *Spec) Plan(b Belief, ask Ask, now time.Time) (Plan, error) {
 			p.plan.Takes.Round(time.Second), MaxPlan)
 	}
 	final := s.at(p.cur, end)
-	p.plan.Sure = len(p.plan.Helps) == 0
+	p.plan.Sure = !p.stuck
 	for _, w := range p.wants {
 		if p.plan.Sure && w.relative == 0 && !s.holds(final, w, end) {
 			p.plan.Sure = false
@@ -177,10 +197,20 @@ func (p *planner) read() (*powerWish, error) {
 	case mask == 0:
 		return nil, fmt.Errorf("%w: with %s %s the rest cannot be: leave one out", ErrPlan, s.controls[s.power].Name,
 			s.controls[s.power].text(max(named.value, 0)))
-	case s.power < 0 || mask == anyPower:
+	case s.power < 0 || mask == anyPower, p.onlySteps() && p.may(mask):
 		return nil, nil
 	}
 	return &powerWish{mask, named}, nil
+}
+
+// onlySteps says whether all that is wanted is some steps: that is no reason to switch anything.
+func (p *planner) onlySteps() bool {
+	return !slices.ContainsFunc(p.wants, func(w wish) bool { return w.relative == 0 })
+}
+
+// may says whether power may be at one of some values.
+func (p *planner) may(mask uint64) bool {
+	return slices.ContainsFunc(p.cur.Cases, func(c Case) bool { return c.bit()&mask != 0 })
 }
 
 // relative reads +3 and -2.
@@ -285,6 +315,7 @@ func (p *planner) leave(control int) {
 
 // help says that a control cannot surely be set, and what would help.
 func (p *planner) help(control int, key, why string) {
+	p.stuck = true
 	name := p.spec.controls[control].Name
 	add := func(kind HelpKind, key, text string) {
 		p.plan.Helps = append(p.plan.Helps, Help{kind, name, key, text})
@@ -303,21 +334,27 @@ func (p *planner) keyThat(control int, fits func(effect) bool) string {
 	best, least := "", 0
 	for _, key := range s.order {
 		all := s.effects[key]
-		i := slices.IndexFunc(all, func(e effect) bool { return e.control == control && fits(e) && p.obeys(e) })
-		if i < 0 || control != s.power && s.turns(key) {
+		i := slices.IndexFunc(all, func(e effect) bool {
+			return e.control == control && fits(e) && (p.obeys(e) || p.onlySteps())
+		})
+		if i < 0 || control != s.power && s.turns(key) || p.spoils(key, control) {
 			continue
 		}
 		beside := len(all)
-		for _, e := range all {
-			if e.control != control && slices.ContainsFunc(p.wants, func(w wish) bool { return w.control == e.control }) {
-				beside += 10
-			}
-		}
 		if best == "" || beside < least {
 			best, least = key, beside
 		}
 	}
 	return best
+}
+
+// spoils says whether a key must not be used for a control, as it changes another one that is wanted.
+func (p *planner) spoils(key string, control int) bool {
+	return slices.ContainsFunc(p.spec.effects[key], func(e effect) bool {
+		return e.control != control && slices.ContainsFunc(p.wants, func(w wish) bool {
+			return w.control == e.control && (!p.spoiling || w.relative != 0)
+		})
+	})
 }
 
 // obeys says whether an effect works in every case, once none ignores keys any more.

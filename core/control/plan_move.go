@@ -15,8 +15,11 @@ func (p *planner) move(w wish) {
 		p.toEnd(w.control, c, w.value)
 		return
 	}
+	if p.already(w) {
+		return
+	}
 	from, ok := p.place(w.control)
-	if !ok { // from the nearer end it is exact
+	if !ok || (w.value-from)*(w.value-from) < within*within { // from the nearer end it is exact
 		end := 0
 		if w.value > wholeWay/2 {
 			end = wholeWay
@@ -32,9 +35,6 @@ func (p *planner) move(w wish) {
 		dir = -1
 	}
 	part := (w.value - from) * dir
-	if part <= within {
-		return
-	}
 	if !p.start(w.control, c, dir) {
 		return
 	}

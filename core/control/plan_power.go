@@ -162,7 +162,7 @@ func (p *planner) search(control int, from uint64, to int) []string {
 // device beside it.
 func (p *planner) effectOn(key string, control int) *effect {
 	s := p.spec
-	if control != s.power && s.turns(key) {
+	if control != s.power && s.turns(key) || p.spoils(key, control) {
 		return nil
 	}
 	all := s.effects[key]

@@ -49,10 +49,11 @@ func (s *Spec) After(b Belief, p Press) Belief {
 	}
 	b = s.at(b, p.At)
 	out := Belief{Trust: s.trustAfter(b.Trust, p)}
+	out.Cases = make([]Case, 0, len(b.Cases))
 	for i := range b.Cases {
 		c := &b.Cases[i]
 		if p.Outcome == Unknown {
-			out.Cases = append(out.Cases, c.clone())
+			out.Cases = append(out.Cases, *c)
 		}
 		for _, may := range s.split(c, p.At) {
 			out.Cases = append(out.Cases, s.press(&may, p)...)
@@ -223,14 +224,10 @@ func (s *Spec) switchedOff(c *Case, at time.Time) []Case {
 	if c.Armed.From.IsZero() {
 		return []Case{asks}
 	}
-	least, most := at.Sub(c.Armed.To), at.Sub(c.Armed.From)
-	switch {
-	case most <= less(ms(form.AgainMS)):
+	if at.Sub(c.Armed.From) <= less(ms(form.AgainMS)) {
 		return []Case{off}
-	case least > more(ms(form.AgainMS)):
-		return []Case{asks}
 	}
-	return []Case{off, asks}
+	return []Case{off, asks} // what is surely too late is not armed any more
 }
 
 // started is what a control is at when its device was switched on.

@@ -22,6 +22,7 @@ var stories = flag.Int("stories", 100_000, "how many random stories are told")
 
 // story is a random device, what is believed of it, and everything that happened.
 type story struct {
+	quiet  bool
 	random *rand.Rand
 	thing  *thing
 	spec   *control.Spec
@@ -29,12 +30,17 @@ type story struct {
 	now    time.Time
 	log    []string
 
-	base    control.Belief // before the presses
+	books   map[string]ledger // of trust, as base is
+	base    control.Belief    // before the presses
+	based   time.Time         // when that was so
 	presses []control.Press
 	late    []control.Press // that will be told of later
 }
 
 func (s *story) note(format string, args ...any) {
+	if s.quiet {
+		return
+	}
 	s.log = append(s.log, fmt.Sprintf("%7.2f ", s.now.Sub(epoch).Seconds())+fmt.Sprintf(format, args...))
 }
 
@@ -49,15 +55,28 @@ func (s *story) fold() {
 	}
 }
 
-// said begins anew from what is certain.
-func (s *story) said(b control.Belief) {
-	s.base, s.belief, s.presses, s.late = b, b, nil, nil
+// know takes a press that is the last so far.
+func (s *story) know(p control.Press) {
+	s.presses = append(s.presses, p)
+	s.belief = s.spec.After(s.belief, p)
 }
 
-// tell is one story; what went wrong, or "".
+// said begins anew from what is certain.
+func (s *story) said(b control.Belief) {
+	s.base, s.belief, s.presses, s.late, s.based = b, b, nil, nil, s.now
+}
+
+// tell is one story; what went wrong, or "". What happened is written down only where something did.
 func tell(seed uint64, mutate func(*control.Spec, *rand.Rand)) (trouble string) {
+	if tellIt(seed, true, mutate) == "" {
+		return ""
+	}
+	return tellIt(seed, false, mutate)
+}
+
+func tellIt(seed uint64, quiet bool, mutate func(*control.Spec, *rand.Rand)) (trouble string) {
 	r := rand.New(rand.NewPCG(seed, 1))
-	s := &story{random: r, thing: newThing(r), now: epoch}
+	s := &story{quiet: quiet, random: r, thing: newThing(r), now: epoch}
 	spec, err := control.Compile(s.thing.keys, s.thing.forms)
 	if err != nil {
 		return fmt.Sprintf("seed %d: %v", seed, err)
@@ -66,6 +85,7 @@ func tell(seed uint64, mutate func(*control.Spec, *rand.Rand)) (trouble string) 
 		mutate(spec, r)
 	}
 	s.spec = spec
+	s.books = map[string]ledger{}
 	s.said(spec.Nothing())
 	for range 30 {
 		if what := s.step(); what != "" {
@@ -78,7 +98,7 @@ func tell(seed uint64, mutate func(*control.Spec, *rand.Rand)) (trouble string) 
 // step is one thing that happens, and a look at what is believed then.
 func (s *story) step() string {
 	r := s.random
-	s.now = s.now.Add(time.Duration(float64(pick(r, 500*time.Millisecond, 2*time.Second, 5*time.Second, 30*time.Second)) *
+	s.now = s.now.Add(time.Duration(float64(pick(r, 500*time.Millisecond, 2*time.Second, 5*time.Second, 30*time.Second, 4*time.Minute)) *
 		(0.5 + r.Float64())))
 	switch n := r.IntN(20); {
 	case n < 8:
@@ -129,8 +149,7 @@ func (s *story) handset() {
 		s.late = append(s.late, p)
 	} else {
 		s.note("handset %s %s", p.Key, p.Held)
-		s.presses = append(s.presses, p)
-		s.fold()
+		s.know(p)
 	}
 	s.now = s.now.Add(p.Held)
 }
@@ -143,8 +162,7 @@ func (s *story) send() {
 		s.thing.press(p.Key, p.At, 0)
 	}
 	s.note("send %s: %s, reaches %t", p.Key, p.Outcome, reaches)
-	s.presses = append(s.presses, p)
-	s.fold()
+	s.know(p)
 }
 
 // told lets a person say what something truly is.
@@ -157,8 +175,15 @@ func (s *story) told() string {
 	value := s.thing.truth(c.Name, s.now)
 	b, fits, err := s.spec.Tell(s.belief, c.Name, value, control.Told, s.now)
 	s.note("told %s is %s", c.Name, value)
+	s.books = s.ledgers()
+	s.books[c.Name] = ledger{known: true, since: s.now, set: value, sets: 2}
 	if err != nil || !fits {
 		return fmt.Sprintf("what is true of %s does not fit: %v", c.Name, err)
+	}
+	for _, st := range s.spec.States(b, s.now) {
+		if st.Control == c.Name && place(st.Value) != place(value) {
+			return fmt.Sprintf("%s was told to be %s, and is believed to be %s", c.Name, value, st.Text())
+		}
 	}
 	s.said(b)
 	return ""
@@ -166,16 +191,35 @@ func (s *story) told() string {
 
 // check says which true value is not among the possible ones.
 func (s *story) check() string {
+	books := s.ledgers()
+	if s.plain() {
+		return "power was known, every press of it too, and now it is not"
+	}
 	for _, st := range s.spec.States(s.belief, s.now) {
 		value := s.thing.truth(st.Control, s.now)
 		if !s.among(value, st) {
 			return fmt.Sprintf("%s is %s, and believed to be %s", st.Control, value, st.Text())
 		}
-		if st.Word == control.Certain && st.Value == "" {
-			return fmt.Sprintf("%s is certain, and may be at %s", st.Control, st.Text())
+		if word := books[st.Control].word(s.thing.form(st.Control), st, s.now); st.Word != word {
+			return fmt.Sprintf("%s is %s, not %s: %+v", st.Control, st.Word, word, books[st.Control])
 		}
 	}
 	return ""
+}
+
+// plain says whether power was known, all presses since were sent half a minute apart, and it is not known any more.
+func (s *story) plain() bool {
+	if !s.thing.hasPower || s.spec.States(s.base, s.based)[0].Value == "" {
+		return false
+	}
+	last := s.based
+	for _, p := range s.presses {
+		if p.Outcome == control.Unknown || p.At.Sub(last) < 30*time.Second {
+			return false
+		}
+		last = p.At
+	}
+	return s.now.Sub(last) > 30*time.Second && s.spec.States(s.belief, s.now)[0].Value == ""
 }
 
 // among says whether a value is one of those that are told of a control.
@@ -233,12 +277,16 @@ func (s *story) plan() string {
 	if !p.Sure && len(p.Helps) == 0 {
 		return "it is not sure, and says no help"
 	}
+	if !p.Sure && len(wants) == 1 && s.reachable(wants[0]) {
+		return "it could be sure, and is not"
+	}
 	if what := s.leftOut(wants, asked, p); what != "" {
 		return what
 	}
 	if !p.Sure {
 		return ""
 	}
+	level, on := s.thing.level, !s.thing.hasPower || s.thing.mode > 0 && !s.now.Before(s.thing.ready) && len(p.Steps) == 1
 	var done []control.Press
 	at := s.now
 	for _, step := range p.Steps {
@@ -253,9 +301,16 @@ func (s *story) plan() string {
 		}
 	}
 	s.now = later(at, s.now.Add(p.Takes))
-	s.presses = append(s.presses, done...)
-	s.fold()
+	for _, p := range done {
+		s.know(p)
+	}
 	for _, w := range wants {
+		if steps, ok := strings.CutPrefix(w.Value, "+"); ok {
+			if on && s.thing.level != s.thing.stepped(level, steps) {
+				return fmt.Sprintf("the plan was sure, and %s went from %d to %d", w.Control, level, s.thing.level)
+			}
+			continue
+		}
 		if truth := s.thing.truth(w.Control, s.now); place(truth) != place(w.Value) || truth != w.Value && place(w.Value) == 0 {
 			if w.Control == "shutter" && near(place(truth), place(w.Value)) {
 				continue
@@ -283,6 +338,9 @@ func (s *story) anyValue(c control.Control) string {
 		}
 		return pick(r, "off", "on")
 	case "volume":
+		if r.IntN(4) == 0 {
+			return fmt.Sprint("+", 1+r.IntN(3))
+		}
 		return fmt.Sprint(r.IntN(s.thing.levels))
 	case "mute":
 		return pick(r, "off", "on")
@@ -302,6 +360,9 @@ func (s *story) leftOut(wants []control.Want, asked bool, p control.Plan) string
 	}
 	w := wants[0]
 	c := s.thing.form(w.Control)
+	if strings.HasPrefix(w.Value, "+") {
+		return ""
+	}
 	for _, st := range s.spec.States(s.belief, s.now) {
 		if st.Control != w.Control || place(st.Value) != place(w.Value) || st.Value == "" || s.thing.typed != "" {
 			continue
@@ -319,6 +380,37 @@ func (s *story) leftOut(wants []control.Want, asked bool, p control.Plan) string
 		}
 	}
 	return ""
+}
+
+// reachable says whether there is a way to a value from all that is possible, as far as the forms and what is known of
+// power tell: no plan may miss it.
+func (s *story) reachable(w control.Want) bool {
+	c := s.thing.form(w.Control)
+	if strings.HasPrefix(w.Value, "+") {
+		return false
+	}
+	var power, it control.State
+	for _, st := range s.spec.States(s.belief, s.now) {
+		if st.Kind == control.Power {
+			power = st
+		}
+		if st.Control == w.Control {
+			it = st
+		}
+	}
+	on := c.Kind == control.Power || !s.thing.hasPower || c.While == control.WhileAny || power.Value != ""
+	if on && (c.Keys[w.Value] != "" && c.Kind != control.Digits || c.Kind == control.Digits && c.Keys == nil) {
+		return true
+	}
+	switch {
+	case !on:
+		return false
+	case c.Kind == control.Dial && c.Up != "" && c.Ends != control.EndsRound, c.Kind == control.Travel && c.Open != "":
+		return true
+	case c.Kind == control.Travel: // what its one key does next is not known even at an end: it may have been stopped there
+		return false
+	}
+	return it.Value != "" && (power.Phase == control.On || c.OnStart != control.StartUnknown)
 }
 
 func (s *story) unmutedBy(c *control.Control) bool { return c.Name == "mute" && s.thing.unmutes }

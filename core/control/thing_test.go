@@ -453,6 +453,16 @@ func (d *thing) turn(steps int) {
 	d.level = min(max(d.level, 0), d.levels-1)
 }
 
+// stepped is where so many steps up lead from a level.
+func (d *thing) stepped(from int, steps string) int {
+	n := 0
+	_, _ = fmt.Sscan(steps, &n)
+	if d.circle {
+		return (from + n) % d.levels
+	}
+	return min(from+n, d.levels-1)
+}
+
 func (d *thing) pressDigits(key string, c *control.Control, at time.Time) {
 	switch {
 	case key == c.Up && key != "":

@@ -7,6 +7,9 @@ import "time"
 func (s *Spec) At(b Belief, now time.Time) Belief { return s.at(b, clean(now)) }
 
 func (s *Spec) at(b Belief, now time.Time) Belief {
+	if s.still(b, now) {
+		return b
+	}
 	out := Belief{Cases: make([]Case, 0, len(b.Cases)), Trust: b.Trust}
 	for i := range b.Cases {
 		c := b.Cases[i].clone()
@@ -23,6 +26,22 @@ func (s *Spec) at(b Belief, now time.Time) Belief {
 	}
 	out.Cases = joined(out.Cases)
 	return out
+}
+
+// still says whether nothing goes on by itself.
+func (s *Spec) still(b Belief, now time.Time) bool {
+	for i := range b.Cases {
+		c := &b.Cases[i]
+		if !c.Until.To.IsZero() && !now.Before(c.Until.To) || !c.Armed.From.IsZero() {
+			return false
+		}
+		for j := range c.Possible {
+			if c.Possible[j].Typed != nil || len(c.Possible[j].Motions) > 0 {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // settle ends a warm-up or cool-down.
@@ -58,9 +77,9 @@ func (s *Spec) later(i int, p Possible, now time.Time) Possible {
 // split is the cases that one may be at a time: at the edge of a warm-up it may have ended, or not.
 func (s *Spec) split(c *Case, now time.Time) []Case {
 	if c.Phase != Warming && c.Phase != Cooling || now.Before(c.Until.From) {
-		return []Case{c.clone()}
+		return []Case{*c}
 	}
 	ended := c.clone()
 	ended.settle()
-	return []Case{c.clone(), ended}
+	return []Case{*c, ended}
 }

@@ -94,7 +94,7 @@ func (m Motion) goes(where Range, dir int, at time.Time) Motion {
 	if dir < 0 {
 		next = nextStopsClosing
 	}
-	return Motion{Dir: dir, From: where, Began: at, Next: next, Moves: m.Moves + 1}
+	return Motion{Dir: dir, From: where, Began: at, Next: next, Moves: m.Moves}
 }
 
 // arrived ends the motions that must have ended by a time.

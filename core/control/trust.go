@@ -69,7 +69,6 @@ func (s *Spec) trustAfter(trust []Trust, p Press) []Trust {
 			t.set(e.arg, p.At)
 		default:
 			t.Presses++
-			t.Sets = 0
 			if e.op == OpStep && e.arg*t.Run >= 0 {
 				t.Run += e.arg
 			} else {

@@ -44,7 +44,7 @@ func (s *Spec) typed(c *Control, was Possible, digit byte, at time.Time) Possibl
 		}
 		digits, before = t.Digits+digits, t.Before
 	}
-	if digits[0] == '0' && c.Fewest < c.digits() { // some devices pass over it, and wait for more
+	if len(digits) > 1 && digits[0] == '0' && c.Fewest < c.digits() { // some devices pass over it, and wait for more
 		return unsure(c, at)
 	}
 	if len(digits) >= c.digits() && c.Enter == "" {

@@ -1,0 +1,122 @@
+package control_test
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"time"
+
+	"urbo/core/control"
+)
+
+// ledger is how far a control can be trusted, as the test counts it from what happened.
+type ledger struct {
+	known    bool // somebody said or pressed anything
+	since    time.Time
+	set      string // what it was set to
+	sets     int    // how often in a row
+	relative int    // presses since that went on from there
+	run      int    // steps in one direction
+}
+
+// deed is what a key does to a control, as far as trust goes.
+type deed struct {
+	control string
+	sets    string // the value that it is set to; "" where the key goes on from what it is
+	step    int
+}
+
+// deeds lists what a key does, from the forms.
+func (d *thing) deeds(key string) (out []deed) {
+	for _, c := range d.forms.Controls {
+		for v, k := range c.Keys {
+			if k == key {
+				out = append(out, deed{c.Name, v, 0})
+			}
+		}
+		switch {
+		case c.Kind == control.Travel && key == c.Open:
+			out = append(out, deed{c.Name, "up", 0})
+		case c.Kind == control.Travel && key == c.Close:
+			out = append(out, deed{c.Name, "down", 0})
+		case c.Kind == control.Digits && len(key) == 1 && key >= "0" && key <= "9":
+			out = append(out, deed{c.Name, "", 0})
+		case key == c.Round, key == c.Stop, key == c.Enter, slices.Contains(c.Also, key):
+			out = append(out, deed{c.Name, "", 0})
+		case key == c.Up:
+			out = append(out, deed{c.Name, "", 1})
+		case key == c.Down:
+			out = append(out, deed{c.Name, "", -1})
+		}
+	}
+	if d.unmutes && key == "volume-up" {
+		out = append(out, deed{"mute", "off", 0})
+	}
+	return out
+}
+
+// entered is the ledger after a press.
+func (l ledger) entered(does deed, p control.Press, c *control.Control) ledger {
+	l.known = true
+	reaches := func(steps int) bool { // far enough to be at an end for sure
+		n := int(*c.Most - *c.Least)
+		return c.Kind == control.Dial && c.Ends != control.EndsRound && steps >= n+max((n+9)/10, 4)
+	}
+	switch {
+	case p.Outcome == control.Failed:
+		return l
+	case p.Outcome == control.Unknown:
+		l.relative++
+		l.sets, l.run = 0, 0
+	case does.sets != "" && does.sets == l.set && l.relative == 0 && l.sets > 0:
+		l.sets++
+		l.since = p.At
+	case does.sets != "":
+		l = ledger{known: true, since: p.At, set: does.sets, sets: 1}
+	default:
+		l.relative++
+		l.sets = 0
+		if does.step*l.run < 0 || does.step == 0 {
+			l.run = 0
+		} else {
+			l.run += does.step
+		}
+		if does.step != 0 && c.Kind == control.Dial && (reaches(l.run) || reaches(-l.run)) {
+			end := *c.Least
+			if l.run > 0 {
+				end = *c.Most
+			}
+			l = ledger{known: true, since: p.At, set: fmt.Sprint(end), sets: 2}
+		}
+	}
+	return l
+}
+
+// word is what is said of a control.
+func (l ledger) word(c *control.Control, st control.State, now time.Time) control.Word {
+	limit := 5
+	if c.Kind == control.Dial || c.Kind == control.Selector && len(c.Values) > 2 {
+		limit = 3
+	}
+	switch {
+	case st.Value == "", !l.known, l.relative > limit:
+		return control.Doubtful
+	case l.sets >= 2 && l.relative == 0 && !now.After(l.since.Add(10*time.Minute)):
+		return control.Certain
+	}
+	return control.Believed
+}
+
+// ledgers are those of all controls, from what was said last and the presses since.
+func (s *story) ledgers() map[string]ledger {
+	out := maps.Clone(s.books)
+	for _, p := range s.presses {
+		if p.Outcome == control.Failed {
+			continue
+		}
+		for _, does := range s.thing.deeds(p.Key) {
+			out[does.control] = out[does.control].entered(does, p, s.thing.form(does.control))
+		}
+	}
+	return out
+}
