@@ -103,8 +103,8 @@ func (c *Case) same(d *Case) bool {
 // phased says whether two cases are in the same phase.
 func (c *Case) phased(d *Case) bool { return c.Phase == d.Phase && c.Mode == d.Mode }
 
-// joined makes one of cases that are alike but for what controls may be at. Where there are too many still, those of one
-// phase become one.
+// joined makes one of cases that are alike but for what controls may be at. Where there are too many still, those of
+// one phase become one.
 func joined(cases []Case) []Case {
 	cases = joinBy(cases, (*Case).same)
 	if len(cases) > mostCases {
@@ -145,7 +145,8 @@ func (s Span) or(t Span) Span {
 }
 
 func (p Possible) or(q Possible) Possible {
-	return Possible{Ranges: p.Ranges.or(q.Ranges), Typed: orTyped(p.Typed, q.Typed), Motions: orMotions(p.Motions, q.Motions)}
+	return Possible{Ranges: p.Ranges.or(q.Ranges), Typed: orTyped(p.Typed, q.Typed),
+		Motions: orMotions(p.Motions, q.Motions)}
 }
 
 func earlier(a, b time.Time) time.Time {

@@ -43,7 +43,8 @@ func BenchmarkPlan(b *testing.B) {
 	for control, value := range map[string]string{"power": "off", "volume": "14", "mute": "off", "source": "a"} {
 		known, _, _ = s.Tell(known, control, value, "told", epoch)
 	}
-	want := []control.Want{{Control: "power", Value: "on"}, {Control: "source", Value: "c"}, {Control: "volume", Value: "22"}}
+	want := []control.Want{{Control: "power", Value: "on"}, {Control: "source", Value: "c"},
+		{Control: "volume", Value: "22"}}
 	for name, belief := range map[string]control.Belief{"sure": known, "cannot": s.Nothing()} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {

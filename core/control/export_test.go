@@ -22,7 +22,8 @@ func init() {
 		EffectChanges = append(EffectChanges, struct {
 			Name string
 			Do   func(*Spec)
-		}{"another-" + string(op), func(s *Spec) { s.change(op, func(e effect) (effect, bool) { return s.turned(e, to), true }) }},
+		}{"another-" + string(op),
+			func(s *Spec) { s.change(op, func(e effect) (effect, bool) { return s.turned(e, to), true }) }},
 			struct {
 				Name string
 				Do   func(*Spec)

@@ -147,7 +147,8 @@ func (l living) month(t *testing.T, seed uint64, into tally) (missed int) {
 
 // TestMonth_WordsMeanWhatTheySay holds the words to how often they are true, in months with misses.
 func TestMonth_WordsMeanWhatTheySay(t *testing.T) {
-	table := "| device | certain | of it true | believed | of it true | doubtful | of it true |\n|---|---|---|---|---|---|---|\n"
+	table := "| device | certain | of it true | believed | of it true | doubtful | of it true " +
+		"|\n|---|---|---|---|---|---|---|\n"
 	for _, l := range livings {
 		one := tally{map[control.Word]int{}, map[control.Word]int{}}
 		for m := range *months {
@@ -163,7 +164,8 @@ func TestMonth_WordsMeanWhatTheySay(t *testing.T) {
 				table += " | 0 % | –"
 				continue
 			}
-			table += fmt.Sprintf(" | %.1f %% | %.2f %%", 100*share(one.said[w], all), 100*share(one.true[w], one.said[w]))
+			table += fmt.Sprintf(" | %.1f %% | %.2f %%", 100*share(one.said[w], all),
+				100*share(one.true[w], one.said[w]))
 		}
 		table += " |\n"
 		assert.GreaterOrEqual(t, share(one.true[control.Certain], one.said[control.Certain]), 0.999, l.name)

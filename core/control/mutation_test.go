@@ -31,8 +31,10 @@ var rules = []struct{ name, file, old, new string }{
 	{"another key never ends the asking", "press.go", "cases = []Case{still, next}", "cases = []Case{still}"},
 	{"a key that wakes does no more", "press.go", "	if wakes {", "	if false {"},
 	{"a key that wakes does all at once", "press.go", "out = append(out, more)", "out[i] = more"},
-	{"a key that wakes does not wake", "press.go", "			if was == 0 {\n				return s.switched(c, was, max(e.arg, 1), p.At)\n			}", ""},
-	{"off is off at once", "press.go", "	if form.AgainMS == 0 {\n		return []Case{off}\n	}\n", "	return []Case{off}\n"},
+	{"a key that wakes does not wake", "press.go",
+		"			if was == 0 {\n				return s.switched(c, was, max(e.arg, 1), p.At)\n			}", ""},
+	{"off is off at once", "press.go", "	if form.AgainMS == 0 {\n		return []Case{off}\n	}\n",
+		"	return []Case{off}\n"},
 	{"off twice is in time to the moment", "press.go", "<= less(ms(form.AgainMS)) {", "<= ms(form.AgainMS) {"},
 	{"off twice is late to the moment", "time.go", "now.Sub(c.Armed.To) > more(again)", "now.Sub(c.Armed.To) > again"},
 	{"off twice is never sure", "press.go", "<= less(ms(form.AgainMS)) {", "< 0 {"},
@@ -43,13 +45,17 @@ var rules = []struct{ name, file, old, new string }{
 		"next.Until = Span{at.Add(ms(form.WarmUpMS)), at.Add(ms(form.WarmUpMS))}"},
 	{"what starts with anything keeps", "press.go", "	case StartUnknown:\n		return s.anything(i)\n",
 		"	case StartUnknown:\n		return p\n"},
-	{"what starts with a value keeps", "press.go", "return Possible{Ranges: only(n)}\n	}\n}", "_ = n\n		return p\n	}\n}"},
-	{"a dial that goes round stops", "press.go", "round := c.Ends == EndsRound || c.Kind == Selector", "round := false"},
+	{"what starts with a value keeps", "press.go", "return Possible{Ranges: only(n)}\n	}\n}",
+		"_ = n\n		return p\n	}\n}"},
+	{"a dial that goes round stops", "press.go", "round := c.Ends == EndsRound || c.Kind == Selector",
+		"round := false"},
 	{"a dial that stops goes round", "press.go", "round := c.Ends == EndsRound || c.Kind == Selector", "round := true"},
 	{"a held key makes one step", "press.go", "case held <= short:", "case true:"},
 	{"a held key is exact", "press.go", "return max(n-1, 1), max(n+1, 1)", "return max(n, 1), max(n, 1)"},
-	{"a vague key does nothing", "press.go", "	case OpVague, OpOn:\n	}\n	return s.anything(e.control)", "	case OpVague, OpOn:\n	}\n	return was"},
-	{"a warm-up never ends", "time.go", "if (c.Phase == Warming || c.Phase == Cooling) && !now.Before(c.Until.To) {", "if false {"},
+	{"a vague key does nothing", "press.go", "	case OpVague, OpOn:\n	}\n	return s.anything(e.control)",
+		"	case OpVague, OpOn:\n	}\n	return was"},
+	{"a warm-up never ends", "time.go", "if (c.Phase == Warming || c.Phase == Cooling) && !now.Before(c.Until.To) {",
+		"if false {"},
 	{"the asking never ends", "time.go", "now.Sub(c.Armed.To) > more(again)", "again < 0"},
 	{"a warm-up has not ended at its edge", "time.go", "return []Case{*c, ended}", "return []Case{*c}"},
 	{"a warm-up has ended at its edge", "time.go", "return []Case{*c, ended}", "return []Case{ended}"},
@@ -57,27 +63,38 @@ var rules = []struct{ name, file, old, new string }{
 	{"nothing arrives", "time.go", "p.Motions = arrived(c, p.Motions, now)", ""},
 	{"a digit always begins anew", "typing.go", "digits, before = t.Digits+digits, t.Before", "before = t.Before"},
 	{"a late digit is in time", "typing.go", `t.Digits == "", since > less(c.timeout()):`, `t.Digits == "", since > 2*c.timeout():`},
-	{"a number counts before its digits are there", "typing.go", "len(digits) >= c.digits() && c.Enter == \"\"", "c.Enter == \"\""},
+	{"a number counts before its digits are there", "typing.go", "len(digits) >= c.digits() && c.Enter == \"\"",
+		"c.Enter == \"\""},
 	{"a number never counts by its digits", "typing.go", "len(digits) >= c.digits() && c.Enter == \"\"", "false"},
-	{"fewer digits than needed count", "typing.go", "return Possible{Ranges: before.or(only(n - least))}", "return Possible{Ranges: only(n - least)}"},
+	{"fewer digits than needed count", "typing.go", "return Possible{Ranges: before.or(only(n - least))}",
+		"return Possible{Ranges: only(n - least)}"},
 	{"a number that waits does not count yet", "typing.go", "p.Ranges = p.Ranges.or(t.May)", ""},
-	{"enter does nothing", "typing.go", "	return counted(c, t.Digits, t.Before)\n}\n\n// waited", "	return was\n}\n\n// waited"},
-	{"what was not entered counts", "typing.go", "		return Possible{Ranges: t.Before}\n	}\n	return counted", "	}\n	return counted"},
+	{"enter does nothing", "typing.go", "	return counted(c, t.Digits, t.Before)\n}\n\n// waited",
+		"	return was\n}\n\n// waited"},
+	{"what was not entered counts", "typing.go", "		return Possible{Ranges: t.Before}\n	}\n	return counted",
+		"	}\n	return counted"},
 	{"what was interrupted does not count", "typing.go", "may := was.Ranges.or(was.Typed.May)", "may := was.Ranges"},
 	{"motors are exact", "travel.go", "uneven = 0.05", "uneven = 0.0"},
 	{"travel begins at once", "travel.go", "passed-more(delay)", "passed"},
-	{"stop does not stop", "travel.go", "			out = append(out, m.stands(where))\n		default", "			out = append(out, m)\n		default"},
-	{"a key that goes round forgets which way", "travel.go", "	case 1:\n		next = nextCloses\n	case -1:\n		next = nextOpens\n", ""},
+	{"stop does not stop", "travel.go", "			out = append(out, m.stands(where))\n		default",
+		"			out = append(out, m)\n		default"},
+	{"a key that goes round forgets which way", "travel.go",
+		"	case 1:\n		next = nextCloses\n	case -1:\n		next = nextOpens\n", ""},
 	{"what may have arrived moves", "travel.go", "if m.Dir == 0 || may {", "if m.Dir == 0 {"},
-	{"what moves has arrived", "travel.go", "			if m.Dir != 0 {\n				out = append(out, m.stands(where))\n			}\n			if m.Dir == 0 || may {", "			if m.Dir == 0 || may {"},
+	{"what moves has arrived", "travel.go", "			if m.Dir != 0 {\n				out = append(out, " +
+		"m.stands(where))\n			}\n			if m.Dir == 0 || may {", "			if m.Dir == 0 || may {"},
 	{"a direction is not turned", "travel.go", "if m.Dir != e.arg || may {", "if m.Dir == 0 {"},
 	{"close opens", "travel.go", "return where, where.To <= 0, where.From <= 0", "return m.From, false, false"},
-	{"setting is no certain moment", "trust.go", "			t.set(e.arg, p.At)\n		default", "			t.Presses++\n		default"},
+	{"setting is no certain moment", "trust.go", "			t.set(e.arg, p.At)\n		default",
+		"			t.Presses++\n		default"},
 	{"setting again counts once", "trust.go", "			t.Sets++\n", ""},
-	{"setting again is no certain moment", "trust.go", "			t.Sets++\n			t.Certain = p.At\n", "			t.Sets++\n"},
+	{"setting again is no certain moment", "trust.go", "			t.Sets++\n			t.Certain = p.At\n",
+		"			t.Sets++\n"},
 	{"steps do not count", "trust.go", "		default:\n			t.Presses++\n", "		default:\n"},
-	{"unknown presses do not count", "trust.go", "		case p.Outcome == Unknown:\n			t.Presses++\n", "		case p.Outcome == Unknown:\n"},
-	{"an end is never sure", "trust.go", "if end := c.endAfter(t.Run); end >= 0 {", "if end := c.endAfter(0); end >= 0 {"},
+	{"unknown presses do not count", "trust.go", "		case p.Outcome == Unknown:\n			t.Presses++\n",
+		"		case p.Outcome == Unknown:\n"},
+	{"an end is never sure", "trust.go", "if end := c.endAfter(t.Run); end >= 0 {",
+		"if end := c.endAfter(0); end >= 0 {"},
 	{"an end without presses to spare", "trust.go", "case run >= n+spare(n):", "case run >= n:"},
 	{"the lower end without presses to spare", "trust.go", "case -run >= n+spare(n):", "case -run >= n:"},
 	{"steps both ways are one run", "trust.go", "e.op == OpStep && e.arg*t.Run >= 0", "e.op == OpStep"},
@@ -89,25 +106,37 @@ var rules = []struct{ name, file, old, new string }{
 	{"several values are believed", "trust.go", "case values != 1, t.Deaf,", "case t.Deaf,"},
 	{"what nobody said is believed", "trust.go", " t.Source == Assumed,", ""},
 	{"told is not sure", "tell.go", "	t.set(n, now)\n	t.Sets = sure\n", "	t.set(n, now)\n"},
-	{"told changes nothing", "tell.go", "cases = append(cases, kept)", "_ = kept\n				cases = append(cases, c)"},
+	{"told changes nothing", "tell.go", "cases = append(cases, kept)",
+		"_ = kept\n				cases = append(cases, c)"},
 	{"a certain value is pressed", "plan_set.go", "case !p.ask.Asked && p.certainly(w):", "case false:"},
-	{"a certain power is pressed", "plan_power.go", "case !p.ask.Asked && p.certainly(w), key == \"\" && p.already(w):", "case key == \"\" && p.already(w):"},
-	{"a person's wish is left out", "plan_set.go", "	case key != \"\":\n		p.pressKeys(w, key)\n	case c.Kind == Digits", "	case key != \"\" && !already:\n		p.pressKeys(w, key)\n	case c.Kind == Digits"},
-	{"what is believed so goes round", "plan_set.go", "	case already:\n		p.leave(w.control)\n		if p.ask.Asked {\n			p.offer(w)\n		}\n", ""},
-	{"off is pressed once", "plan_power.go", "	if twice {\n		p.press(Step{Key: key, NotLater: less(again)})\n	}\n", ""},
-	{"presses wait for nothing", "plan.go", "at := later(p.now.Add(step.Wait), later(p.due, p.awake()))", "at := p.now.Add(step.Wait)"},
-	{"an end without presses to spare is gone to", "plan_set.go", "toBottom, toTop := hi+spare(hi), n-1-lo+spare(n-1-lo)", "toBottom, toTop := hi-1, n-2-lo"},
-	{"what was typed is typed on", "plan_set.go", "p.due = later(p.due, t.At.Add(more(c.timeout())+time.Millisecond))", "_ = t"},
+	{"a certain power is pressed", "plan_power.go", "case !p.ask.Asked && p.certainly(w), key == \"\" && p.already(w):",
+		"case key == \"\" && p.already(w):"},
+	{"a person's wish is left out", "plan_set.go", "	case key != \"\":\n		p.pressKeys(w, key)",
+		"	case key != \"\" && !already:\n		p.pressKeys(w, key)"},
+	{"what is believed so goes round", "plan_set.go",
+		"	case already:\n		p.leave(w.control)\n		if p.ask.Asked {\n			p.offer(w)\n		}\n",
+		""},
+	{"off is pressed once", "plan_power.go",
+		"	if twice {\n		p.press(Step{Key: key, NotLater: less(again)})\n	}\n", ""},
+	{"presses wait for nothing", "plan.go", "at := later(p.now.Add(step.Wait), later(p.due, p.awake()))",
+		"at := p.now.Add(step.Wait)"},
+	{"an end without presses to spare is gone to", "plan_set.go",
+		"toBottom, toTop := hi+spare(hi), n-1-lo+spare(n-1-lo)", "toBottom, toTop := hi-1, n-2-lo"},
+	{"what was typed is typed on", "plan_set.go", "p.due = later(p.due, t.At.Add(more(c.timeout())+time.Millisecond))",
+		"_ = t"},
 	{"leading zeros are left out", "plan_set.go", `fmt.Sprintf("%0*d", c.Fewest, w.value`, `fmt.Sprintf("%0*d", 0*c.Fewest, w.value`},
 	{"enter is left out", "plan_set.go", `case c.Enter != "":`, "case false:"},
 	{"a number is over at once", "plan_set.go", "p.hold(more(c.timeout()) + time.Millisecond)", ""},
 	{"an end is reached at once", "plan_move.go", "	p.settle(p.way(c, end))\n", ""},
 	{"a part of the way from an end that is not reached", "plan_move.go", "		p.hold(p.way(c, end))\n", ""},
-	{"from anywhere a part of the way", "plan_move.go", "if len(may) != 1 || may[0].To-may[0].From > 2*nearby {", "if false {"},
+	{"from anywhere a part of the way", "plan_move.go", "if len(may) != 1 || may[0].To-may[0].From > 2*nearby {",
+		"if false {"},
 	{"moves by parts for ever", "plan_move.go", "m.Dir != 0 || m.Moves >= mostMoves", "m.Dir != 0"},
-	{"stop comes late", "plan_move.go", "after := ms(c.DelayMS) + time.Duration(part)", "after := ms(c.DelayMS) + time.Duration(part+200)"},
+	{"stop comes late", "plan_move.go", "after := ms(c.DelayMS) + time.Duration(part)",
+		"after := ms(c.DelayMS) + time.Duration(part+200)"},
 	{"a plan is always sure", "plan.go", "p.plan.Sure = !p.stuck", "p.plan.Sure = true"},
-	{"what is wanted is not looked at in the end", "plan.go", "w.relative == 0 && !s.holds(final, w, end)", "w.relative == 0 && !s.holds(final, w, end) && len(p.wants) > 99"},
+	{"what is wanted is not looked at in the end", "plan.go", "w.relative == 0 && !s.holds(final, w, end)",
+		"w.relative == 0 && !s.holds(final, w, end) && len(p.wants) > 99"},
 }
 
 // TestRules_TheStoriesFindEveryOneThatIsChanged builds the package with one rule changed at a time, and tells it
@@ -123,15 +152,19 @@ func TestRules_TheStoriesFindEveryOneThatIsChanged(t *testing.T) {
 			t.Parallel()
 			text, err := os.ReadFile(rule.file)
 			require.NoError(t, err)
-			require.Equal(t, 1, strings.Count(string(text), rule.old), "the rule is not there, or not the only one: %q", rule.old)
+			require.Equal(t, 1, strings.Count(string(text), rule.old), "the rule is not there, or not the only one: %q",
+				rule.old)
 			dir := t.TempDir()
 			changed := filepath.Join(dir, rule.file)
-			require.NoError(t, os.WriteFile(changed, []byte(strings.Replace(string(text), rule.old, rule.new, 1)), 0o600))
-			overlay, err := json.Marshal(map[string]any{"Replace": map[string]string{filepath.Join(here, rule.file): changed}})
+			require.NoError(t, os.WriteFile(changed, []byte(strings.Replace(string(text), rule.old, rule.new, 1)),
+				0o600))
+			overlay, err := json.Marshal(map[string]any{"Replace": map[string]string{filepath.Join(here,
+				rule.file): changed}})
 			require.NoError(t, err)
 			plan := filepath.Join(dir, "overlay.json")
 			require.NoError(t, os.WriteFile(plan, overlay, 0o600))
-			cmd := exec.CommandContext(t.Context(), "go", "test", "-overlay", plan, "-vet=off", "-run", "^TestStories|^TestPlan", ".",
+			cmd := exec.CommandContext(t.Context(), "go", "test", "-overlay", plan, "-vet=off", "-run",
+				"^TestStories|^TestPlan", ".",
 				"-stories", fmt.Sprint(*mutants))
 			cmd.Env = append(os.Environ(), "URBO_MUTANT=1", "CGO_ENABLED=0")
 			out, err := cmd.CombinedOutput()
@@ -141,8 +174,8 @@ func TestRules_TheStoriesFindEveryOneThatIsChanged(t *testing.T) {
 	}
 }
 
-// TestEffects_TheStoriesFindEveryOneThatIsChanged drops or turns one effect of each device at a time: stories of devices
-// with such keys have to find it.
+// TestEffects_TheStoriesFindEveryOneThatIsChanged drops or turns one effect of each device at a time: stories of
+// devices with such keys have to find it.
 func TestEffects_TheStoriesFindEveryOneThatIsChanged(t *testing.T) {
 	for _, change := range control.EffectChanges {
 		t.Run(change.Name, func(t *testing.T) {

@@ -100,8 +100,8 @@ type planner struct {
 	plan     Plan
 }
 
-// Plan is the presses that lead to what is wanted. Where no presses surely do, it is not Sure, and says what would help.
-// Errors wrap ErrForm or ErrPlan.
+// Plan is the presses that lead to what is wanted. Where no presses surely do, it is not Sure, and says what would
+// help. Errors wrap ErrForm or ErrPlan.
 func (s *Spec) Plan(b Belief, ask Ask, now time.Time) (Plan, error) {
 	now = clean(now)
 	first, err := s.plan(b, ask, now, false)
@@ -143,8 +143,8 @@ func (s *Spec) plan(b Belief, ask Ask, now time.Time, spoiling bool) (Plan, erro
 	}
 	p.plan.Takes = end.Sub(now)
 	if p.plan.Takes > MaxPlan {
-		return Plan{}, fmt.Errorf("%w: it would take %s, the most is %s: set it in smaller parts", ErrPlan,
-			p.plan.Takes.Round(time.Second), MaxPlan)
+		return Plan{}, fmt.Errorf("%w: it would take %.1f min, the most is %.0f: set it in smaller parts", ErrPlan,
+			p.plan.Takes.Minutes(), MaxPlan.Minutes())
 	}
 	final := s.at(p.cur, end)
 	p.plan.Sure = !p.stuck

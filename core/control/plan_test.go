@@ -14,7 +14,8 @@ var shutter = control.Forms{Controls: []control.Control{{Name: "shutter", Kind: 
 	Close: "close", Stop: "stop", OpenMS: 42_000}}}
 
 // do is what is believed after a plan, at its end.
-func do(t *testing.T, s *control.Spec, b control.Belief, at time.Time, want ...control.Want) (control.Plan, control.Belief,
+func do(t *testing.T, s *control.Spec, b control.Belief, at time.Time, want ...control.Want) (control.Plan,
+	control.Belief,
 	time.Time) {
 	t.Helper()
 	p, err := s.Plan(b, control.Ask{Wants: want, Asked: true}, at)

@@ -98,7 +98,8 @@ func tellIt(seed uint64, quiet bool, mutate func(*control.Spec, *rand.Rand)) (tr
 // step is one thing that happens, and a look at what is believed then.
 func (s *story) step() string {
 	r := s.random
-	s.now = s.now.Add(time.Duration(float64(pick(r, 500*time.Millisecond, 2*time.Second, 5*time.Second, 30*time.Second, 4*time.Minute)) *
+	s.now = s.now.Add(time.Duration(float64(pick(r, 500*time.Millisecond, 2*time.Second, 5*time.Second, 30*time.Second,
+		4*time.Minute)) *
 		(0.5 + r.Float64())))
 	switch n := r.IntN(20); {
 	case n < 8:
@@ -286,7 +287,8 @@ func (s *story) plan() string {
 	if !p.Sure {
 		return ""
 	}
-	level, on := s.thing.level, !s.thing.hasPower || s.thing.mode > 0 && !s.now.Before(s.thing.ready) && len(p.Steps) == 1
+	level, on := s.thing.level, !s.thing.hasPower || s.thing.mode > 0 && !s.now.Before(s.thing.ready) &&
+		len(p.Steps) == 1
 	var done []control.Press
 	at := s.now
 	for _, step := range p.Steps {
@@ -311,7 +313,8 @@ func (s *story) plan() string {
 			}
 			continue
 		}
-		if truth := s.thing.truth(w.Control, s.now); place(truth) != place(w.Value) || truth != w.Value && place(w.Value) == 0 {
+		if truth := s.thing.truth(w.Control, s.now); place(truth) != place(w.Value) || truth != w.Value &&
+			place(w.Value) == 0 {
 			if w.Control == "shutter" && near(place(truth), place(w.Value)) {
 				continue
 			}
@@ -371,7 +374,8 @@ func (s *story) leftOut(wants []control.Want, asked bool, p control.Plan) string
 		switch {
 		case !is, c.Kind == control.Travel && st.Moving != 0:
 		case c.Kind != control.Power && s.unsurePower():
-		case !asked && st.Word == control.Certain && p.Presses() > 0 && st.Phase != control.Warming && s.thing.asked.IsZero():
+		case !asked && st.Word == control.Certain && p.Presses() > 0 && st.Phase != control.Warming &&
+			s.thing.asked.IsZero():
 			return fmt.Sprintf("%s is certain, and pressed", w.Control)
 		case c.Kind == control.Selector && len(c.Keys) == 0 && p.Presses() > 0 && !s.unmutedBy(c):
 			return fmt.Sprintf("%s is believed so, and its key that goes round is pressed", w.Control)
@@ -407,7 +411,8 @@ func (s *story) reachable(w control.Want) bool {
 		return false
 	case c.Kind == control.Dial && c.Up != "" && c.Ends != control.EndsRound, c.Kind == control.Travel && c.Open != "":
 		return true
-	case c.Kind == control.Travel: // what its one key does next is not known even at an end: it may have been stopped there
+	// what its one key does next is not known even at an end: it may have been stopped there
+	case c.Kind == control.Travel:
 		return false
 	}
 	return it.Value != "" && (power.Phase == control.On || c.OnStart != control.StartUnknown)

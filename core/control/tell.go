@@ -5,8 +5,8 @@ import (
 	"time"
 )
 
-// Tell is what is believed when a person or sensor says what a control is at: what agrees is kept, and only where nothing
-// does it is replaced, which fits tells. The error wraps ErrForm.
+// Tell is what is believed when a person or sensor says what a control is at: what agrees is kept, and only where
+// nothing does it is replaced, which fits tells. The error wraps ErrForm.
 func (s *Spec) Tell(b Belief, control, value string, by Source, now time.Time) (out Belief, fits bool, err error) {
 	i, err := s.find(control)
 	if err != nil {
@@ -155,7 +155,8 @@ func (s *Spec) exactly(i, n int) Possible {
 	return Possible{Motions: []Motion{at}}
 }
 
-// Fit is a belief of other forms of the same device, as far as they are alike: by the names and sizes of their controls.
+// Fit is a belief of other forms of the same device, as far as they are alike: by the names and sizes of their
+// controls.
 func (s *Spec) Fit(b Belief, of *Spec) Belief {
 	out := s.Nothing()
 	from := make([]int, len(s.controls))

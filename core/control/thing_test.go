@@ -177,7 +177,8 @@ func (d *thing) withDial(r *rand.Rand) {
 	d.add(c)
 	if r.IntN(2) == 0 {
 		d.hasMute, d.mute = true, r.IntN(2)
-		d.add(control.Control{Name: "mute", Kind: control.Selector, Values: []string{"off", "on"}, Round: d.key("mute")})
+		d.add(control.Control{Name: "mute", Kind: control.Selector, Values: []string{"off", "on"},
+			Round: d.key("mute")})
 		if c.Up != "" && r.IntN(2) == 0 {
 			d.unmutes = true
 			d.forms.Effects = append(d.forms.Effects, control.KeyEffects{Key: "volume-up", Effects: []control.Effect{

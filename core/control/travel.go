@@ -152,7 +152,8 @@ func orMotions(a, b []Motion) []Motion {
 func joinedMotions(motions []Motion) []Motion {
 	var out []Motion
 	for _, m := range motions {
-		i := slices.IndexFunc(out, func(o Motion) bool { return o.Dir == m.Dir && o.Next == m.Next && o.Began.Equal(m.Began) })
+		i := slices.IndexFunc(out,
+			func(o Motion) bool { return o.Dir == m.Dir && o.Next == m.Next && o.Began.Equal(m.Began) })
 		if i < 0 {
 			out = append(out, m)
 			continue
