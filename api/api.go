@@ -106,6 +106,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.huma = humachi.New(r, config)
 	a.access()
 	a.devices()
+	a.beliefs()
 	a.lessons()
 	a.shelf()
 	a.auditions()

@@ -24,6 +24,7 @@ var eventTypes = map[string]any{
 	"about": wire.About{}, "capture": wire.Capture{}, "press": wire.Press{}, "entry": wire.Entry{},
 	"lesson": wire.Lesson{}, "audition": wire.Audition{},
 	"device": wire.DeviceEvent{}, "device-removed": wire.DeviceEvent{}, "set": wire.SetEvent{},
+	"believed": wire.BelievedEvent{}, "measured": wire.Gauge{},
 	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stage": wire.StageChanged{},
 	"reset": wire.Reset{},
 }
@@ -198,6 +199,11 @@ func (a *API) changed(h happening.Happening) []event {
 		return a.station(what.Station)
 	case happening.StageChanged:
 		return []event{{"stage", wire.StageChanged{}}}
+	case happening.Believed:
+		return []event{{"believed", wire.BelievedEvent{Device: what.Device, Control: what.Control, Value: what.Value}}}
+	case happening.Measured:
+		return []event{{"measured",
+			wire.Gauge{Name: what.Measurement, Value: what.Value, Unit: what.Unit, At: h.At}}}
 	case happening.PackImported:
 		return []event{{"set", wire.SetEvent{}}}
 	}

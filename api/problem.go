@@ -13,6 +13,7 @@ import (
 
 	"urbo/core/audition"
 	"urbo/core/bench"
+	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/lesson"
 	"urbo/core/line"
@@ -23,8 +24,10 @@ import (
 	"urbo/service"
 	"urbo/service/access"
 	"urbo/service/backup"
+	"urbo/service/belief"
 	"urbo/service/lessons"
 	"urbo/service/library"
+	"urbo/service/measure"
 	"urbo/service/selftest"
 	"urbo/service/session"
 	"urbo/service/stations"
@@ -78,6 +81,13 @@ var statuses = []struct {
 	{device.ErrName, http.StatusUnprocessableEntity},
 	{library.ErrPicture, http.StatusUnprocessableEntity},
 	{notation.ErrNotation, http.StatusUnprocessableEntity},
+	{belief.ErrNoControls, http.StatusConflict},
+	{belief.ErrBusy, http.StatusConflict},
+	{service.ErrLesson, http.StatusConflict},
+	{measure.ErrUnknown, http.StatusNotFound},
+	{measure.ErrMeasurement, http.StatusUnprocessableEntity},
+	{control.ErrForm, http.StatusUnprocessableEntity},
+	{control.ErrPlan, http.StatusUnprocessableEntity},
 	{device.ErrTraits, http.StatusUnprocessableEntity},
 	{device.ErrCode, http.StatusUnprocessableEntity},
 	{transmit.ErrMuch, http.StatusUnprocessableEntity},

@@ -36,8 +36,10 @@ func (a *app) complete(root *cobra.Command) {
 		"urbo press hold": words("1s", "2s", "5s")}
 	positions := map[string][]completer{
 		"urbo learn": {a.known((*app).devices)}, "urbo audition": {a.known((*app).devices)},
-		"urbo press": {a.known((*app).keys)}, "urbo device show": {a.known((*app).devices)},
-		"urbo device set": {a.known((*app).devices)}, "urbo device remove": {a.known((*app).devices)},
+		"urbo press": {a.known((*app).keys)}, "urbo state": {a.known((*app).devices)},
+		"urbo set": {a.known((*app).devices)}, "urbo tell": {a.known((*app).devices)},
+		"urbo device show": {a.known((*app).devices)},
+		"urbo device set":  {a.known((*app).devices)}, "urbo device remove": {a.known((*app).devices)},
 		"urbo device picture": {a.known((*app).devices)}, "urbo device set-key": {a.known((*app).keys)},
 		"urbo device undo": {a.known((*app).keys)}, "urbo device export": {a.known((*app).keys)},
 		"urbo device code": {a.known((*app).keys), a.lineCodes()}, "urbo sheet show": {a.lineCodes()},

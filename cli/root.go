@@ -62,7 +62,7 @@ func Execute(ctx context.Context, version string, args []string, s Streams) int 
 	out := &checkedWriter{w: s.Out}
 	a := &app{Streams: Streams{In: s.In, Out: out, Err: s.Err}, screen: s.Out, version: version}
 	root := a.root()
-	root.SetArgs(args)
+	root.SetArgs(withMinus(args))
 	root.SetIn(s.In)
 	root.SetOut(out)
 	root.SetErr(s.Err)
@@ -189,7 +189,8 @@ A device has keys; a key sends one code or more. Some words are Urbo's own:
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds a token for --server http://…; or set URBO_TOKEN")
 	flags.StringVar(&a.ca, "ca", os.Getenv("URBO_CA"), "file with the authority that an https:// service is checked "+
 		"against (URBO_CA)")
-	root.AddCommand(a.serve(), a.demo(), a.outpost(), a.listen(), a.which(), a.learn(), a.press(), a.device(),
+	root.AddCommand(a.serve(), a.demo(), a.outpost(), a.listen(), a.which(), a.learn(), a.press(), a.state(), a.set(),
+		a.tell(), a.measure(), a.device(),
 		a.shelf(),
 		a.audition(), a.journal(), a.station(), a.token(), a.session(), a.backup(), a.restore(), a.tls(), a.pack(),
 		a.bench(), a.sheet(), a.versionCommand())

@@ -17,10 +17,12 @@ import (
 	"urbo/service/access"
 	"urbo/service/auditions"
 	"urbo/service/backup"
+	"urbo/service/belief"
 	"urbo/service/feed"
 	"urbo/service/journal"
 	"urbo/service/lessons"
 	"urbo/service/library"
+	"urbo/service/measure"
 	"urbo/service/receive"
 	"urbo/service/selftest"
 	"urbo/service/stations"
@@ -64,6 +66,8 @@ type House struct {
 	Receive   *receive.Receive
 	Lessons   *lessons.Lessons
 	Auditions *auditions.Auditions
+	Beliefs   *belief.Beliefs
+	Measure   *measure.Measure
 	Workbench *workbench.Workbench
 	Access    *access.Access
 	Book      *line.Book
@@ -152,6 +156,12 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if h.Auditions, err = auditions.Open(ctx, s, h.Library, h.Transmit, h.Stream, h.Book, c.Now); err != nil {
 		return err
 	}
+	h.Measure = measure.New(h.Stream, c.Now)
+	h.Beliefs, err = belief.Open(ctx, belief.Config{Store: s, Library: h.Library, Stations: h.Stations,
+		Transmit: h.Transmit, Stream: h.Stream, Book: h.Book, Now: c.Now})
+	if err != nil {
+		return err
+	}
 	h.Workbench = workbench.New(h.Book, h.Library, h.Journal, h.Transmit, h.Stream, c.Now)
 	return nil
 }
@@ -168,7 +178,7 @@ func (h *House) Run(ctx context.Context) error {
 	if h.news != "" {
 		h.say("", h.news)
 	}
-	followers := background(ctx, h.Journal, h.Feed)
+	followers := background(ctx, h.Journal, h.Feed, h.Beliefs)
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
 		{h.Transmit}, {h.Auditions}} {

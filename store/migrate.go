@@ -31,6 +31,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0010-doors", Migrate: doors},
 	{ID: "0011-stations", Migrate: stations},
 	{ID: "0012-sending", Migrate: sending},
+	{ID: "0013-beliefs", Migrate: beliefs},
 }
 
 const migrationTable = "migrations"
@@ -41,7 +42,7 @@ func migrate(db *gorm.DB) error {
 	// a new database has nothing to go through
 	m.InitSchema(func(tx *gorm.DB) error {
 		return execute(tx,
-			slices.Concat(floorTables, doorTables, stationTables, sendingColumns))
+			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables))
 	})
 	return m.Migrate()
 }

@@ -14,6 +14,8 @@ var sendingColumns = []string{`ALTER TABLE devices ADD COLUMN sending TEXT NOT N
 type sendingDocument struct {
 	Also   []string `json:"also,omitempty"`
 	Verify bool     `json:"verify,omitempty"`
+
+	Sensors []device.Sensor `json:"sensors,omitempty"`
 }
 
 func readSending(text string, d *device.Device) error {
@@ -21,10 +23,10 @@ func readSending(text string, d *device.Device) error {
 	if err := readText(text, &doc); err != nil {
 		return err
 	}
-	d.Also, d.Verify = doc.Also, doc.Verify
+	d.Also, d.Verify, d.Sensors = doc.Also, doc.Verify, doc.Sensors
 	return nil
 }
 
 func writeSending(d *device.Device) (string, error) {
-	return writeText(sendingDocument{d.Also, d.Verify}, len(d.Also) == 0 && !d.Verify)
+	return writeText(sendingDocument{d.Also, d.Verify, d.Sensors}, len(d.Also) == 0 && !d.Verify && len(d.Sensors) == 0)
 }

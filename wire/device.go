@@ -3,6 +3,7 @@ package wire
 import (
 	"time"
 
+	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/signal"
 )
@@ -34,15 +35,16 @@ type Key struct {
 
 // Device is one device of the library.
 type Device struct {
-	Slug        string   `json:"slug"`
-	Name        string   `json:"name"`
-	Room        string   `json:"room"`
-	Kind        string   `json:"kind"`
-	Maker       string   `json:"maker"`
-	Model       string   `json:"model"`
-	Transmitter string   `json:"transmitter" doc:"Preferred transmitter as STATION/PORT; empty is the first that fits"`
-	Also        []string `json:"also,omitempty" doc:"Transmitters that send as well, STATION/PORT"`
-	Verify      bool     `json:"verify,omitempty" doc:"Receivers have to hear its presses; a setting key that none heard is sent once more"`
+	Slug        string          `json:"slug"`
+	Name        string          `json:"name"`
+	Room        string          `json:"room"`
+	Kind        string          `json:"kind"`
+	Maker       string          `json:"maker"`
+	Model       string          `json:"model"`
+	Transmitter string          `json:"transmitter" doc:"Preferred transmitter as STATION/PORT; empty is the first that fits"`
+	Also        []string        `json:"also,omitempty" doc:"Transmitters that send as well, STATION/PORT"`
+	Verify      bool            `json:"verify,omitempty" doc:"Receivers have to hear its presses; a setting key that none heard is sent once more"`
+	Sensors     []device.Sensor `json:"sensors,omitempty" doc:"What measures its controls"`
 	device.Traits
 	Picture string   `json:"picture,omitempty" doc:"Tag of its picture, which changes with it; empty where there is none"`
 	Keys    []Key    `json:"keys"`
@@ -106,15 +108,18 @@ type Advice struct {
 
 // DeviceChange changes what is given.
 type DeviceChange struct {
-	Slug        *string   `json:"slug,omitempty" maxLength:"40" doc:"A new short name; the old one goes on working"`
-	Name        *string   `json:"name,omitempty" minLength:"1" maxLength:"80"`
-	Room        *string   `json:"room,omitempty" maxLength:"80"`
-	Kind        *string   `json:"kind,omitempty" maxLength:"40"`
-	Maker       *string   `json:"maker,omitempty" maxLength:"80"`
-	Model       *string   `json:"model,omitempty" maxLength:"80"`
-	Transmitter *string   `json:"transmitter,omitempty" maxLength:"81"`
-	Also        *[]string `json:"also,omitempty" maxItems:"8" doc:"Transmitters that send as well"`
-	Verify      *bool     `json:"verify,omitempty"`
+	Slug        *string               `json:"slug,omitempty" maxLength:"40" doc:"A new short name; the old one goes on working"`
+	Name        *string               `json:"name,omitempty" minLength:"1" maxLength:"80"`
+	Room        *string               `json:"room,omitempty" maxLength:"80"`
+	Kind        *string               `json:"kind,omitempty" maxLength:"40"`
+	Maker       *string               `json:"maker,omitempty" maxLength:"80"`
+	Model       *string               `json:"model,omitempty" maxLength:"80"`
+	Transmitter *string               `json:"transmitter,omitempty" maxLength:"81"`
+	Also        *[]string             `json:"also,omitempty" maxItems:"8" doc:"Transmitters that send as well"`
+	Verify      *bool                 `json:"verify,omitempty"`
+	Controls    *[]control.Control    `json:"controls,omitempty" maxItems:"24" doc:"What can be set on it, all of it"`
+	Effects     *[]control.KeyEffects `json:"effects,omitempty" maxItems:"200" doc:"What keys do beside their controls"`
+	Sensors     *[]device.Sensor      `json:"sensors,omitempty" maxItems:"16"`
 
 	Plate    *string        `json:"plate,omitempty" maxLength:"80"`
 	PlateHz  *int           `json:"plate_hz,omitempty" minimum:"0"`

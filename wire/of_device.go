@@ -82,7 +82,7 @@ func (c Code) Core() (device.Code, error) {
 // DeviceOf translates a device.
 func DeviceOf(d device.Device) Device {
 	out := Device{Slug: d.Slug, Name: d.Name, Room: d.Room, Kind: d.Kind, Maker: d.Maker, Model: d.Model,
-		Transmitter: d.Transmitter, Also: d.Also, Verify: d.Verify, Traits: d.Traits,
+		Transmitter: d.Transmitter, Also: d.Also, Verify: d.Verify, Sensors: d.Sensors, Traits: d.Traits,
 		Picture: d.Picture, Keys: make([]Key, len(d.Keys))}
 	for i, k := range d.Keys {
 		out.Keys[i] = Key{Name: k.Name, Hold: string(k.Hold), Version: k.Version, Changed: given(k.Changed),
@@ -123,6 +123,9 @@ func (c DeviceChange) Apply(d *device.Device) {
 	set(&d.Transmitter, c.Transmitter)
 	set(&d.Also, c.Also)
 	set(&d.Verify, c.Verify)
+	set(&d.Controls, c.Controls)
+	set(&d.Effects, c.Effects)
+	set(&d.Sensors, c.Sensors)
 	set(&d.Plate, c.Plate)
 	set(&d.PlateHz, c.PlateHz)
 	set(&d.Notes, c.Notes)

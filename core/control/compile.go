@@ -235,6 +235,16 @@ func (s *Spec) find(name string) (int, error) {
 	return 0, fmt.Errorf("%w %.40q: there are %s", ErrForm, name, strings.Join(names, ", "))
 }
 
+// Check says whether a control can be at a value. The error wraps ErrForm.
+func (s *Spec) Check(control, value string) error {
+	i, err := s.find(control)
+	if err != nil {
+		return err
+	}
+	_, err = s.controls[i].index(value)
+	return err
+}
+
 // Sets says whether pressing a key again changes nothing more: all that it does is to set values.
 func (s *Spec) Sets(key string) bool {
 	all := s.effects[key]

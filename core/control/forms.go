@@ -202,6 +202,27 @@ func (c *Control) ends() [2]string {
 	return [2]string{"closed", "open"}
 }
 
+// Range is what a control can be at, in words.
+func (c *Control) Range() string {
+	switch c.Kind {
+	case Power, Selector:
+		return strings.Join(c.values(), " ")
+	case Dial, Digits:
+		most := given(c.Most, 0)
+		if c.Kind == Digits {
+			most = given(c.Most, 99)
+		}
+		return strings.TrimSpace(fmt.Sprintf("%g to %g %s", given(c.Least, 0), most, c.Unit))
+	case Travel:
+		ends := c.ends()
+		return ends[0] + " to " + ends[1]
+	}
+	return ""
+}
+
+// Made lists the keys that a control is made of.
+func (c *Control) Made() []string { return c.keys() }
+
 // check says what is wrong with one form. Which keys there are is checked when it is compiled.
 func (c *Control) check() error {
 	wrong := func(format string, args ...any) error {

@@ -237,6 +237,26 @@ func (s *Spec) needs(i int) (mask uint64) {
 	return mask
 }
 
+// Holds says whether all that is wanted is believed to be so; steps from where something was always are.
+func (s *Spec) Holds(b Belief, wants []Want, now time.Time) bool {
+	now = clean(now)
+	b = s.at(b, now)
+	for _, w := range wants {
+		i, err := s.find(w.Control)
+		if err != nil {
+			return false
+		}
+		if _, steps := relative(w.Value); steps && s.controls[i].Kind == Dial {
+			continue
+		}
+		n, err := s.controls[i].index(w.Value)
+		if err != nil || !s.holds(b, wish{control: i, value: n}, now) {
+			return false
+		}
+	}
+	return true
+}
+
 // holds says whether a wish is so in every case.
 func (s *Spec) holds(b Belief, w wish, now time.Time) bool {
 	may := s.may(b, w.control, now)

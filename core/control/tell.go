@@ -155,6 +155,19 @@ func (s *Spec) exactly(i, n int) Possible {
 	return Possible{Motions: []Motion{at}}
 }
 
+// Fits says whether a belief is of these controls.
+func (s *Spec) Fits(b Belief) bool {
+	if len(b.Cases) == 0 || len(b.Trust) != len(s.controls) {
+		return false
+	}
+	for _, c := range b.Cases {
+		if len(c.Possible) != len(s.controls) || s.power >= 0 && (c.Mode < 0 || c.Mode >= s.controls[s.power].size()) {
+			return false
+		}
+	}
+	return true
+}
+
 // Fit is a belief of other forms of the same device, as far as they are alike: by the names and sizes of their
 // controls.
 func (s *Spec) Fit(b Belief, of *Spec) Belief {

@@ -28,7 +28,27 @@ func (s *Spec) at(b Belief, now time.Time) Belief {
 	return out
 }
 
-// still says whether nothing goes on by itself.
+// Still says whether nothing goes on by itself: no warm-up, nothing that moves, nothing that was typed.
+func (s *Spec) Still(b Belief) bool {
+	for i := range b.Cases {
+		for _, p := range b.Cases[i].Possible {
+			for _, m := range p.Motions {
+				if m.Dir != 0 {
+					return false
+				}
+			}
+			if p.Typed != nil {
+				return false
+			}
+		}
+		if !b.Cases[i].Until.To.IsZero() || !b.Cases[i].Armed.From.IsZero() {
+			return false
+		}
+	}
+	return true
+}
+
+// still says whether a belief is at a time as it was.
 func (s *Spec) still(b Belief, now time.Time) bool {
 	for i := range b.Cases {
 		c := &b.Cases[i]

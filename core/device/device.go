@@ -8,6 +8,8 @@ import (
 	"fmt"
 	"slices"
 	"time"
+
+	"urbo/core/control"
 )
 
 // ErrTaken is wrapped where a name or key is there already.
@@ -33,6 +35,7 @@ type Device struct {
 	Model       string   `json:"model,omitempty"`
 	Transmitter string   `json:"-"` // preferred one, STATION/PORT; "" is the first that fits
 	Also        []string `json:"-"` // transmitters that send as well, STATION/PORT, for one that no single one reaches
+	Sensors     []Sensor `json:"-"` // what measures its controls
 	Verify      bool     `json:"-"` // receivers have to hear its presses; a setting key that none heard is sent once more
 	Traits
 	Picture string `json:"-"` // tag of its picture, which changes with it; "" where there is none
@@ -79,6 +82,8 @@ func (d Device) Clone() Device {
 		d.Keys[i].Codes = slices.Clone(d.Keys[i].Codes)
 	}
 	d.Face, d.Also = slices.Clone(d.Face), slices.Clone(d.Also)
+	d.Controls, d.Effects = slices.Clone(d.Controls), slices.Clone(d.Effects)
+	d.Sensors = slices.Clone(d.Sensors)
 	return d
 }
 
@@ -160,6 +165,9 @@ func (d *Device) Remove(name string) error {
 	}
 	d.Keys = slices.DeleteFunc(d.Keys, func(k Key) bool { return k.Name == name })
 	d.Traits.RenameKey(name, "")
+	d.Sensors = slices.DeleteFunc(d.Sensors, func(s Sensor) bool {
+		return !slices.ContainsFunc(d.Controls, func(c control.Control) bool { return c.Name == s.Control })
+	})
 	return nil
 }
 
@@ -180,6 +188,9 @@ func (d *Device) Check() error {
 	if err := d.checkAlso(); err != nil {
 		return err
 	}
+	if err := d.checkSensors(); err != nil {
+		return err
+	}
 	for _, row := range d.Face {
 		for _, key := range row {
 			if key != "" && !d.Has(key) {
@@ -188,6 +199,15 @@ func (d *Device) Check() error {
 		}
 	}
 	return nil
+}
+
+// Compile works out what the device's keys do to its controls. The error wraps control.ErrForm.
+func (d *Device) Compile() (*control.Spec, error) {
+	names := make([]string, len(d.Keys))
+	for i, k := range d.Keys {
+		names[i] = k.Name
+	}
+	return control.Compile(names, d.Forms)
 }
 
 func (d *Device) checkAlso() error {

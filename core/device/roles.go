@@ -37,7 +37,12 @@ func (d *Device) TogglesKey(key string) bool {
 
 // SetsKey says whether pressing a key of the device again changes nothing more. Nothing is known of keys with unusual
 // names.
-func (d *Device) SetsKey(key string) bool { return Plays(key, Sets) && !d.TogglesKey(key) }
+func (d *Device) SetsKey(key string) bool {
+	if spec, err := d.Compile(); err == nil && spec.Does(key) { // its controls say so
+		return spec.Sets(key)
+	}
+	return Plays(key, Sets) && !d.TogglesKey(key)
+}
 
 // SameRole lists the names of keys that do what one of a name does, the likeliest first: a code set may call it another
 // way.

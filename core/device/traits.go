@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"urbo/core/control"
 	"urbo/core/plain"
 )
 
@@ -52,6 +53,7 @@ type Traits struct {
 	WarmUpMS int        `json:"warm_up_ms,omitempty" minimum:"0" maximum:"600000" doc:"After switching on it ignores keys for so long"`
 	GapMS    int        `json:"gap_ms,omitempty" minimum:"0" maximum:"10000" doc:"Least time between two presses"`
 	Face     [][]string `json:"face,omitempty" maxItems:"60" doc:"Rows of the handset's face: up to three keys, empty for a gap; without rows it is laid out by itself"`
+	control.Forms
 }
 
 // Check says what is wrong with traits, nil where nothing is. Errors wrap ErrTraits.
@@ -91,8 +93,10 @@ func (t Traits) Check() error {
 	return nil
 }
 
-// RenameKey puts another name in a key's place on the face; an empty one leaves a gap.
+// RenameKey puts another name in a key's place on the face and in the controls; an empty one leaves a gap, and takes
+// the controls away that nothing sets any more.
 func (t *Traits) RenameKey(from, to string) {
+	t.Forms.RenameKey(from, to)
 	t.Face = slices.Clone(t.Face)
 	for i, row := range t.Face {
 		t.Face[i] = slices.Clone(row)

@@ -68,6 +68,9 @@ var readers = map[string]func([]byte) (What, error){
 	AccessChanged{}.Name():   read[AccessChanged],
 	HouseNote{}.Name():       read[HouseNote],
 	Told{}.Name():            read[Told],
+	Contradicted{}.Name():    read[Contradicted],
+	ToldBelief{}.Name():      read[ToldBelief],
+	WasSet{}.Name():          read[WasSet],
 }
 
 func read[T What](data []byte) (What, error) {

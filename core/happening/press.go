@@ -24,8 +24,10 @@ type Receipt struct {
 	DeviceID string        `json:"device_id,omitempty"`
 	Device   string        `json:"device,omitempty"` // slug; "" where the code belongs to no key
 	Key      string        `json:"key,omitempty"`
-	What     string        `json:"what,omitempty"` // where it is no key: "what is on the bench"
-	Times    int           `json:"times"`          // presses that were asked for
+	What     string        `json:"what,omitempty"`    // where it is no key: "what is on the bench"
+	Times    int           `json:"times"`             // presses that were asked for
+	Pressed  int           `json:"pressed,omitempty"` // presses that went out, where fewer than were asked for
+	Held     bool          `json:"held,omitempty"`    // it was held down for as long as it took
 	Station  string        `json:"station,omitempty"`
 	Port     string        `json:"port,omitempty"`
 	Outcome  Outcome       `json:"outcome"`

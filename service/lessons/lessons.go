@@ -228,6 +228,17 @@ func namesOf(d device.Device) []string {
 	return names
 }
 
+// Learning says whether a lesson of a device is running.
+func (ls *Lessons) Learning(deviceID string) bool {
+	for _, w := range ls.List() {
+		l, ok := w.(happening.LessonChanged)
+		if ok && l.DeviceID == deviceID && !l.Lesson.Ended && !l.Lesson.Paused && !l.Lesson.Over() {
+			return true
+		}
+	}
+	return false
+}
+
 // Lesson is a lesson as it is now. The error wraps session.ErrUnknown.
 func (ls *Lessons) Lesson(id string) (happening.LessonChanged, error) {
 	w, err := ls.One(id)

@@ -7,6 +7,7 @@ import (
 	"reflect"
 	"slices"
 
+	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/happening"
 	"urbo/store"
@@ -188,6 +189,7 @@ func differences(a, b device.Device) []string {
 		{"kind", a.Kind != b.Kind}, {"maker", a.Maker != b.Maker},
 		{"model", a.Model != b.Model}, {"transmitter", a.Transmitter != b.Transmitter},
 		{"further transmitters", !slices.Equal(a.Also, b.Also)}, {"verifying", a.Verify != b.Verify},
+		{"controls", !reflect.DeepEqual(a.Forms, b.Forms)}, {"sensors", !slices.Equal(a.Sensors, b.Sensors)},
 		{"picture", a.Picture != b.Picture},
 		{"settings", !reflect.DeepEqual(withoutFace(a.Traits), withoutFace(b.Traits))},
 		{"face", !reflect.DeepEqual(a.Face, b.Face)},
@@ -217,7 +219,7 @@ func differences(a, b device.Device) []string {
 }
 
 func withoutFace(t device.Traits) device.Traits {
-	t.Face = nil
+	t.Face, t.Forms = nil, control.Forms{}
 	return t
 }
 

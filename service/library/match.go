@@ -41,6 +41,19 @@ func (l *Library) sendersOf(c device.Code) []happening.KeyMatch {
 	return l.senders(l.identify(c), c.Train)
 }
 
+// SameCode lists the keys of other devices that send what a key sends.
+func (l *Library) SameCode(deviceID string, k device.Key) (out []happening.KeyMatch) {
+	if len(k.Codes) == 0 {
+		return nil
+	}
+	for _, m := range l.sendersOf(k.Codes[0]) {
+		if m.DeviceID != deviceID {
+			out = append(out, m)
+		}
+	}
+	return out
+}
+
 // Match lists the keys that send what was heard: by the most trusted reading that any key has, else by the structure
 // of the signal, nil where it has none.
 func (l *Library) Match(readings []line.Reading, structure *bench.Structure) []happening.KeyMatch {

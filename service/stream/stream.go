@@ -45,6 +45,13 @@ func (s *Stream) Publish(h happening.Happening) happening.Happening {
 	return h
 }
 
+// Last is the place of what happened last.
+func (s *Stream) Last() int64 {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.last
+}
+
 // Subscribe makes a queue of all that happens from now on.
 func (s *Stream) Subscribe() *Queue {
 	q := &Queue{ready: make(chan struct{}, 1)}

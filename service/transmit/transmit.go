@@ -65,6 +65,7 @@ type Order struct {
 	Lease       time.Duration // or it is held for so long, and on for each Ticket.Hold
 	Within      time.Duration // dropped when its turn has not come by then; 0 is two minutes
 	Background  bool          // nobody waits for it: it lets the presses of people go first
+	Next        bool          // it goes on with what was pressed before, and comes before all that waits
 	By          string        // who asked
 	Cause       string        // id of what led to it, or ""
 }
@@ -185,7 +186,9 @@ func (t *Transmit) start(o Order) (*Ticket, error) {
 // queue puts a press where its turn will come: people before what nobody waits for.
 func (w *worker) queue(k *Ticket) {
 	i := len(w.waiting)
-	if !k.order.Background {
+	if k.order.Next {
+		i = 0
+	} else if !k.order.Background {
 		if ahead := slices.IndexFunc(w.waiting, func(o *Ticket) bool { return o.order.Background }); ahead >= 0 {
 			i = ahead
 		}

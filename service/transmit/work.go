@@ -68,7 +68,7 @@ func (t *Transmit) drop(k *Ticket) bool {
 func (t *Transmit) serve(k *Ticket) {
 	o, first := k.order, k.legs[0].through
 	r := happening.Receipt{ID: k.ID, By: o.By, DeviceID: o.Device.ID, Device: o.Device.Slug, Times: o.Times,
-		Station: first.Station, Port: first.Port.ID, Outcome: happening.Sent}
+		Station: first.Station, Port: first.Port.ID, Outcome: happening.Sent, Held: o.Hold > 0 || o.Lease > 0}
 	if r.What = o.What; o.Device.ID != "" {
 		r.Key, r.What = o.Key.Name, ""
 	}
@@ -80,16 +80,26 @@ func (t *Transmit) serve(k *Ticket) {
 		}
 		if errors.Is(err, ErrGivenUp) {
 			r.Note = fmt.Sprintf("Let go after %s.", plain.Count(n, "press", "presses"))
+			r.Pressed = n
 		} else if err != nil {
 			r.Outcome, r.Reason = happening.Failed, err.Error()
 		}
 		if err != nil || r.Outcome != happening.Sent {
+			r.Pressed = pressed(n, r.Outcome)
 			break
 		}
 	}
 	t.verify(k, &r)
 	t.pressed(o, r)
 	t.finish(k, r, nil)
+}
+
+// pressed is how many presses went out, or may have, where the nth was the last.
+func pressed(n int, outcome happening.Outcome) int {
+	if outcome == happening.Unknown {
+		return n + 1
+	}
+	return n
 }
 
 // oneTime sends a press once, through all its transmitters one after another. The error says that nothing of it went

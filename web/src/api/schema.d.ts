@@ -360,6 +360,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{device}/controls/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Controls as the device's keys suggest them, and what no key tells
+         * @description Needs the scope watch.
+         */
+        get: operations["propose-controls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{device}/keys/{key}": {
         parameters: {
             query?: never;
@@ -556,6 +576,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{device}/set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set controls of a device: press what leads there from all that is possible
+         * @description Needs the scope press.
+         */
+        post: operations["set-controls"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{device}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a device is believed to be set to
+         * @description Needs the scope watch.
+         */
+        get: operations["get-state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{device}/tell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say what a control really is at
+         * @description Needs the scope press.
+         */
+        post: operations["tell-control"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -738,6 +818,66 @@ export interface paths {
         get: operations["me"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/measurements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The last value of each measurement
+         * @description Needs the scope watch.
+         */
+        get: operations["list-measurements"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/measurements/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell a value
+         * @description Needs the scope press.
+         */
+        post: operations["tell-measurement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/measurements/{place}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell a value of something, such as boardwalk/power
+         * @description Needs the scope press.
+         */
+        post: operations["tell-measurement-of"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1013,6 +1153,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What all devices with controls are believed to be set to
+         * @description Needs the scope watch.
+         */
+        get: operations["list-states"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stations": {
         parameters: {
             query?: never;
@@ -1272,6 +1432,11 @@ export interface components {
              */
             do: "reacted" | "yes" | "no" | "unsure" | "skip" | "another" | "back" | "again" | "switch" | "pause" | "resume" | "keep" | "finish";
         };
+        BelievedEvent: {
+            control: string;
+            device: string;
+            value?: string;
+        };
         Capture: {
             /** Format: date-time */
             at: string;
@@ -1436,6 +1601,187 @@ export interface components {
              */
             worst: number;
         };
+        Control: {
+            /**
+             * Format: int64
+             * @description Off must be pressed twice within this time
+             */
+            again_ms?: number;
+            /** @description Other keys that switch it on as well */
+            also?: string[];
+            close?: string;
+            /**
+             * Format: int64
+             * @description For the full way from open to closed; 0 is as long as opening
+             */
+            close_ms?: number;
+            /**
+             * Format: int64
+             * @description After switching off it ignores keys for so long
+             */
+            cool_down_ms?: number;
+            /**
+             * Format: int64
+             * @description Until it starts to move
+             */
+            delay_ms?: number;
+            /** @description Key for one step down */
+            down?: string;
+            /**
+             * @description What a dial does at its ends
+             * @enum {string}
+             */
+            ends?: "stop" | "round";
+            /** @description Key that ends the typing, where it is needed */
+            enter?: string;
+            /** @description Numbers by their names */
+            favourites?: {
+                [key: string]: number;
+            };
+            /**
+             * Format: int64
+             * @description Digits that have to be typed, with leading zeros
+             */
+            fewest?: number;
+            /** @description Keys that set a value, by value; of digits, where they are not named 0 to 9 */
+            keys?: {
+                [key: string]: string;
+            };
+            /** @enum {string} */
+            kind: "power" | "dial" | "selector" | "digits" | "travel" | "comfort";
+            /**
+             * Format: double
+             * @description Lowest value of a dial or digits
+             */
+            least?: number;
+            /**
+             * Format: int64
+             * @description It is switched off when it was on for so long
+             */
+            longest_on_s?: number;
+            /**
+             * @description What a power cut leaves it at
+             * @enum {string}
+             */
+            mains?: "keep" | "off" | "on";
+            /**
+             * Format: double
+             * @description Highest value
+             */
+            most?: number;
+            /** @description a-z, 0-9 and - */
+            name: string;
+            /** @description When the device is switched on: keep, unknown, or a value */
+            on_start?: string;
+            open?: string;
+            /**
+             * Format: int64
+             * @description For the full way from closed to open
+             */
+            open_ms?: number;
+            /**
+             * Format: int64
+             * @description Between two digits; 0 is 400 ms
+             */
+            pause_ms?: number;
+            /**
+             * Format: double
+             * @description Steps in a second while its key is held; 0 is not known
+             */
+            rate?: number;
+            /** @description Key that goes round: to the next value, the next step, or open, stop, close, stop */
+            round?: string;
+            /** @description Of a selector: keys that are pressed one after another, by value */
+            sequences?: {
+                [key: string]: string[];
+            };
+            /**
+             * Format: double
+             * @description Of a dial; 0 is 1
+             */
+            step?: number;
+            stop?: string;
+            /**
+             * Format: int64
+             * @description After the last digit the number counts; 0 is 3 s
+             */
+            timeout_ms?: number;
+            /** @description In which it is shown */
+            unit?: string;
+            /** @description Key for one step up */
+            up?: string;
+            /** @description Of a power (off first) or selector, in the order in which its round key goes; the ends of a travel, closed first */
+            values?: string[];
+            /**
+             * Format: int64
+             * @description After switching on it ignores keys for so long
+             */
+            warm_up_ms?: number;
+            /** @description Value of power that its keys need; any is any, and nothing is on */
+            while?: string;
+        };
+        ControlState: {
+            /**
+             * Format: date-time
+             * @description Of the last press or word
+             */
+            at?: string;
+            control: string;
+            /** @description Nobody was listening for a while */
+            deaf?: boolean;
+            /** @description What it was believed to be at, the newest first */
+            history: components["schemas"]["ControlWas"][];
+            /** @enum {string} */
+            kind: "power" | "dial" | "selector" | "digits" | "travel" | "comfort";
+            /** @description All that it may be at: values, or ranges like 3 to 12 */
+            may: string[];
+            /**
+             * Format: int64
+             * @description Of a travel: 1 opens, -1 closes
+             */
+            moving?: number;
+            /**
+             * @description Of power, where it is known
+             * @enum {string}
+             */
+            phase?: "off" | "warming" | "on" | "cooling";
+            /**
+             * Format: int64
+             * @description Since it was last certain, which went on from there
+             */
+            presses?: number;
+            /**
+             * @description Where that comes from; nothing while nobody has said or done anything
+             * @enum {string}
+             */
+            source?: "sent" | "heard" | "told" | "sensed";
+            unit?: string;
+            /**
+             * Format: date-time
+             * @description When it surely obeys again, while it warms up or cools down
+             */
+            until?: string;
+            /** @description Left out where it may be at several */
+            value?: string;
+            /**
+             * @description How far that can be trusted
+             * @enum {string}
+             */
+            word: "certain" | "believed" | "doubtful";
+            /**
+             * Format: int64
+             * @description How often a sensor said otherwise: one that is often wrong is doubtful sooner
+             */
+            wrong?: number;
+        };
+        ControlWas: {
+            /** Format: date-time */
+            at?: string;
+            /** @description Entry of the journal */
+            cause?: string;
+            source?: string;
+            value: string;
+        };
         Correction: {
             /** Format: double */
             stretch_us?: number;
@@ -1445,6 +1791,10 @@ export interface components {
         Device: {
             /** @description Transmitters that send as well, STATION/PORT */
             also?: string[];
+            /** @description What can be set on it */
+            controls?: components["schemas"]["Control"][];
+            /** @description What keys do beside that: volume-up ends mute */
+            effects?: components["schemas"]["KeyEffects"][];
             /** @description Rows of the handset's face: up to three keys, empty for a gap; without rows it is laid out by itself */
             face?: string[][];
             /**
@@ -1481,6 +1831,8 @@ export interface components {
             /** @description How what was written was understood */
             remarks?: string[];
             room: string;
+            /** @description What measures its controls */
+            sensors?: components["schemas"]["Sensor"][];
             slug: string;
             /** @description Preferred transmitter as STATION/PORT; empty is the first that fits */
             transmitter: string;
@@ -1495,6 +1847,10 @@ export interface components {
         DeviceChange: {
             /** @description Transmitters that send as well */
             also?: string[];
+            /** @description What can be set on it, all of it */
+            controls?: components["schemas"]["Control"][];
+            /** @description What keys do beside their controls */
+            effects?: components["schemas"]["KeyEffects"][];
             /** @description Empty lets it be laid out by itself */
             face?: string[][];
             /** Format: int64 */
@@ -1512,6 +1868,7 @@ export interface components {
             /** @enum {string} */
             power?: "" | "toggle" | "two-keys" | "none";
             room?: string;
+            sensors?: components["schemas"]["Sensor"][];
             /** @description A new short name; the old one goes on working */
             slug?: string;
             transmitter?: string;
@@ -1535,6 +1892,24 @@ export interface components {
             name: string;
             room: string;
             slug: string;
+        };
+        DeviceState: {
+            controls: components["schemas"]["ControlState"][];
+            device: string;
+            name: string;
+            room: string;
+        };
+        Effect: {
+            /**
+             * Format: int64
+             * @description Place of the value to set, steps, digit, or direction
+             */
+            arg?: number;
+            control: string;
+            /** @enum {string} */
+            op: "set" | "step" | "round" | "flip" | "on" | "digit" | "enter" | "move" | "stop" | "cycle" | "vague";
+            /** @description Value of power that it needs; any is any, and nothing is on */
+            while?: string;
         };
         Entry: {
             /** Format: date-time */
@@ -1636,6 +2011,14 @@ export interface components {
             structure?: components["schemas"]["Structure"];
             trains: components["schemas"]["Heard"][];
         };
+        Gauge: {
+            /** Format: date-time */
+            at: string;
+            name: string;
+            unit?: string;
+            /** Format: double */
+            value: number;
+        };
         HandCode: {
             /**
              * Format: int64
@@ -1690,6 +2073,12 @@ export interface components {
             /** Format: int64 */
             lease_ms: number;
         };
+        Help: {
+            control: string;
+            key?: string;
+            kind: string;
+            text: string;
+        };
         HoldRequest: {
             /**
              * Format: int64
@@ -1729,6 +2118,10 @@ export interface components {
              */
             hold?: "" | "once" | "repeat";
             name?: string;
+        };
+        KeyEffects: {
+            effects: components["schemas"]["Effect"][];
+            key: string;
         };
         KeyRef: {
             device: string;
@@ -1808,6 +2201,11 @@ export interface components {
             name: string;
             /** @enum {string} */
             scope: "owner" | "press" | "watch" | "station";
+        };
+        Measured: {
+            unit?: string;
+            /** Format: double */
+            value: number;
         };
         Measurement: {
             name: string;
@@ -1904,6 +2302,21 @@ export interface components {
             items: components["schemas"]["PackItem"][];
             version: string;
         };
+        PlanStep: {
+            key: string;
+            /**
+             * Format: int64
+             * @description Later than this after the press before, the rest is given up
+             */
+            not_later_ms?: number;
+            /** Format: int64 */
+            times: number;
+            /**
+             * Format: int64
+             * @description From the press before
+             */
+            wait_ms?: number;
+        };
         PortState: {
             /**
              * Format: int64
@@ -1996,6 +2409,18 @@ export interface components {
              * @description Drop it where its turn has not come by then, rather than late; 0 is two minutes
              */
             within_ms?: number;
+        };
+        Proposal: {
+            controls: components["schemas"]["Control"][];
+            questions: components["schemas"]["Question"][];
+        };
+        Question: {
+            control: string;
+            /** @description Member of the form that the answer goes to */
+            field: string;
+            text: string;
+            /** @description Key to press to find out */
+            try?: string;
         };
         Reading: {
             /** Format: double */
@@ -2122,6 +2547,31 @@ export interface components {
              */
             created: string;
         };
+        Sensor: {
+            /**
+             * Format: double
+             * @description Upper limit
+             */
+            above: number;
+            /**
+             * Format: double
+             * @description Lower limit; between the two nothing is told
+             */
+            below: number;
+            /** @description Control that it tells */
+            control: string;
+            /** @description Value of the control above the upper limit */
+            high: string;
+            /** @description Value below the lower limit */
+            low: string;
+            /** @description Name of the measurement */
+            measurement: string;
+            /**
+             * Format: int64
+             * @description How long it has to stay there; 0 is 2 s
+             */
+            settle_ms?: number;
+        };
         Session: {
             /** @description What the browser calls itself */
             browser: string;
@@ -2139,6 +2589,26 @@ export interface components {
              * @description When it was last used
              */
             used?: string;
+        };
+        SetAnswer: {
+            /** @description Controls that are believed to be so, and were left alone */
+            already?: string[];
+            /** @description All that was wanted is believed to be so */
+            done: boolean;
+            /** @description What would help where it is not sure */
+            helps?: components["schemas"]["Help"][];
+            /** @description What was pressed */
+            presses: components["schemas"]["Press"][];
+            /** @description Why the rest was given up */
+            reason?: string;
+            /** @description What is believed now */
+            state: components["schemas"]["ControlState"][];
+            /** @description What is pressed for it */
+            steps: components["schemas"]["PlanStep"][];
+            /** @description The presses lead there from all that is possible; else none was made */
+            sure: boolean;
+            /** Format: int64 */
+            takes_ms: number;
         };
         SetEvent: {
             slug: string;
@@ -2160,6 +2630,11 @@ export interface components {
             slug: string;
             /** @description In words */
             text: string;
+        };
+        SetRequest: {
+            /** @description Only tell what would be pressed */
+            dry?: boolean;
+            wants: components["schemas"]["Want"][];
         };
         SignIn: {
             ticket: string;
@@ -2281,6 +2756,10 @@ export interface components {
             train: number[];
             verdict: string;
         };
+        TellRequest: {
+            control: string;
+            value: string;
+        };
         TestCell: {
             /**
              * Format: double
@@ -2353,6 +2832,10 @@ export interface components {
         TwinDevice: {
             device: string;
             keys: components["schemas"]["MatchKey"][];
+        };
+        Want: {
+            control: string;
+            value: string;
         };
     };
     responses: never;
@@ -4158,6 +4641,91 @@ export interface operations {
             };
         };
     };
+    "propose-controls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "set-key": {
         parameters: {
             query?: never;
@@ -5309,6 +5877,269 @@ export interface operations {
             };
         };
     };
+    "set-controls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetAnswer"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlState"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "tell-control": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TellRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControlState"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     events: {
         parameters: {
             query?: never;
@@ -5340,6 +6171,12 @@ export interface operations {
                         /** @description To go on after it (Last-Event-ID) */
                         id?: string;
                     } | {
+                        data: components["schemas"]["BelievedEvent"];
+                        /** @constant */
+                        event: "believed";
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
+                    } | {
                         data: components["schemas"]["Capture"];
                         /** @constant */
                         event: "capture";
@@ -5367,6 +6204,12 @@ export interface operations {
                         data: components["schemas"]["Lesson"];
                         /** @constant */
                         event: "lesson";
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
+                    } | {
+                        data: components["schemas"]["Gauge"];
+                        /** @constant */
+                        event: "measured";
                         /** @description To go on after it (Last-Event-ID) */
                         id?: string;
                     } | {
@@ -6299,6 +7142,259 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-measurements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gauge"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "tell-measurement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Measured"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gauge"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "tell-measurement-of": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Measured"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gauge"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7625,6 +8721,80 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-states": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceState"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,0 +1,133 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"slices"
+
+	"urbo/core/control"
+	"urbo/core/happening"
+	"urbo/service/access"
+	"urbo/service/belief"
+	"urbo/service/library"
+	"urbo/service/measure"
+	"urbo/wire"
+)
+
+// beliefs registers what devices are believed to be set to, and setting them.
+func (a *API) beliefs() {
+	call(a, operation{"GET", "/state", "list-states", "What all devices with controls are believed to be set to",
+		access.Watch, 0}, func(context.Context, *nothing) ([]wire.DeviceState, error) {
+		out := []wire.DeviceState{}
+		for _, l := range a.house.Library.Lines("") {
+			states, err := a.stateOf(l.Slug)
+			switch {
+			case errors.Is(err, belief.ErrNoControls), errors.Is(err, library.ErrUnknownDevice):
+			case err != nil:
+				return nil, err
+			default:
+				out = append(out, wire.DeviceState{Device: l.Slug, Name: l.Name, Room: l.Room, Controls: states})
+			}
+		}
+		return out, nil
+	})
+	call(a, operation{"GET", "/devices/{device}/state", "get-state", "What a device is believed to be set to",
+		access.Watch, 0}, func(_ context.Context, in *DeviceIn) ([]wire.ControlState, error) {
+		return a.stateOf(in.Device)
+	})
+	call(a, operation{"POST", "/devices/{device}/set", "set-controls",
+		"Set controls of a device: press what leads there from all that is possible", access.Press, 0},
+		func(ctx context.Context, in *struct {
+			DeviceIn
+			Body wire.SetRequest
+		}) (wire.SetAnswer, error) {
+			r, err := a.house.Set(ctx,
+				belief.Ask{Device: in.Device, Wants: in.Body.Wants, Asked: true, Dry: in.Body.Dry,
+					By: Caller(ctx).Name})
+			if err != nil {
+				return wire.SetAnswer{}, err
+			}
+			out := setAnswer(r)
+			out.State, err = a.stateOf(in.Device)
+			return out, err
+		})
+	call(a, operation{"POST", "/devices/{device}/tell", "tell-control", "Say what a control really is at", access.Press,
+		0}, func(ctx context.Context, in *struct {
+		DeviceIn
+		Body wire.TellRequest
+	}) ([]wire.ControlState, error) {
+		if _, err := a.house.Beliefs.Tell(in.Device, in.Body.Control, in.Body.Value, Caller(ctx).Name); err != nil {
+			return nil, err
+		}
+		return a.stateOf(in.Device)
+	})
+	call(a, operation{"GET", "/devices/{device}/controls/proposal", "propose-controls",
+		"Controls as the device's keys suggest them, and what no key tells", access.Watch, 0},
+		func(_ context.Context, in *DeviceIn) (wire.Proposal, error) {
+			controls, questions, err := a.house.Propose(in.Device)
+			return wire.Proposal{Controls: slices.Concat([]control.Control{}, controls),
+				Questions: slices.Concat([]control.Question{}, questions)}, err
+		})
+	a.measurements()
+}
+
+// measurements registers what programs and sensors tell.
+func (a *API) measurements() {
+	put := func(ctx context.Context, name string, body wire.Measured) (wire.Gauge, error) {
+		return as(measurementOf)(a.house.Measure.Put(name, body.Value, body.Unit, Caller(ctx).Name))
+	}
+	call(a, operation{"GET", "/measurements", "list-measurements", "The last value of each measurement", access.Watch,
+		0},
+		func(context.Context, *nothing) ([]wire.Gauge, error) {
+			return list(a.house.Measure.List(), measurementOf), nil
+		})
+	call(a, operation{"POST", "/measurements/{name}", "tell-measurement", "Tell a value", access.Press, 0},
+		func(ctx context.Context, in *struct {
+			Name string `path:"name" maxLength:"40"`
+			Body wire.Measured
+		}) (wire.Gauge, error) {
+			return put(ctx, in.Name, in.Body)
+		})
+	call(a, operation{"POST", "/measurements/{place}/{name}", "tell-measurement-of",
+		"Tell a value of something, such as boardwalk/power", access.Press, 0}, func(ctx context.Context, in *struct {
+		Place string `path:"place" maxLength:"40"`
+		Name  string `path:"name" maxLength:"40"`
+		Body  wire.Measured
+	}) (wire.Gauge, error) {
+		return put(ctx, in.Place+"/"+in.Name, in.Body)
+	})
+}
+
+func measurementOf(m measure.Measurement) wire.Gauge { return wire.Gauge(m) }
+
+// stateOf is what a device is believed to be set to.
+func (a *API) stateOf(slug string) ([]wire.ControlState, error) {
+	states, history, err := a.house.Beliefs.States(slug)
+	if err != nil {
+		return nil, err
+	}
+	return list(states, func(s control.State) wire.ControlState { return controlOf(s, history[s.Control]) }), nil
+}
+
+func controlOf(s control.State, history []belief.Change) wire.ControlState {
+	w := wire.ControlState{Control: s.Control, Kind: s.Kind, Value: s.Value, May: slices.Concat([]string{}, s.May),
+		Word: s.Word, Unit: s.Unit, Phase: s.Phase, Until: maybeTime(s.Until), Moving: s.Moving, Source: s.Source,
+		At: maybeTime(s.At), Presses: s.Presses, Deaf: s.Deaf, Wrong: s.Wrong, History: []wire.ControlWas{}}
+	for _, h := range slices.Backward(history) {
+		w.History = append(w.History,
+			wire.ControlWas{Value: h.Value, At: maybeTime(h.At), Source: h.Source, Cause: h.Cause})
+	}
+	return w
+}
+
+func setAnswer(r belief.Result) wire.SetAnswer {
+	w := wire.SetAnswer{Done: r.Done, Sure: r.Plan.Sure, Steps: []wire.PlanStep{},
+		TakesMS: int(r.Plan.Takes.Milliseconds()),
+		Already: r.Plan.Already, Helps: r.Plan.Helps, Reason: r.Reason,
+		Presses: list(r.Presses, func(p happening.Receipt) wire.Press { return wire.PressOf(p) })}
+	for _, s := range r.Plan.Steps {
+		w.Steps = append(w.Steps, wire.PlanStep{Key: s.Key, Times: s.Times, WaitMS: int(s.Wait.Milliseconds()),
+			NotLaterMS: int(s.NotLater.Milliseconds())})
+	}
+	return w
+}

@@ -1,0 +1,319 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/spf13/cobra"
+
+	"urbo/core/control"
+	"urbo/core/plain"
+	"urbo/wire"
+)
+
+func (a *app) state() *cobra.Command {
+	return &cobra.Command{Use: "state [DEVICE]", Short: "Show what devices are believed to be set to",
+		Long: `Show what devices are believed to be set to. No device ever answers: Urbo follows what it sends and what it hears from
+handsets, and says how far that can be trusted. Certain: told, sensed, or set twice by a key that sets it, a short while
+ago. Believed: few presses since. Doubtful: many, or nobody was listening.`,
+		Args: args(0, 1, "a DEVICE, or nothing for all"), Example: "  urbo state\n  urbo state amplifier",
+		RunE: func(c *cobra.Command, argv []string) error {
+			if len(argv) == 1 {
+				return a.stateOf(c, argv[0])
+			}
+			var all []wire.DeviceState
+			if err := a.call(c.Context(), http.MethodGet, "/state", nil, &all); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(all)
+			}
+			if len(all) == 0 {
+				fmt.Fprintln(a.Out, "Nothing can be set yet. Give a device controls: urbo device control propose "+
+					"DEVICE")
+				return nil
+			}
+			var rows []table.Row
+			for _, d := range all {
+				for i, s := range d.Controls {
+					name := d.Device
+					if i > 0 {
+						name = ""
+					}
+					rows = append(rows, table.Row{name, s.Control, stateText(s), string(s.Word), sinceText(s)})
+				}
+			}
+			a.table(table.Row{"DEVICE", "CONTROL", "IS AT", "TRUST", "FROM"}, rows)
+			return nil
+		}}
+}
+
+func devicePath(slug string) string { return "/devices/" + url.PathEscape(slug) }
+
+func (a *app) stateOf(c *cobra.Command, slug string) error {
+	var states []wire.ControlState
+	if err := a.call(c.Context(), http.MethodGet, devicePath(slug)+"/state", nil, &states); err != nil {
+		return err
+	}
+	if a.output == "json" {
+		return a.json(states)
+	}
+	a.printStates(states)
+	for _, s := range states {
+		if len(s.History) < 2 {
+			continue
+		}
+		fmt.Fprintf(a.Out, "\n%s before:\n", s.Control)
+		for _, h := range s.History[1:min(len(s.History), 6)] {
+			fmt.Fprintf(a.Out, "  %-12s%s\n", h.Value, fromText(h.Source, h.At))
+		}
+	}
+	return nil
+}
+
+func (a *app) printStates(states []wire.ControlState) {
+	var rows []table.Row
+	for _, s := range states {
+		rows = append(rows, table.Row{s.Control, stateText(s), string(s.Word), sinceText(s)})
+	}
+	a.table(table.Row{"CONTROL", "IS AT", "TRUST", "FROM"}, rows)
+}
+
+// stateText is what a control is believed to be at: "?" stands behind what is doubtful.
+func stateText(s wire.ControlState) string {
+	text := s.Value
+	switch {
+	case text != "" && s.Word == control.Doubtful:
+		text += " ?"
+	case text == "" && s.Source == "":
+		return "not known"
+	case text == "":
+		text = strings.Join(s.May, " or ") + " ?"
+	}
+	if s.Unit != "" && s.Value != "" {
+		text += " " + s.Unit
+	}
+	switch {
+	case s.Phase == control.Warming:
+		text += ", warms up"
+	case s.Phase == control.Cooling:
+		text += ", cools down"
+	case s.Moving > 0:
+		text += ", opens"
+	case s.Moving < 0:
+		text += ", closes"
+	}
+	return text
+}
+
+func sinceText(s wire.ControlState) string {
+	at := s.At
+	if len(s.History) > 0 && s.History[0].At != nil {
+		at = s.History[0].At
+	}
+	return fromText(s.Source, at)
+}
+
+// fromText says where a belief comes from.
+func fromText(source control.Source, at *time.Time) string {
+	text := map[control.Source]string{control.Assumed: "nobody said", control.BySending: "sent",
+		control.ByHandset: "heard from its handset", control.Told: "told", control.Sensed: "sensed"}[source]
+	if at != nil {
+		text += " " + clock(*at)
+	}
+	return text
+}
+
+func (a *app) set() *cobra.Command {
+	var dry bool
+	c := &cobra.Command{Use: "set DEVICE CONTROL VALUE [CONTROL VALUE ...]",
+		Short: "Set controls of a device, by pressing what leads there",
+		Long: `Set controls of a device. Urbo presses what leads there from all that the device may be at, waits while it warms up, and
+presses nothing where no presses surely lead there: then it says what would help. A VALUE like +3 or -2 is so many steps.`,
+		Args: args(3, 49, "a DEVICE, and CONTROL and VALUE, once or more"),
+		Example: "  urbo set amplifier power on volume 22\n  urbo set amplifier volume +3\n  urbo set boardwalk " +
+			"colour red --dry",
+		RunE: func(c *cobra.Command, argv []string) error {
+			if len(argv)%2 == 0 {
+				return usageError{errors.New("a VALUE is missing: CONTROL VALUE, once or more")}
+			}
+			r := wire.SetRequest{Dry: dry}
+			for i := 1; i < len(argv); i += 2 {
+				value := strings.Replace(argv[i+1], minus, "-", 1)
+				r.Wants = append(r.Wants, control.Want{Control: argv[i], Value: value})
+			}
+			var got wire.SetAnswer
+			if err := a.call(c.Context(), http.MethodPost, devicePath(argv[0])+"/set", r, &got); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				if err := a.json(got); err != nil {
+					return err
+				}
+			} else {
+				a.printAnswer(argv[0], got, dry)
+			}
+			switch {
+			case got.Reason != "":
+				return fmt.Errorf("the rest was given up: %s", got.Reason)
+			case !got.Sure:
+				return fmt.Errorf("%s cannot be sure to get there, and nothing was pressed", argv[0])
+			case !dry && !got.Done:
+				return fmt.Errorf("%s does not seem to be there: see urbo state %s", argv[0], argv[0])
+			}
+			return nil
+		}}
+	c.Flags().BoolVar(&dry, "dry", false, "only say what would be pressed")
+	return c
+}
+
+// minus stands for the - of a value like -2, which would be taken for a flag.
+const minus = "\u2212"
+
+var negative = regexp.MustCompile(`^-\d+$`)
+
+// withMinus lets negative numbers of urbo set through, which no flag is.
+func withMinus(argv []string) []string {
+	out := make([]string, len(argv))
+	set := false
+	for i, v := range argv {
+		set = set || v == "set" || v == "measure"
+		if out[i] = v; set && negative.MatchString(v) {
+			out[i] = minus + v[1:]
+		}
+	}
+	return out
+}
+
+// printAnswer says what is pressed or was, and what would help.
+func (a *app) printAnswer(slug string, got wire.SetAnswer, dry bool) {
+	if dry && got.Sure {
+		if len(got.Steps) == 0 {
+			fmt.Fprintf(a.Out, "Nothing has to be pressed: %s is believed to be so.\n", strings.Join(got.Already, ", "))
+		}
+		for _, s := range got.Steps {
+			wait := ""
+			if s.WaitMS > 0 {
+				wait = fmt.Sprintf("after %.1f s ", float64(s.WaitMS)/1000)
+			}
+			fmt.Fprintf(a.Out, "%spress %s/%s", wait, slug, s.Key)
+			if s.Times > 1 {
+				fmt.Fprintf(a.Out, " %d times", s.Times)
+			}
+			fmt.Fprintln(a.Out)
+		}
+		if len(got.Steps) > 0 {
+			fmt.Fprintf(a.Out, "It takes %.1f s.\n", float64(got.TakesMS)/1000)
+		}
+	}
+	for _, h := range got.Helps {
+		fmt.Fprintln(a.Out, plain.Show(h.Text)+helpCommandOf(slug, h))
+	}
+	if dry || !got.Sure {
+		return
+	}
+	switch {
+	case len(got.Presses) > 0:
+		n := 0
+		for _, p := range got.Presses {
+			n += p.Times
+		}
+		fmt.Fprintf(a.Out, "Sent %s.\n", plain.Count(n, "press", "presses"))
+	case len(got.Helps) == 0:
+		fmt.Fprintf(a.Out, "Nothing had to be pressed: %s is believed to be so.\n", strings.Join(got.Already, ", "))
+	}
+	a.printStates(got.State)
+}
+
+// helpCommandOf is what to type for a help.
+func helpCommandOf(slug string, h control.Help) string {
+	switch h.Kind {
+	case control.HelpTell:
+		return fmt.Sprintf(" (urbo tell %s %s VALUE)", slug, h.Control)
+	case control.HelpPress:
+		return fmt.Sprintf(" (urbo press %s/%s)", slug, h.Key)
+	case control.HelpSensor:
+		return fmt.Sprintf(" (urbo device control sense %s %s MEASUREMENT)", slug, h.Control)
+	}
+	return ""
+}
+
+func (a *app) tell() *cobra.Command {
+	return &cobra.Command{Use: "tell DEVICE CONTROL VALUE", Short: "Say what a control of a device really is at",
+		Args:    args(3, 3, "a DEVICE, a CONTROL and a VALUE"),
+		Example: "  urbo tell boardwalk power on",
+		RunE: func(c *cobra.Command, argv []string) error {
+			var states []wire.ControlState
+			if err := a.call(c.Context(), http.MethodPost, devicePath(argv[0])+"/tell",
+				wire.TellRequest{Control: argv[1], Value: argv[2]}, &states); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(states)
+			}
+			a.printStates(states)
+			return nil
+		}}
+}
+
+func (a *app) measure() *cobra.Command {
+	var unit string
+	c := &cobra.Command{Use: "measure [NAME VALUE]", Short: "Tell a measurement, or list them",
+		Args:    args(0, 2, "a NAME and a VALUE, or nothing"),
+		Example: "  urbo measure boardwalk/power 42 --unit W\n  urbo measure",
+		RunE: func(c *cobra.Command, argv []string) error {
+			if len(argv) == 1 {
+				return usageError{errors.New("a VALUE is missing")}
+			}
+			if len(argv) == 0 {
+				return a.measurements(c)
+			}
+			value, err := strconv.ParseFloat(strings.Replace(argv[1], minus, "-", 1), 64)
+			if err != nil {
+				return usageError{fmt.Errorf("%.40q is no number", argv[1])}
+			}
+			place, name, two := strings.Cut(argv[0], "/")
+			path := "/measurements/" + url.PathEscape(place)
+			if two {
+				path += "/" + url.PathEscape(name)
+			}
+			var m wire.Gauge
+			if err := a.call(c.Context(), http.MethodPost, path, wire.Measured{Value: value, Unit: unit},
+				&m); err != nil {
+				return err
+			}
+			if a.output == "json" {
+				return a.json(m)
+			}
+			return a.done(nil, "%s is %g %s.", m.Name, m.Value, m.Unit)
+		}}
+	c.Flags().StringVar(&unit, "unit", "", "in which it is measured, such as W or °C")
+	return c
+}
+
+func (a *app) measurements(c *cobra.Command) error {
+	var all []wire.Gauge
+	if err := a.call(c.Context(), http.MethodGet, "/measurements", nil, &all); err != nil {
+		return err
+	}
+	if a.output == "json" {
+		return a.json(all)
+	}
+	if len(all) == 0 {
+		fmt.Fprintln(a.Out, "Nothing was measured yet. Tell something: urbo measure NAME VALUE")
+		return nil
+	}
+	var rows []table.Row
+	for _, m := range all {
+		rows = append(rows, table.Row{m.Name, strings.TrimSpace(fmt.Sprintf("%g %s", m.Value, m.Unit)), clock(m.At)})
+	}
+	a.table(table.Row{"MEASUREMENT", "VALUE", "AT"}, rows)
+	return nil
+}

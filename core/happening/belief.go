@@ -1,0 +1,98 @@
+package happening
+
+import (
+	"fmt"
+	"strings"
+	"time"
+)
+
+// Believed says that what is believed of a control changed. What it is now is asked of the beliefs.
+type Believed struct {
+	DeviceID string `json:"device_id"`
+	Device   string `json:"device"` // slug
+	Control  string `json:"control"`
+	Value    string `json:"value,omitempty"` // "" where it may be at several
+}
+
+// Name of the type.
+func (Believed) Name() string { return "believed" }
+
+// Tell has nothing to say: the press that it comes from is told.
+func (Believed) Tell() (Line, bool) { return Line{}, false }
+
+// Contradicted says that a sensor or person said otherwise than was believed.
+type Contradicted struct {
+	Device  string    `json:"device"`
+	Control string    `json:"control"`
+	Was     string    `json:"was"` // in words
+	Word    string    `json:"word"`
+	Since   time.Time `json:"since,omitzero"`
+	Value   string    `json:"value"`
+	By      string    `json:"by"` // sensed or told
+}
+
+// Name of the type.
+func (Contradicted) Name() string { return "contradicted" }
+
+// Tell says what was believed, since when, and what is so.
+func (c Contradicted) Tell() (Line, bool) {
+	since := ""
+	if !c.Since.IsZero() {
+		since = " since " + c.Since.Local().Format("15:04")
+	}
+	return Line{Kind: "belief", Device: c.Device, Outcome: "wrong",
+			Text: fmt.Sprintf("%s %s was %s to be %s%s, %s %s", c.Device, c.Control, c.Word, c.Was, since, c.By, c.Value)},
+		true
+}
+
+// ToldBelief says that a person said what a control is at.
+type ToldBelief struct {
+	Device  string `json:"device"`
+	Control string `json:"control"`
+	Value   string `json:"value"`
+}
+
+// Name of the type.
+func (ToldBelief) Name() string { return "told-belief" }
+
+// Tell repeats it.
+func (t ToldBelief) Tell() (Line, bool) {
+	return Line{Kind: "belief", Device: t.Device,
+			Text: fmt.Sprintf("Told that %s %s is %s", t.Device, t.Control, t.Value)},
+		true
+}
+
+// WasSet says what came of a wish.
+type WasSet struct {
+	Device  string   `json:"device"`
+	Wants   []string `json:"wants"` // CONTROL VALUE
+	Presses int      `json:"presses"`
+	Outcome Outcome  `json:"outcome"`
+	Reason  string   `json:"reason,omitempty"`
+}
+
+// Name of the type.
+func (WasSet) Name() string { return "was-set" }
+
+// Tell says what was wanted, and what came of it.
+func (w WasSet) Tell() (Line, bool) {
+	l := Line{Kind: "belief", Device: w.Device, Outcome: string(w.Outcome),
+		Text: fmt.Sprintf("Set %s: %s", w.Device, strings.Join(w.Wants, ", "))}
+	if w.Reason != "" {
+		l.Text += ": " + w.Reason
+	}
+	return l, true
+}
+
+// Measured says that a measurement came in. The journal does not tell it: there are many.
+type Measured struct {
+	Measurement string  `json:"measurement"`
+	Value       float64 `json:"value"`
+	Unit        string  `json:"unit,omitempty"`
+}
+
+// Name of the type.
+func (Measured) Name() string { return "measured" }
+
+// Tell has nothing to say.
+func (Measured) Tell() (Line, bool) { return Line{}, false }

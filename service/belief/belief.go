@@ -1,0 +1,394 @@
+// Package belief keeps what every device that has controls is believed to be set to. It follows the stream: presses
+// that were sent, handsets that were heard, measurements, and what people tell. It carries out what is wanted of a
+// device by pressing only what must be pressed.
+package belief
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"slices"
+	"sync"
+	"time"
+
+	"urbo/core/control"
+	"urbo/core/device"
+	"urbo/core/happening"
+	"urbo/core/line"
+	"urbo/service/library"
+	"urbo/service/stations"
+	"urbo/service/stream"
+	"urbo/service/transmit"
+	"urbo/store"
+)
+
+// Store keeps beliefs.
+type Store interface {
+	Beliefs(ctx context.Context) ([]store.Belief, error)
+	PutBeliefs(ctx context.Context, all []store.Belief) error
+	NoteEnd(ctx context.Context, at time.Time) error
+	TakeEnd(ctx context.Context) (time.Time, error)
+}
+
+// Transmit presses keys.
+type Transmit interface {
+	Press(ctx context.Context, o transmit.Order) (happening.Receipt, error)
+}
+
+// Stations tells where receivers and transmitters are, and whether anybody listens.
+type Stations interface {
+	State(name string) (stations.State, bool)
+	Listens(on device.Channel, room string) bool
+}
+
+// Config of the beliefs.
+type Config struct {
+	Store    Store
+	Library  *library.Library
+	Stations Stations
+	Transmit Transmit
+	Stream   *stream.Stream
+	Book     *line.Book
+	Now      func() time.Time
+}
+
+// Beliefs is what is believed of all devices.
+type Beliefs struct {
+	Config
+	queue *stream.Queue
+	group sync.WaitGroup // what it does by itself
+
+	mu      sync.Mutex
+	minds   map[string]*mind // by device id
+	seen    int64            // up to where the stream was followed
+	caught  *sync.Cond       // with mu: seen grew
+	echoed  map[string]time.Time
+	ended   bool
+	running context.Context // nil before Run
+	wake    chan struct{}   // something goes on by itself
+}
+
+// short is how long the house may be down, ended in order, for nobody to have pressed a handset meanwhile.
+const short = 10 * time.Second
+
+// Open reads what was believed. Whoever pressed a handset while the house was down was not heard: after a while, or
+// where it did not end in order, everything is doubtful.
+func Open(ctx context.Context, c Config) (*Beliefs, error) {
+	b := &Beliefs{Config: c, minds: map[string]*mind{}, echoed: map[string]time.Time{}, wake: make(chan struct{}, 1)}
+	b.caught = sync.NewCond(&b.mu)
+	ended, err := c.Store.TakeEnd(ctx)
+	if err != nil {
+		slog.Warn("whether the house ended in order is not known", "error", err)
+	}
+	down := c.Now().Sub(ended)
+	deaf := ended.IsZero() || down > short || down < 0
+	rows, err := c.Store.Beliefs(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("read what was believed: %w", err)
+	}
+	for _, row := range rows {
+		m, err := readMind(row)
+		if err != nil {
+			c.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
+				Text: "What was believed of a device cannot be read, and is set aside: " + err.Error()}})
+			continue
+		}
+		if deaf {
+			m.deafen(c.Now())
+		}
+		b.minds[row.DeviceID] = m
+	}
+	for _, l := range c.Library.Lines("") {
+		if m := b.minds[l.ID]; m != nil {
+			m.slug = l.Slug
+			b.refresh(l.ID)
+		}
+	}
+	b.queue = c.Stream.Subscribe()
+	return b, nil
+}
+
+// saving is how long changes wait in memory before they are written.
+const saving = 500 * time.Millisecond
+
+// Run follows the stream until it ends, and then writes what is not written yet.
+func (b *Beliefs) Run(ctx context.Context) error {
+	live, end := context.WithCancel(ctx)
+	b.mu.Lock()
+	b.running = live
+	b.mu.Unlock()
+	b.group.Go(func() { b.watch(live) })
+	b.group.Go(func() { b.save(live) })
+	for {
+		batch, err := b.queue.Next(ctx)
+		if err != nil {
+			b.finish(end)
+			if errors.Is(err, io.EOF) || ctx.Err() != nil {
+				return nil
+			}
+			return err
+		}
+		for _, h := range batch {
+			b.follow(h)
+		}
+	}
+}
+
+// finish ends what it does by itself, and writes.
+func (b *Beliefs) finish(end context.CancelFunc) {
+	b.mu.Lock()
+	b.ended = true
+	b.caught.Broadcast()
+	b.mu.Unlock()
+	end()
+	b.group.Wait()
+	if err := b.write(context.Background()); err != nil {
+		slog.Error("what is believed is not on disk", "error", err)
+		return
+	}
+	if err := b.Store.NoteEnd(context.Background(), b.Now()); err != nil {
+		slog.Error("note that the house ended", "error", err)
+	}
+}
+
+// follow takes one happening.
+func (b *Beliefs) follow(h happening.Happening) {
+	switch what := h.What.(type) {
+	case happening.Pressed:
+		r := what.Receipt
+		r.ID, r.At = h.ID, h.At
+		b.pressed(r)
+	case happening.Heard:
+		b.heard(what.Capture)
+	case happening.Measured:
+		b.measured(what, h)
+	case happening.DeviceChanged:
+		b.mu.Lock()
+		b.refresh(what.DeviceID)
+		b.mu.Unlock()
+	case happening.DeviceRemoved:
+		b.mu.Lock()
+		delete(b.minds, what.DeviceID)
+		b.mu.Unlock()
+	case happening.StationAway:
+		b.away()
+	}
+	b.mu.Lock()
+	b.seen = h.Seq
+	b.caught.Broadcast()
+	b.mu.Unlock()
+}
+
+// catchUp waits until all that has happened so far is believed.
+func (b *Beliefs) catchUp() {
+	last := b.Stream.Last()
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for b.seen < last && !b.ended && b.running != nil {
+		b.caught.Wait()
+	}
+}
+
+// refresh brings a mind to what its device is now; the caller holds mu. A device without controls has none.
+func (b *Beliefs) refresh(id string) {
+	d, err := b.Library.ByID(id)
+	if err != nil || len(d.Controls) == 0 {
+		if m := b.minds[id]; m != nil && err == nil {
+			m.forget(b.Now())
+		}
+		return
+	}
+	spec, err := d.Compile()
+	if err != nil { // checked when it was changed
+		slog.Error("the controls of a device cannot be used", "device", d.Slug, "error", err)
+		return
+	}
+	m := b.minds[id]
+	if m == nil {
+		m = newMind(id, spec)
+		b.minds[id] = m
+	}
+	m.become(d, spec, b.Now())
+}
+
+// names are the keys of a device.
+func names(d device.Device) []string {
+	out := make([]string, len(d.Keys))
+	for i, k := range d.Keys {
+		out[i] = k.Name
+	}
+	return out
+}
+
+// pressed takes a press that Urbo sent.
+func (b *Beliefs) pressed(r happening.Receipt) {
+	if r.DeviceID == "" || r.Outcome == happening.Failed && r.Pressed == 0 {
+		return
+	}
+	outcome := control.Sent
+	b.mu.Lock()
+	_, echoed := b.echoed[r.ID]
+	b.mu.Unlock()
+	if r.Outcome == happening.Unknown && !echoed {
+		outcome = control.Unknown
+	}
+	d, err := b.Library.ByID(r.DeviceID)
+	if err != nil {
+		return
+	}
+	room := b.roomOf(r.Station)
+	b.enter(r.DeviceID, r.Key, r, outcome)
+	k, err := d.Key(r.Key)
+	if err != nil {
+		return
+	}
+	for _, other := range b.Library.SameCode(r.DeviceID, *k) {
+		if b.inEarshot(other.DeviceID, room, b.mediumOf(*k)) {
+			b.enter(other.DeviceID, other.Key, r, outcome)
+		}
+	}
+}
+
+// enter folds a press that was sent, with all its times.
+func (b *Beliefs) enter(deviceID, key string, r happening.Receipt, outcome control.Outcome) {
+	times := max(r.Times, 1)
+	if r.Pressed > 0 {
+		times = r.Pressed
+	}
+	each := r.Took / time.Duration(times) // with the silence after each
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	m := b.minds[deviceID]
+	if m == nil {
+		return
+	}
+	for n := range times {
+		p := control.Press{Key: key, At: r.At.Add(time.Duration(n) * each), Outcome: outcome,
+			Source: control.BySending, Cause: r.ID}
+		if times == 1 && r.Held {
+			p.Held = r.Took
+		}
+		if outcome == control.Unknown && n+1 < times {
+			p.Outcome = control.Sent // those before were answered
+		}
+		m.add(entry{Press: &p, ID: r.ID})
+	}
+	b.changed(m, r.ID)
+	b.wakeWatch()
+}
+
+// heard takes what a receiver heard: a handset's press, or an echo of Urbo's own, which settles one that was unknown.
+func (b *Beliefs) heard(c happening.Capture) {
+	if c.PressID != "" {
+		b.settle(c.PressID, c.At)
+		return
+	}
+	if c.Station == "recording" {
+		return
+	}
+	room := b.roomOf(c.Station)
+	for _, k := range c.Keys {
+		if !b.inEarshot(k.DeviceID, room, c.Medium) {
+			continue
+		}
+		p := control.Press{Key: k.Key, At: c.At, Held: length(c), Outcome: control.Sent, Source: control.ByHandset,
+			Cause: c.ID}
+		b.push(k.DeviceID, entry{Press: &p, ID: c.ID, Place: c.Place()})
+	}
+}
+
+// length is how long a press lasted.
+func length(c happening.Capture) time.Duration {
+	us := 0
+	for i, t := range c.Trains {
+		us += t.Train.Length()
+		if i+1 < len(c.Trains) {
+			us += t.Gap
+		}
+	}
+	return time.Duration(us) * time.Microsecond
+}
+
+// settle takes an echo: what it belongs to went out.
+func (b *Beliefs) settle(pressID string, at time.Time) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for id, when := range b.echoed {
+		if at.Sub(when) > time.Minute {
+			delete(b.echoed, id)
+		}
+	}
+	b.echoed[pressID] = at
+	for _, m := range b.minds {
+		if m.settle(pressID) {
+			b.changed(m, pressID)
+		}
+	}
+}
+
+// push folds a push of a handset into what is believed of a device.
+func (b *Beliefs) push(deviceID string, e entry) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if m := b.minds[deviceID]; m != nil && m.add(e) {
+		b.changed(m, e.ID)
+		b.wakeWatch()
+	}
+}
+
+// changed tells the stream which controls are believed to be at something else. The caller holds mu.
+func (b *Beliefs) changed(m *mind, cause string) {
+	for _, st := range m.news(b.Now()) {
+		b.Stream.Publish(happening.Happening{Cause: cause, What: happening.Believed{DeviceID: m.id, Device: m.slug,
+			Control: st.Control, Value: st.Value}})
+	}
+}
+
+func (b *Beliefs) roomOf(station string) string {
+	s, _ := b.Stations.State(station)
+	return s.Room
+}
+
+func (b *Beliefs) mediumOf(k device.Key) line.Medium {
+	on, err := k.Codes[0].On(b.Book)
+	if err != nil {
+		return line.Infrared
+	}
+	return on.Medium
+}
+
+// inEarshot says whether a device hears what is sent or heard in a room: infrared stays in it, where both are known.
+func (b *Beliefs) inEarshot(deviceID, room string, medium line.Medium) bool {
+	d, err := b.Library.ByID(deviceID)
+	return err == nil && (medium == line.Radio || room == "" || d.Room == "" || sameRoom(d.Room, room))
+}
+
+// away makes doubtful what nobody listens to any more.
+func (b *Beliefs) away() {
+	b.mu.Lock()
+	minds := make([]*mind, 0, len(b.minds))
+	for _, m := range b.minds {
+		minds = append(minds, m)
+	}
+	b.mu.Unlock()
+	for _, m := range minds {
+		d, err := b.Library.ByID(m.id)
+		if err != nil {
+			continue
+		}
+		i := slices.IndexFunc(d.Keys, device.Key.Learned)
+		if i < 0 {
+			continue
+		}
+		on, err := d.Keys[i].Codes[0].On(b.Book)
+		if err != nil || b.Stations.Listens(on, d.Room) {
+			continue
+		}
+		b.mu.Lock()
+		m.deafen(b.Now())
+		b.changed(m, "")
+		b.mu.Unlock()
+	}
+}

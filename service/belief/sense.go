@@ -1,0 +1,90 @@
+package belief
+
+import (
+	"time"
+
+	"urbo/core/control"
+	"urbo/core/device"
+	"urbo/core/happening"
+)
+
+// pendingMeasurement is a value that a sensor shows, and since when: it counts when it has stayed there.
+type pendingMeasurement struct {
+	value string
+	since time.Time
+	id    string // of the last measurement, in the journal
+}
+
+// measured takes a measurement. Between the limits of a sensor nothing is told, and what flaps never settles.
+func (b *Beliefs) measured(what happening.Measured, h happening.Happening) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for _, m := range b.minds {
+		for _, s := range m.sensors {
+			if s.Measurement != what.Measurement {
+				continue
+			}
+			key := s.Measurement + " " + s.Control
+			value := ""
+			switch {
+			case what.Value > s.Above:
+				value = s.High
+			case what.Value < s.Below:
+				value = s.Low
+			}
+			p, waits := m.pending[key]
+			switch {
+			case value == "":
+				delete(m.pending, key)
+				continue
+			case !waits || p.value != value:
+				m.pending[key] = pendingMeasurement{value, h.At, h.ID}
+				b.wakeWatch()
+				continue
+			}
+			p.id = h.ID
+			m.pending[key] = p
+			b.sense(m, s, h.At)
+		}
+	}
+}
+
+// sense tells what a sensor shows, where it has shown it for long enough. The caller holds mu.
+func (b *Beliefs) sense(m *mind, s device.Sensor, now time.Time) {
+	p, ok := m.pending[s.Measurement+" "+s.Control]
+	if !ok || now.Sub(p.since) < s.Settle() {
+		return
+	}
+	b.learn(m, told{s.Control, p.value, control.Sensed, now}, p.id)
+}
+
+// learn folds what a person or sensor said, and tells the journal where it contradicts what was believed. The caller
+// holds mu.
+func (b *Beliefs) learn(m *mind, t told, cause string) {
+	var was control.State
+	for _, st := range m.spec.States(m.now, t.At) {
+		if st.Control == t.Control {
+			was = st
+		}
+	}
+	if t.By == control.Sensed && was.Value == t.Value && was.Source == control.Sensed &&
+		t.At.Sub(was.At) < time.Minute {
+		return // it says nothing new, and soon it says so again
+	}
+	_, fits, err := m.spec.Tell(m.now, t.Control, t.Value, t.By, t.At)
+	if err != nil {
+		return
+	}
+	since := m.since(t.Control)
+	m.add(entry{Tell: &t, ID: cause})
+	if !fits {
+		word := map[control.Word]string{control.Doubtful: "thought"}[was.Word]
+		if word == "" {
+			word = string(was.Word)
+		}
+		b.Stream.Publish(happening.Happening{Cause: cause,
+			What: happening.Contradicted{Device: m.slug, Control: t.Control,
+				Was: was.Text(), Word: word, Since: since, Value: t.Value, By: string(t.By)}})
+	}
+	b.changed(m, cause)
+}

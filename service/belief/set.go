@@ -1,0 +1,264 @@
+package belief
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"urbo/core/control"
+	"urbo/core/device"
+	"urbo/core/happening"
+	"urbo/service/transmit"
+)
+
+// Errors that callers ask for.
+var (
+	ErrNoControls = errors.New("no controls")
+	ErrBusy       = errors.New("is being set")
+)
+
+// Ask is something that is wanted of a device.
+type Ask struct {
+	Device     string // slug
+	Wants      []control.Want
+	Asked      bool // a person waits: keys that set a value are pressed even where it is believed so already
+	Dry        bool // only the plan
+	Background bool // nobody waits for it: it lets the presses of people go first
+	By         string
+	Cause      string
+}
+
+// Result is what came of it.
+type Result struct {
+	Plan    control.Plan
+	Presses []happening.Receipt
+	Done    bool   // everything wanted is believed to be so
+	Reason  string // why it was given up, where it was
+}
+
+// patience is how long a wish waits while something else is being set on the device.
+const patience = 2 * time.Minute
+
+// mostTimes is how many presses go out as one order.
+const mostTimes = 20
+
+// States are what is believed of a device now, with its controls' histories. The error wraps ErrNoControls or
+// library.ErrUnknownDevice.
+func (b *Beliefs) States(slug string) ([]control.State, map[string][]Change, error) {
+	m, err := b.mind(slug)
+	if err != nil {
+		return nil, nil, err
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	history := make(map[string][]Change, len(m.history))
+	for name, h := range m.history {
+		history[name] = append([]Change{}, h...)
+	}
+	return m.spec.States(m.now, b.Now()), history, nil
+}
+
+// mind finds what is believed of a device, once all that has happened so far is in it.
+func (b *Beliefs) mind(slug string) (*mind, error) {
+	d, err := b.Library.Device(slug)
+	if err != nil {
+		return nil, err
+	}
+	if len(d.Controls) == 0 {
+		return nil, fmt.Errorf("%w: nothing can be set on %s yet: urbo device control propose %s", ErrNoControls,
+			d.Slug,
+			d.Slug)
+	}
+	b.catchUp()
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.minds[d.ID] == nil {
+		b.refresh(d.ID)
+	}
+	if m := b.minds[d.ID]; m != nil {
+		return m, nil
+	}
+	return nil, fmt.Errorf("%w: those of %s cannot be used", ErrNoControls, d.Slug)
+}
+
+// Tell takes what a person says that a control is at. Errors wrap control.ErrForm, ErrNoControls or
+// library.ErrUnknownDevice.
+func (b *Beliefs) Tell(slug, name, value, by string) ([]control.State, error) {
+	m, err := b.mind(slug)
+	if err != nil {
+		return nil, err
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if err := m.spec.Check(name, value); err != nil {
+		return nil, err
+	}
+	h := b.Stream.Publish(happening.Happening{By: by,
+		What: happening.ToldBelief{Device: m.slug, Control: name, Value: value}})
+	b.learn(m, told{name, value, control.Told, b.Now()}, h.ID)
+	b.wakeWatch()
+	return m.spec.States(m.now, b.Now()), nil
+}
+
+// Set sets controls of a device: it plans the presses and makes them, one wish after another. Where no presses surely
+// lead there, nothing is pressed, and the plan says what would help. Errors say that nothing could be tried.
+func (b *Beliefs) Set(ctx context.Context, a Ask) (Result, error) {
+	m, err := b.mind(a.Device)
+	if err != nil {
+		return Result{}, err
+	}
+	if a.Dry {
+		p, err := b.plan(m, a)
+		return Result{Plan: p, Done: err == nil && p.Sure && len(p.Steps) == 0}, err
+	}
+	wait, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	select {
+	case m.setting <- struct{}{}:
+	case <-wait.Done():
+		return Result{}, fmt.Errorf("%s %w by somebody else: try again in a moment", a.Device, ErrBusy)
+	}
+	defer func() { <-m.setting }()
+	b.catchUp() // what the one before did
+	r, err := b.try(ctx, m, a)
+	if err != nil || !r.Plan.Sure {
+		return r, err
+	}
+	if r.Reason == "" && !r.Done && b.watched(ctx, m, a) { // a sensor says otherwise: once more, with what it says
+		again, err := b.try(ctx, m, a)
+		if err == nil {
+			again.Presses = append(r.Presses, again.Presses...)
+			r = again
+		}
+	}
+	what := happening.WasSet{Device: a.Device, Presses: len(r.Presses), Outcome: happening.Sent, Reason: r.Reason}
+	for _, w := range a.Wants {
+		what.Wants = append(what.Wants, w.Control+" "+w.Value)
+	}
+	if r.Reason != "" {
+		what.Outcome = happening.Failed
+	}
+	b.Stream.Publish(happening.Happening{By: a.By, Cause: a.Cause, What: what})
+	return r, nil
+}
+
+// plan makes the plan of a wish.
+func (b *Beliefs) plan(m *mind, a Ask) (control.Plan, error) {
+	d, err := b.Library.ByID(m.id)
+	if err != nil {
+		return control.Plan{}, err
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	p, err := m.spec.Plan(m.now, control.Ask{Wants: a.Wants, Asked: a.Asked,
+		Gap: time.Duration(d.GapMS) * time.Millisecond}, b.Now())
+	if err != nil {
+		return p, fmt.Errorf("set %s: %w", a.Device, err)
+	}
+	return p, nil
+}
+
+// try plans, and presses what was planned.
+func (b *Beliefs) try(ctx context.Context, m *mind, a Ask) (Result, error) {
+	p, err := b.plan(m, a)
+	if err != nil || !p.Sure {
+		return Result{Plan: p}, err
+	}
+	r := Result{Plan: p}
+	d, err := b.Library.ByID(m.id)
+	if err != nil {
+		return r, err
+	}
+	for _, s := range p.Steps {
+		if k, err := d.Key(s.Key); err != nil || !k.Learned() {
+			return r, fmt.Errorf("set %s: the key %s is not learned yet: urbo learn %s %s", a.Device, s.Key, a.Device,
+				s.Key)
+		}
+	}
+	last := b.Now()
+	for i, s := range p.Steps {
+		if r.Reason = b.step(ctx, &r, d, s, a, &last, i == 0); r.Reason != "" {
+			break
+		}
+	}
+	if r.Reason == "" {
+		r.Reason = pause(ctx, last.Add(p.Settle).Sub(b.Now()))
+	}
+	b.catchUp()
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	r.Done = r.Reason == "" && m.spec.Holds(m.now, a.Wants, b.Now())
+	return r, nil
+}
+
+// step presses one step of a plan. last is when the press before began. It says why the rest is given up, "" where it
+// is not.
+func (b *Beliefs) step(ctx context.Context, r *Result, d device.Device, s control.Step, a Ask, last *time.Time,
+	first bool) string {
+	if why := pause(ctx, last.Add(s.Wait).Sub(b.Now())); why != "" {
+		return why
+	}
+	k, err := d.Key(s.Key)
+	if err != nil {
+		return err.Error()
+	}
+	for left := s.Times; left > 0; left -= mostTimes {
+		o := transmit.Order{Device: d, Key: *k, Times: min(left, mostTimes), By: a.By, Cause: a.Cause,
+			Background: a.Background && first, Next: !first}
+		if s.NotLater > 0 {
+			if o.Within = last.Add(s.NotLater).Sub(b.Now()); o.Within <= 0 {
+				return fmt.Sprintf("%s came too late, and the rest was given up", s.Key)
+			}
+		}
+		receipt, err := b.Transmit.Press(ctx, o)
+		if err != nil {
+			return err.Error()
+		}
+		r.Presses = append(r.Presses, receipt)
+		*last = receipt.At
+		if n := receipt.Times; n > 1 { // when the last of them began
+			*last = receipt.At.Add(receipt.Took - receipt.Took/time.Duration(n))
+		}
+		if receipt.Outcome != happening.Sent {
+			return fmt.Sprintf("%s is %s: %s", s.Key, receipt.Outcome, receipt.Reason)
+		}
+	}
+	return ""
+}
+
+// pause waits, and says why it was not waited for, "" where it was.
+func pause(ctx context.Context, d time.Duration) string {
+	if d <= 0 {
+		return ""
+	}
+	timer := time.NewTimer(d)
+	defer timer.Stop()
+	select {
+	case <-ctx.Done():
+		return "given up while it waited"
+	case <-timer.C:
+		return ""
+	}
+}
+
+// watched gives the sensors of what was set their time; false where there are none.
+func (b *Beliefs) watched(ctx context.Context, m *mind, a Ask) bool {
+	longest := time.Duration(0)
+	b.mu.Lock()
+	for _, s := range m.sensors {
+		for _, w := range a.Wants {
+			if w.Control == s.Control {
+				longest = max(longest, s.Settle())
+			}
+		}
+	}
+	b.mu.Unlock()
+	if longest == 0 || pause(ctx, longest+time.Second) != "" {
+		return false
+	}
+	b.catchUp()
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return !m.spec.Holds(m.now, a.Wants, b.Now())
+}

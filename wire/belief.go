@@ -1,0 +1,103 @@
+package wire
+
+import (
+	"time"
+
+	"urbo/core/control"
+)
+
+// ControlState is what is believed of one control. No device ever answers: it is how far that can be trusted that
+// counts.
+type ControlState struct {
+	Control string         `json:"control"`
+	Kind    control.Kind   `json:"kind" enum:"power,dial,selector,digits,travel,comfort"`
+	Value   string         `json:"value,omitempty" doc:"Left out where it may be at several"`
+	May     []string       `json:"may" doc:"All that it may be at: values, or ranges like 3 to 12"`
+	Word    control.Word   `json:"word" enum:"certain,believed,doubtful" doc:"How far that can be trusted"`
+	Unit    string         `json:"unit,omitempty"`
+	Phase   control.Phase  `json:"phase,omitempty" enum:"off,warming,on,cooling" doc:"Of power, where it is known"`
+	Until   *time.Time     `json:"until,omitempty" doc:"When it surely obeys again, while it warms up or cools down"`
+	Moving  int            `json:"moving,omitempty" doc:"Of a travel: 1 opens, -1 closes"`
+	Source  control.Source `json:"source,omitempty" enum:"sent,heard,told,sensed" doc:"Where that comes from; nothing while nobody has said or done anything"`
+	At      *time.Time     `json:"at,omitempty" doc:"Of the last press or word"`
+	Presses int            `json:"presses,omitempty" doc:"Since it was last certain, which went on from there"`
+	Deaf    bool           `json:"deaf,omitempty" doc:"Nobody was listening for a while"`
+	Wrong   int            `json:"wrong,omitempty" doc:"How often a sensor said otherwise: one that is often wrong is doubtful sooner"`
+	History []ControlWas   `json:"history" doc:"What it was believed to be at, the newest first"`
+}
+
+// ControlWas is what a control was believed to be at from a time on.
+type ControlWas struct {
+	Value  string         `json:"value"`
+	At     *time.Time     `json:"at,omitempty"`
+	Source control.Source `json:"source,omitempty"`
+	Cause  string         `json:"cause,omitempty" doc:"Entry of the journal"`
+}
+
+// DeviceState is what is believed of a device.
+type DeviceState struct {
+	Device   string         `json:"device"`
+	Name     string         `json:"name"`
+	Room     string         `json:"room"`
+	Controls []ControlState `json:"controls"`
+}
+
+// SetRequest asks for controls of a device to be set.
+type SetRequest struct {
+	Wants []control.Want `json:"wants" minItems:"1" maxItems:"24"`
+	Dry   bool           `json:"dry,omitempty" doc:"Only tell what would be pressed"`
+}
+
+// SetAnswer is what came of it.
+type SetAnswer struct {
+	Done    bool           `json:"done" doc:"All that was wanted is believed to be so"`
+	Sure    bool           `json:"sure" doc:"The presses lead there from all that is possible; else none was made"`
+	Steps   []PlanStep     `json:"steps" doc:"What is pressed for it"`
+	TakesMS int            `json:"takes_ms"`
+	Already []string       `json:"already,omitempty" doc:"Controls that are believed to be so, and were left alone"`
+	Helps   []control.Help `json:"helps,omitempty" doc:"What would help where it is not sure"`
+	Presses []Press        `json:"presses" doc:"What was pressed"`
+	Reason  string         `json:"reason,omitempty" doc:"Why the rest was given up"`
+	State   []ControlState `json:"state" doc:"What is believed now"`
+}
+
+// PlanStep is a key that is pressed.
+type PlanStep struct {
+	Key        string `json:"key"`
+	Times      int    `json:"times"`
+	WaitMS     int    `json:"wait_ms,omitempty" doc:"From the press before"`
+	NotLaterMS int    `json:"not_later_ms,omitempty" doc:"Later than this after the press before, the rest is given up"`
+}
+
+// TellRequest says what a control really is at.
+type TellRequest struct {
+	Control string `json:"control" minLength:"1" maxLength:"40"`
+	Value   string `json:"value" minLength:"1" maxLength:"40"`
+}
+
+// Proposal is controls made from a device's keys, with what no key tells.
+type Proposal struct {
+	Controls  []control.Control  `json:"controls"`
+	Questions []control.Question `json:"questions"`
+}
+
+// Measured is a value that is told.
+type Measured struct {
+	Value float64 `json:"value"`
+	Unit  string  `json:"unit,omitempty" maxLength:"12"`
+}
+
+// Gauge is the last value of one.
+type Gauge struct {
+	Name  string    `json:"name"`
+	Value float64   `json:"value"`
+	Unit  string    `json:"unit,omitempty"`
+	At    time.Time `json:"at"`
+}
+
+// BelievedEvent says that what is believed of a device changed: ask for it again.
+type BelievedEvent struct {
+	Device  string `json:"device"`
+	Control string `json:"control"`
+	Value   string `json:"value,omitempty"`
+}
