@@ -185,6 +185,7 @@ func (h *House) Run(ctx context.Context) error {
 		parts = append(parts, background(ctx, p...))
 	}
 	<-ctx.Done()
+	h.Beliefs.Ending()
 	for _, p := range slices.Backward(parts) {
 		p.end()
 		p.wait()

@@ -349,6 +349,7 @@ func TestTransmit_AHeldKeyIsOnePressWithOneToggle(t *testing.T) {
 		assert.Len(t, b.sent(), 1)
 		require.ErrorIs(t, k.Hold(time.Second), transmit.ErrOver)
 
+		time.Sleep(300 * time.Millisecond) // else the lamp would take it for the same press
 		k, err = h.Transmit.Start(o)
 		require.NoError(t, err)
 		r, err = k.Wait(t.Context()) // the phone is lost

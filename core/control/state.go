@@ -40,7 +40,7 @@ func (s *Spec) state(b Belief, i int, now time.Time) State {
 	n := may.Count()
 	if c.Kind == Travel {
 		st.Moving = moving(b, i)
-		if len(may) == 1 && may[0].To-may[0].From <= 2*nearby {
+		if len(may) == 1 && may[0].To-may[0].From <= 2*within {
 			n, may = 1, only((may[0].From+may[0].To)/2)
 		}
 	}

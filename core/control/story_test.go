@@ -238,7 +238,7 @@ func (s *story) among(value string, st control.State) bool {
 		if st.Kind == control.Travel {
 			slack = 1
 			if st.Value != "" {
-				slack = 4
+				slack = 8
 			}
 		} else if !isRange {
 			continue

@@ -41,7 +41,8 @@ func (c Contradicted) Tell() (Line, bool) {
 		since = " since " + c.Since.Local().Format("15:04")
 	}
 	return Line{Kind: "belief", Device: c.Device, Outcome: "wrong",
-			Text: fmt.Sprintf("%s %s was %s to be %s%s, %s %s", c.Device, c.Control, c.Word, c.Was, since, c.By, c.Value)},
+			Text: fmt.Sprintf("%s %s was %s to be %s%s, %s %s", c.Device, c.Control, c.Word, c.Was, since, c.By,
+				c.Value)},
 		true
 }
 

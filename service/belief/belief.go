@@ -66,6 +66,7 @@ type Beliefs struct {
 	caught  *sync.Cond       // with mu: seen grew
 	echoed  map[string]time.Time
 	ended   bool
+	ending  time.Time       // since then the house ends; zero before
 	running context.Context // nil before Run
 	wake    chan struct{}   // something goes on by itself
 }
@@ -148,9 +149,19 @@ func (b *Beliefs) finish(end context.CancelFunc) {
 		slog.Error("what is believed is not on disk", "error", err)
 		return
 	}
-	if err := b.Store.NoteEnd(context.Background(), b.Now()); err != nil {
+	if b.ending.IsZero() {
+		b.ending = b.Now()
+	}
+	if err := b.Store.NoteEnd(context.Background(), b.ending); err != nil {
 		slog.Error("note that the house ended", "error", err)
 	}
+}
+
+// Ending says that the house ends: stations that go away from now on say nothing about who listened.
+func (b *Beliefs) Ending() {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.ending = b.Now()
 }
 
 // follow takes one happening.
@@ -227,6 +238,9 @@ func (b *Beliefs) pressed(r happening.Receipt) {
 	if r.DeviceID == "" || r.Outcome == happening.Failed && r.Pressed == 0 {
 		return
 	}
+	if b.idle() {
+		return
+	}
 	outcome := control.Sent
 	b.mu.Lock()
 	_, echoed := b.echoed[r.ID]
@@ -249,6 +263,13 @@ func (b *Beliefs) pressed(r happening.Receipt) {
 			b.enter(other.DeviceID, other.Key, r, outcome)
 		}
 	}
+}
+
+// idle says whether no device has controls.
+func (b *Beliefs) idle() bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return len(b.minds) == 0
 }
 
 // enter folds a press that was sent, with all its times.
@@ -285,7 +306,7 @@ func (b *Beliefs) heard(c happening.Capture) {
 		b.settle(c.PressID, c.At)
 		return
 	}
-	if c.Station == "recording" {
+	if c.Station == "recording" || len(c.Keys) == 0 || b.idle() {
 		return
 	}
 	room := b.roomOf(c.Station)
@@ -370,7 +391,9 @@ func (b *Beliefs) away() {
 	b.mu.Lock()
 	minds := make([]*mind, 0, len(b.minds))
 	for _, m := range b.minds {
-		minds = append(minds, m)
+		if b.ending.IsZero() {
+			minds = append(minds, m)
+		}
 	}
 	b.mu.Unlock()
 	for _, m := range minds {

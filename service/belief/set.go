@@ -112,12 +112,8 @@ func (b *Beliefs) Set(ctx context.Context, a Ask) (Result, error) {
 		p, err := b.plan(m, a)
 		return Result{Plan: p, Done: err == nil && p.Sure && len(p.Steps) == 0}, err
 	}
-	wait, cancel := context.WithTimeout(ctx, patience)
-	defer cancel()
-	select {
-	case m.setting <- struct{}{}:
-	case <-wait.Done():
-		return Result{}, fmt.Errorf("%s %w by somebody else: try again in a moment", a.Device, ErrBusy)
+	if err := m.take(ctx); err != nil {
+		return Result{}, fmt.Errorf("%s %w", a.Device, err)
 	}
 	defer func() { <-m.setting }()
 	b.catchUp() // what the one before did
@@ -141,6 +137,24 @@ func (b *Beliefs) Set(ctx context.Context, a Ask) (Result, error) {
 	}
 	b.Stream.Publish(happening.Happening{By: a.By, Cause: a.Cause, What: what})
 	return r, nil
+}
+
+// take waits until nothing else is being set on the device. The error wraps ErrBusy.
+func (m *mind) take(ctx context.Context) error {
+	select {
+	case m.setting <- struct{}{}:
+		return nil
+	default:
+	}
+	timeout := time.NewTimer(patience)
+	defer timeout.Stop()
+	select {
+	case m.setting <- struct{}{}:
+		return nil
+	case <-timeout.C:
+	case <-ctx.Done():
+	}
+	return fmt.Errorf("%w by somebody else: try again in a moment", ErrBusy)
 }
 
 // plan makes the plan of a wish.
@@ -204,6 +218,11 @@ func (b *Beliefs) step(ctx context.Context, r *Result, d device.Device, s contro
 		return err.Error()
 	}
 	for left := s.Times; left > 0; left -= mostTimes {
+		if left < s.Times {
+			if why := pause(ctx, last.Add(s.Gap).Sub(b.Now())); why != "" {
+				return why
+			}
+		}
 		o := transmit.Order{Device: d, Key: *k, Times: min(left, mostTimes), By: a.By, Cause: a.Cause,
 			Background: a.Background && first, Next: !first}
 		if s.NotLater > 0 {

@@ -11,6 +11,7 @@ import (
 // recent is what a device got last.
 type recent struct {
 	ended time.Time // when its last press was over
+	key   string    // that was pressed
 	on    time.Time // when it may have been switched on
 }
 
@@ -18,12 +19,18 @@ func gapOf(d device.Device) time.Duration { return time.Duration(d.GapMS) * time
 
 func warmUpOf(d device.Device) time.Duration { return time.Duration(d.WarmUpMS) * time.Millisecond }
 
-// rests is how long a device must be left alone before its next press. The caller holds mu.
-func (t *Transmit) rests(d device.Device) time.Duration {
-	if d.GapMS == 0 {
+// rests is how long a device must be left alone before a press. The same key again needs a silence, or it would be heard
+// as one that is held. The caller holds mu.
+func (t *Transmit) rests(d device.Device, key string) time.Duration {
+	gap := gapOf(d)
+	last := t.devices[d.ID]
+	if key != "" && last.key == key {
+		gap = max(gap, between)
+	}
+	if gap == 0 {
 		return 0
 	}
-	return min(t.devices[d.ID].ended.Add(gapOf(d)).Sub(t.now()), gapOf(d))
+	return min(last.ended.Add(gap).Sub(t.now()), gap)
 }
 
 // warming says that a device may ignore the press, as it was switched on a moment ago.
@@ -39,13 +46,13 @@ func (t *Transmit) warming(d device.Device) string {
 
 // pressed remembers when a device got a press.
 func (t *Transmit) pressed(o Order, r happening.Receipt) {
-	if o.Device.GapMS == 0 && o.Device.WarmUpMS == 0 {
+	if o.Device.ID == "" {
 		return
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	got := t.devices[o.Device.ID]
-	got.ended = t.now()
+	got.ended, got.key = t.now(), o.Key.Name
 	if device.Plays(o.Key.Name, device.SwitchesOn) && r.Outcome == happening.Sent &&
 		got.on.Add(warmUpOf(o.Device)).Before(got.ended) {
 		got.on = got.ended

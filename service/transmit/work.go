@@ -42,7 +42,7 @@ func (t *Transmit) next(w *worker) (*Ticket, time.Duration) {
 	defer t.mu.Unlock()
 	wait := time.Hour
 	for i, k := range w.waiting {
-		rests := t.rests(k.order.Device)
+		rests := t.rests(k.order.Device, k.order.Key.Name)
 		if rests > 0 {
 			wait = min(wait, rests)
 			continue
