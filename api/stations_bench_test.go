@@ -77,7 +77,8 @@ func BenchmarkPress_UnderLoad(b *testing.B) {
 		})
 	}
 	_, err = s.house.Library.Add(ctx,
-		device.Device{Name: "Lamp", Transmitter: "bench-7/out", Keys: []device.Key{benchKey("on", 1), benchKey("off", 2)}},
+		device.Device{Name: "Lamp", Transmitter: "bench-7/out",
+			Keys: []device.Key{benchKey("on", 1), benchKey("off", 2)}},
 		library.Note{})
 	require.NoError(b, err)
 	var took []time.Duration

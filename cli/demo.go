@@ -95,6 +95,9 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		if err := furnish(ctx, house.Library, !tour); err != nil {
 			return err
 		}
+		if err := a.settle(ctx, house, s, tour); err != nil {
+			return err
+		}
 		if board != nil {
 			end, err := board.begin(ctx, house, at)
 			if err != nil {

@@ -4,7 +4,10 @@ import (
 	"bytes"
 	"context"
 	_ "embed"
+	"fmt"
+	"strings"
 
+	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/core/pack"
@@ -46,26 +49,80 @@ func furnish(ctx context.Context, l *library.Library, learned bool) error {
 // observatory is the devices of the demo, with what their keys send.
 func observatory() []device.Device {
 	lights := numbered("light", "nec", line.Fields{"address": line.Number(57)}, 2, 3)
+	radio := weatherRadio()
 	amplifier := numbered("amplifier", "sirc15", line.Fields{"address": line.Number(107)}, 21, 1)
-	dew := []device.Key{
-		{Name: "on", Codes: []device.Code{{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("F01F10F00F1F")},
-			UnitUS: 340, Source: "demo"}}},
-		{Name: "off", Codes: []device.Code{{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("F01F10F00FF1")},
-			UnitUS: 340, Source: "demo"}}},
-	}
 	return []device.Device{
 		{Slug: "projector", Name: "Lecture projector", Room: "Lecture room", Kind: "projector", Maker: "Velopt",
 			Model:  "VX-40",
 			Traits: device.Traits{Power: device.PowerTwoKeys, Inputs: device.InputsCycling, WarmUpMS: 20_000}},
 		{Slug: "amplifier", Name: "Lecture amplifier", Room: "Lecture room", Kind: "amplifier", Maker: "Brasswick",
-			Model:  "A-3",
-			Traits: device.Traits{Power: device.PowerToggles, Inputs: device.InputsDirect}, Keys: amplifier},
+			Model: "A-3", Keys: amplifier,
+			Traits: device.Traits{Power: device.PowerToggles, Inputs: device.InputsDirect,
+				Forms: control.Forms{Controls: proposed("amplifier", amplifier), Effects: []control.KeyEffects{
+					{Key: "volume-up", Effects: []control.Effect{{Control: "mute", Op: control.OpSet}}},
+					{Key: "volume-down", Effects: []control.Effect{{Control: "mute", Op: control.OpSet}}}}}}},
 		{Slug: "boardwalk", Name: "Boardwalk lights", Room: "Outside", Kind: "light", Maker: "Corvane", Model: "Strand",
-			Traits: device.Traits{Power: device.PowerToggles}, Keys: lights},
-		{Slug: "dew-a", Name: "Dew heater A", Room: "Dome", Kind: "socket", Maker: "Pellow", Model: "P3",
-			Traits: device.Traits{Power: device.PowerTwoKeys}, Keys: dew},
+			Keys: lights, Traits: device.Traits{Power: device.PowerToggles,
+				Forms: control.Forms{Controls: proposed("light", lights)}}},
+		dewHeater("a", "F01F10F00F"), dewHeater("b", "F01F10F001"), dewHeater("c", "F01F10F010"),
+		{Slug: "radio", Name: "Weather radio", Room: "Warm room", Kind: "tuner", Maker: "Quillam", Model: "Mast 2",
+			Keys: radio, Traits: device.Traits{Power: device.PowerToggles,
+				Forms: control.Forms{Controls: proposed("tuner", radio)}}},
+		screen(),
 		{Slug: "mixer", Name: "Air mixer", Room: "Dome", Kind: "fan"},
 	}
+}
+
+// proposed are the controls that the keys of a device suggest.
+func proposed(kind string, keys []device.Key) []control.Control {
+	d := device.Device{Kind: kind, Keys: keys}
+	controls, _ := d.Propose()
+	for i := range controls {
+		if controls[i].Kind == control.Digits {
+			controls[i].Favourites = map[string]int{"marsh radio": 47}
+		}
+	}
+	return controls
+}
+
+// dewHeater is one of the heaters, by the positions of its coding switches.
+func dewHeater(letter, switches string) device.Device {
+	sends := func(key, places string) device.Key {
+		return device.Key{Name: key, Codes: []device.Code{{Sheet: "pt2262", UnitUS: 340, Source: "demo",
+			Fields: line.Fields{"values": line.Text(switches + places)}}}}
+	}
+	keys := []device.Key{sends("on", "1F"), sends("off", "F1")}
+	return device.Device{Slug: "dew-" + letter, Name: "Dew heater " + strings.ToUpper(letter), Room: "Dome",
+		Kind:  "socket",
+		Maker: "Pellow", Model: "P3", Keys: keys, Traits: device.Traits{Power: device.PowerTwoKeys,
+			Forms: control.Forms{Controls: proposed("socket", keys)}}}
+}
+
+// weatherRadio is the keys of the radio, by its commands.
+func weatherRadio() []device.Key {
+	commands := map[string]int64{"power": 12, "volume-up": 16, "volume-down": 17, "channel-up": 32, "channel-down": 33}
+	for n := range int64(10) {
+		commands[fmt.Sprint(n)] = n
+	}
+	var out []device.Key
+	for _, name := range device.UsualKeys("tuner") {
+		out = append(out, device.Key{Name: name, Codes: []device.Code{{Sheet: "rc5", Source: "demo",
+			Fields: line.Fields{"address": line.Number(17), "command": line.Number(commands[name])}}}})
+	}
+	return out
+}
+
+// screen is the projection screen: 18 s for the full way.
+func screen() device.Device {
+	d := device.Device{Slug: "screen", Name: "Projection screen", Room: "Lecture room", Kind: "screen", Maker: "Wyndle",
+		Model: "18"}
+	for i, name := range []string{"up", "down", "stop"} {
+		d.Keys = append(d.Keys, device.Key{Name: name, Codes: []device.Code{{Sheet: "ev1527", Source: "demo",
+			Fields: line.Fields{"id": line.Number(0x4D2B7), "key": line.Number(1 << i)}}}})
+	}
+	d.Controls = proposed("screen", d.Keys)
+	d.Controls[0].OpenMS = 18_000
+	return d
 }
 
 // numbered are the usual keys of a kind, whose commands count from first in steps.

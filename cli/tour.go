@@ -52,7 +52,7 @@ func (a *app) tour(ctx context.Context, at address) error {
 	}
 
 	g.say("The Saltmarsh Observatory has old handsets and no codes yet. Urbo listens at %s.", at.url)
-	for _, part := range []func() error{g.projector, g.boardwalk, g.dewHeater} {
+	for _, part := range []func() error{g.projector, g.boardwalk, g.dewHeater, g.setting, g.drift} {
 		if err := part(); err != nil {
 			return err
 		}

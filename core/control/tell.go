@@ -38,6 +38,13 @@ func (s *Spec) Tell(b Belief, control, value string, by Source, now time.Time) (
 	if !fits && by == Sensed {
 		t.Wrong++
 	}
+	if !fits && i == s.power { // what was pressed since it was last certain may not have counted
+		for j := range out.Trust {
+			if o := &out.Trust[j]; j != i && o.At.After(t.Certain) {
+				o.Sets, o.Deaf = 0, true
+			}
+		}
+	}
 	wrong := t.Wrong
 	*t = Trust{Source: by, At: now, Wrong: wrong}
 	t.set(n, now)

@@ -10,6 +10,7 @@ import (
 	"urbo/core/device"
 	"urbo/core/happening"
 	"urbo/service/transmit"
+	"urbo/store"
 )
 
 // Errors that callers ask for.
@@ -117,6 +118,9 @@ func (b *Beliefs) Set(ctx context.Context, a Ask) (Result, error) {
 	}
 	defer func() { <-m.setting }()
 	b.catchUp() // what the one before did
+	id := store.NewID()
+	cause := a.Cause
+	a.Cause = id
 	r, err := b.try(ctx, m, a)
 	if err != nil || !r.Plan.Sure {
 		return r, err
@@ -135,7 +139,7 @@ func (b *Beliefs) Set(ctx context.Context, a Ask) (Result, error) {
 	if r.Reason != "" {
 		what.Outcome = happening.Failed
 	}
-	b.Stream.Publish(happening.Happening{By: a.By, Cause: a.Cause, What: what})
+	b.Stream.Publish(happening.Happening{ID: id, By: a.By, Cause: cause, What: what})
 	return r, nil
 }
 

@@ -19,8 +19,8 @@ func gapOf(d device.Device) time.Duration { return time.Duration(d.GapMS) * time
 
 func warmUpOf(d device.Device) time.Duration { return time.Duration(d.WarmUpMS) * time.Millisecond }
 
-// rests is how long a device must be left alone before a press. The same key again needs a silence, or it would be heard
-// as one that is held. The caller holds mu.
+// rests is how long a device must be left alone before a press. The same key again needs a silence, or it would be
+// heard as one that is held. The caller holds mu.
 func (t *Transmit) rests(d device.Device, key string) time.Duration {
 	gap := gapOf(d)
 	last := t.devices[d.ID]
