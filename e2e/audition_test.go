@@ -110,9 +110,6 @@ func TestAudition_WhoeverAnswersByWhatIsSeenFindsEachSet(t *testing.T) {
 			t.Parallel()
 			r := start(t, "", "demo", "--pace", "4")
 			w := r.watcher(appliance)
-			if appliance == "radio" {
-				r.ok(nil, "device", "add", "Weather radio", "--slug", "radio", "--kind", "tuner")
-			}
 			var a wire.Audition
 			function := map[string]string{"projector": "on"}[appliance]
 			require.Equal(t, http.StatusCreated, r.http(w.token, "POST", "/api/auditions",

@@ -18,6 +18,7 @@ func TestFreeLesson_KeysAreNamedAfterTheyWerePressed(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo", "--pace", "4")
 	token := r.owner()
+	r.ok(nil, "device", "remove", "screen", "--yes")
 	r.ok(nil, "device", "add", "Projection screen", "--slug", "screen")
 	b := open(t, r, 390, 844)
 	b.visit(r, "/devices/screen/lesson")
@@ -80,6 +81,7 @@ func TestWhich_SaysWhoseKeyWasPressed(t *testing.T) {
 	assert.Equal(t, 1, res.code)
 	assert.Contains(t, res.err, "nothing was heard within 100ms")
 
+	r.ok(nil, "device", "remove", "radio", "--yes")
 	r.ok(nil, "device", "add", "Radio", "--slug", "radio")
 	cmd := exec.Command(binary, "learn", "radio", "--free", "--takes", "1")
 	cmd.Env = append(os.Environ(), "URBO_SERVER="+r.socket)

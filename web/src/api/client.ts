@@ -37,6 +37,12 @@ export type KeyChange = Schemas['KeyChange'];
 export type DeviceChange = Schemas['DeviceChange'];
 export type NewDevice = Schemas['NewDevice'];
 export type About = Schemas['About'];
+export type Control = Schemas['Control'];
+export type ControlState = Schemas['ControlState'];
+export type SetAnswer = Schemas['SetAnswer'];
+export type Want = Schemas['Want'];
+export type Question = Schemas['Question'];
+export type BelievedEvent = Schemas['BelievedEvent'];
 export type Session = Schemas['Session'];
 export type Token = Schemas['Token'];
 

@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react';
-import type { About, Audition, Capture, DeviceEvent, Entry, Lesson, Station } from './client';
+import type { About, Audition, BelievedEvent, Capture, DeviceEvent, Entry, Lesson, Station } from './client';
 import { applyCapture, applyEntry, applyLesson, applyStation } from './apply';
 import { keys, queryClient } from './queries';
 import { stale } from './stale';
@@ -78,6 +78,7 @@ function listen(setOnline: (online: boolean) => void): EventSource {
       (old) => old && { ...old, pages: applyEntry(old.pages, e) },
     );
   });
+  on<BelievedEvent>('believed', () => stale(keys.states));
   on('stage', () => stale(keys.stage));
   on('reset', () => void queryClient.invalidateQueries());
   source.onerror = () => {

@@ -19,6 +19,7 @@ export const keys = {
   journal: ['journal'],
   stations: ['stations'],
   stage: ['stage'],
+  states: ['states'],
   lessons: ['lessons'],
   auditions: ['auditions'],
   sets: ['sets'],

@@ -4,6 +4,7 @@ import { lazy, useState } from 'react';
 import { Link, Navigate, useParams } from 'react-router';
 import { useDevice } from '../api/queries';
 import { words } from '../app/words';
+import { ControlsPart } from '../controls/ControlsPart';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { About } from './About';
 import { AdvicePart } from './AdvicePart';
@@ -80,6 +81,7 @@ export default function DevicePage() {
           )}
         </Panel>
         <div>
+          <ControlsPart device={device} />
           {phone && <QrPart address={`${location.origin}/devices/${device.slug}`} />}
           <About device={device} />
           <AdvicePart device={device} />

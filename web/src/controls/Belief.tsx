@@ -1,0 +1,37 @@
+import Box from '@mui/material/Box';
+import type { ControlState } from '../api/client';
+import { words } from '../app/words';
+import { label } from '../shared/text';
+import { from, shown } from './state';
+
+// Belief is what a control is believed to be at: its outline is solid where that is certain, dashed where it is believed,
+// and what is doubtful has a question mark.
+export function Belief({ name, state }: { name: string; state: ControlState }) {
+  return (
+    <Box>
+      <Box sx={{ fontWeight: 600 }}>{label(name)}</Box>
+      <Box
+        sx={{
+          display: 'inline-block',
+          my: 0.5,
+          px: 1,
+          py: 0.25,
+          border: '1.5px',
+          borderStyle: state.word === 'certain' ? 'solid' : 'dashed',
+          borderColor: state.word === 'doubtful' ? 'text.secondary' : 'belief',
+          color: state.word === 'doubtful' ? 'text.secondary' : 'belief',
+          fontWeight: 600,
+        }}
+      >
+        {shown(state)}
+      </Box>
+      <Box sx={{ color: 'text.secondary', fontSize: '0.9rem' }}>
+        {words.controls.trust[state.word]}
+        {' · '}
+        {from(state)}
+        {state.deaf && ` · ${words.controls.deaf}`}
+        {(state.wrong ?? 0) > 0 && ` · ${words.controls.wrong(state.wrong ?? 0)}`}
+      </Box>
+    </Box>
+  );
+}

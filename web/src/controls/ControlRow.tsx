@@ -1,0 +1,101 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import { useState } from 'react';
+import type { Control, ControlState, Device, SetAnswer } from '../api/client';
+import { usePress } from '../devices/queries';
+import { words } from '../app/words';
+import { label } from '../shared/text';
+import { Note } from '../shared/Panel';
+import { Belief } from './Belief';
+import { Really } from './Really';
+import { Setter } from './Setter';
+import { useSetControls } from './queries';
+
+// ControlRow is one control: what is believed of it, and what sets it.
+export function ControlRow({
+  device,
+  control,
+  state,
+}: {
+  device: Device;
+  control: Control;
+  state: ControlState;
+}) {
+  const set = useSetControls(device.slug);
+  const [telling, setTelling] = useState(false);
+  const wish = (value: string) => set.mutate([{ control: control.name, value }]);
+  return (
+    <Box
+      component="section"
+      aria-label={label(control.name)}
+      sx={{
+        py: 1.5,
+        borderBottom: '1px dotted',
+        borderColor: 'divider',
+        display: 'grid',
+        gridTemplateColumns: { xs: 'minmax(0, 1fr)', sm: '200px minmax(0, 1fr)' },
+        columnGap: 3,
+        rowGap: 1,
+        '&:last-of-type': { borderBottom: 0 },
+      }}
+      onContextMenu={(e) => {
+        e.preventDefault();
+        setTelling(true);
+      }}
+    >
+      <Belief name={control.name} state={state} />
+      <Box sx={{ display: 'grid', gap: 1, alignContent: 'start' }}>
+        <Setter control={control} state={state} busy={set.isPending} onWish={wish} />
+        {set.isPending && <Box sx={{ color: 'text.secondary' }}>{words.controls.setting}</Box>}
+        {set.error && <Note alert>{set.error.message}</Note>}
+        {!set.isPending && set.data && (
+          <Came device={device} answer={set.data} onTell={() => setTelling(true)} />
+        )}
+        {telling ? (
+          <Really device={device} control={control} onDone={() => setTelling(false)} />
+        ) : (
+          <Button
+            size="small"
+            sx={{ justifySelf: 'start', color: 'text.secondary', px: 0 }}
+            aria-label={words.controls.reallyOf(label(control.name))}
+            onClick={() => setTelling(true)}
+          >
+            {words.controls.really}
+          </Button>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+// Came is what came of a wish, and what would help where it could not be sure.
+function Came({ device, answer, onTell }: { device: Device; answer: SetAnswer; onTell: () => void }) {
+  const press = usePress();
+  if (answer.reason) return <Note alert>{words.controls.givenUp(answer.reason)}</Note>;
+  if (!answer.helps?.length) return null;
+  return (
+    <Box role="status" sx={{ border: '1px dashed', borderColor: 'belief', p: 1.5 }}>
+      {!answer.sure && <Box sx={{ mb: 1 }}>{words.controls.notSure}</Box>}
+      {answer.helps.map((h) => (
+        <Box key={h.kind} sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', gap: 1 }}>
+          <Box sx={{ flex: '1 1 20ch' }}>{h.text}</Box>
+          {h.kind === 'press' && h.key && (
+            <Button
+              size="small"
+              variant="outlined"
+              disabled={press.isPending || press.isSuccess}
+              onClick={() => press.mutate({ device: device.slug, key: h.key ?? '' })}
+            >
+              {words.controls.pressOnce(label(h.key))}
+            </Button>
+          )}
+          {h.kind === 'tell' && (
+            <Button size="small" variant="outlined" onClick={onTell}>
+              {words.controls.say}
+            </Button>
+          )}
+        </Box>
+      ))}
+    </Box>
+  );
+}

@@ -1,0 +1,27 @@
+import Box from '@mui/material/Box';
+import type { Control, ControlState, Device } from '../api/client';
+import { words } from '../app/words';
+import { Note, Panel } from '../shared/Panel';
+import { ControlRow } from './ControlRow';
+import { ProposePart } from './ProposePart';
+import { useStates } from './queries';
+
+// ControlsPart is what can be set on a device, with what is believed of it. Without controls it shows what its keys
+// suggest.
+export function ControlsPart({ device }: { device: Device }) {
+  const controls = (device.controls ?? []) as Control[];
+  const states = useStates(device.slug, controls.length > 0);
+  if (controls.length === 0) return <ProposePart device={device} />;
+  const of = (c: Control): ControlState | undefined => states.data?.find((s) => s.control === c.name);
+  return (
+    <Panel title={words.controls.title}>
+      {states.error && <Note alert>{states.error.message}</Note>}
+      <Box sx={{ display: 'grid' }}>
+        {controls.map((c) => {
+          const state = of(c);
+          return state && <ControlRow key={c.name} device={device} control={c} state={state} />;
+        })}
+      </Box>
+    </Panel>
+  );
+}

@@ -1,0 +1,131 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import TextField from '@mui/material/TextField';
+import { useState } from 'react';
+import type { Control, Device, Question } from '../api/client';
+import { usePress } from '../devices/queries';
+import { words } from '../app/words';
+import { Note, Panel } from '../shared/Panel';
+import { label } from '../shared/text';
+import { answered } from './answer';
+import { useKeepControls, useProposal } from './queries';
+
+// ProposePart shows the controls that a device's keys suggest. What no key tells is asked, and can be tried on the spot.
+export function ProposePart({ device }: { device: Device }) {
+  const learned = device.keys.filter((k) => k.codes.length > 0);
+  const proposal = useProposal(device.slug, device.keys.map((k) => k.name).join(' '));
+  const [asking, setAsking] = useState(false);
+  const controls = (proposal.data?.controls ?? []) as Control[];
+  if (learned.length === 0 || controls.length === 0) return null;
+  return (
+    <Panel title={words.controls.title}>
+      <Note>{words.controls.suggested(controls.map((c) => label(c.name)).join(', '))}</Note>
+      {asking ? (
+        <Wizard device={device} controls={controls} questions={proposal.data?.questions ?? []} />
+      ) : (
+        <Button variant="outlined" onClick={() => setAsking(true)}>
+          {words.controls.addThem}
+        </Button>
+      )}
+    </Panel>
+  );
+}
+
+// Wizard asks the few questions that matter. An empty answer leaves it as it is.
+function Wizard({
+  device,
+  controls,
+  questions,
+}: {
+  device: Device;
+  controls: Control[];
+  questions: Question[];
+}) {
+  const [answers, setAnswers] = useState<Record<string, string>>({});
+  const [left, setLeft] = useState<string[]>([]);
+  const keep = useKeepControls(device.slug);
+  const press = usePress();
+  const id = (q: Question) => `${q.control} ${q.field}`;
+  const wrong = (q: Question) =>
+    !!answers[id(q)] && answered(controls, q, answers[id(q)] ?? '') === undefined;
+  const submit = () => {
+    let all: Control[] | undefined = controls.filter((c) => !left.includes(c.name));
+    for (const q of questions) {
+      const text = answers[id(q)]?.trim();
+      if (text && all && !left.includes(q.control)) all = answered(all, q, text);
+    }
+    if (all) keep.mutate(all);
+  };
+  return (
+    <Box
+      component="form"
+      sx={{ display: 'grid', gap: 2, maxWidth: 560 }}
+      onSubmit={(e) => (e.preventDefault(), submit())}
+    >
+      {controls.map((c) => (
+        <Box
+          key={c.name}
+          component="section"
+          aria-label={label(c.name)}
+          sx={{ borderTop: '1px dotted', borderColor: 'divider', pt: 1 }}
+        >
+          <Box sx={{ display: 'flex', justifyContent: 'space-between', alignItems: 'center' }}>
+            <Box>
+              <Box component="span" sx={{ fontWeight: 600 }}>
+                {label(c.name)}
+              </Box>{' '}
+              <Box component="span" sx={{ color: 'text.secondary' }}>
+                {words.controls.kinds[c.kind]}
+              </Box>
+            </Box>
+            <Button
+              size="small"
+              aria-pressed={left.includes(c.name)}
+              onClick={() =>
+                setLeft(left.includes(c.name) ? left.filter((n) => n !== c.name) : [...left, c.name])
+              }
+            >
+              {left.includes(c.name) ? words.controls.take : words.controls.leave}
+            </Button>
+          </Box>
+          {!left.includes(c.name) &&
+            questions
+              .filter((q) => q.control === c.name)
+              .map((q) => (
+                <Box key={id(q)} sx={{ display: 'flex', alignItems: 'flex-end', gap: 1, mt: 1 }}>
+                  <TextField
+                    label={q.text}
+                    value={answers[id(q)] ?? ''}
+                    error={wrong(q)}
+                    helperText={words.controls.hints[q.field] ?? ''}
+                    slotProps={{
+                      inputLabel: { sx: { whiteSpace: 'normal', position: 'static', transform: 'none' } },
+                    }}
+                    onChange={(e) => setAnswers({ ...answers, [id(q)]: e.target.value })}
+                  />
+                  {q.try && (
+                    <Button
+                      variant="outlined"
+                      disabled={press.isPending}
+                      sx={{ flexShrink: 0, mb: 2.5 }}
+                      onClick={() => press.mutate({ device: device.slug, key: q.try ?? '' })}
+                    >
+                      {words.controls.tryKey(label(q.try))}
+                    </Button>
+                  )}
+                </Box>
+              ))}
+        </Box>
+      ))}
+      {(keep.error ?? press.error) && <Note alert>{(keep.error ?? press.error)?.message}</Note>}
+      <Button
+        type="submit"
+        variant="contained"
+        disabled={keep.isPending || questions.some(wrong)}
+        sx={{ justifySelf: 'start' }}
+      >
+        {words.controls.keep}
+      </Button>
+    </Box>
+  );
+}
