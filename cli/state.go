@@ -105,10 +105,8 @@ func stateText(s wire.ControlState) string {
 		text += ", warms up"
 	case s.Phase == control.Cooling:
 		text += ", cools down"
-	case s.Moving > 0:
-		text += ", opens"
-	case s.Moving < 0:
-		text += ", closes"
+	case s.Moving != 0:
+		text += ", moves"
 	}
 	return text
 }

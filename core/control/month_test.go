@@ -126,7 +126,7 @@ func (l living) month(t *testing.T, seed uint64, into tally) (missed int) {
 			}
 		}
 		st := spec.States(b, now)[0]
-		if l.sensor {
+		if l.sensor && n%2 == 0 {
 			before := st
 			var fits bool
 			b, fits, err = spec.Tell(b, "it", values[truth], control.Sensed, now)

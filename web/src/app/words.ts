@@ -408,8 +408,7 @@ export const words = {
     or: ' or ',
     warming: 'warms up',
     cooling: 'cools down',
-    opening: 'opens',
-    closing: 'closes',
+    moving: 'moves',
     nobody: 'nobody has said or done anything yet',
     sources: {
       sent: 'sent',
@@ -427,6 +426,7 @@ export const words = {
     value: 'Value',
     say: 'Say it',
     setting: 'Being set …',
+    setTo: (name: string, value: string) => `${name}: ${value}`,
     givenUp: (why: string) => `The rest was given up: ${why}.`,
     notSure: 'No presses surely lead there, so nothing was pressed.',
     pressOnce: (key: string) => `Press ${key} once`,

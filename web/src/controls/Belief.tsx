@@ -1,4 +1,5 @@
 import Box from '@mui/material/Box';
+import type { ReactNode } from 'react';
 import type { ControlState } from '../api/client';
 import { words } from '../app/words';
 import { label } from '../shared/text';
@@ -6,10 +7,13 @@ import { from, shown } from './state';
 
 // Belief is what a control is believed to be at: its outline is solid where that is certain, dashed where it is believed,
 // and what is doubtful has a question mark.
-export function Belief({ name, state }: { name: string; state: ControlState }) {
+export function Belief({ name, state, aside }: { name: string; state: ControlState; aside?: ReactNode }) {
   return (
     <Box>
-      <Box sx={{ fontWeight: 600 }}>{label(name)}</Box>
+      <Box sx={{ display: 'flex', alignItems: 'center', justifyContent: 'space-between', minHeight: 44 }}>
+        <Box sx={{ fontWeight: 600 }}>{label(name)}</Box>
+        {aside}
+      </Box>
       <Box
         sx={{
           display: 'inline-block',

@@ -29,11 +29,11 @@ export function ControlRow({
       component="section"
       aria-label={label(control.name)}
       sx={{
-        py: 1.5,
+        py: 1,
         borderBottom: '1px dotted',
         borderColor: 'divider',
         display: 'grid',
-        gridTemplateColumns: { xs: 'minmax(0, 1fr)', sm: '200px minmax(0, 1fr)' },
+        gridTemplateColumns: { xs: 'minmax(0, 1fr)', sm: '250px minmax(0, 1fr)' },
         columnGap: 3,
         rowGap: 1,
         '&:last-of-type': { borderBottom: 0 },
@@ -43,26 +43,29 @@ export function ControlRow({
         setTelling(true);
       }}
     >
-      <Belief name={control.name} state={state} />
-      <Box sx={{ display: 'grid', gap: 1, alignContent: 'start' }}>
+      <Belief
+        name={control.name}
+        state={state}
+        aside={
+          <Button
+            size="small"
+            sx={{ color: 'text.secondary', px: 0.5 }}
+            aria-label={words.controls.reallyOf(label(control.name))}
+            aria-expanded={telling}
+            onClick={() => setTelling(!telling)}
+          >
+            {words.controls.really}
+          </Button>
+        }
+      />
+      <Box sx={{ display: 'grid', gap: 1, alignContent: 'start', pt: { sm: 1 } }}>
         <Setter control={control} state={state} busy={set.isPending} onWish={wish} />
         {set.isPending && <Box sx={{ color: 'text.secondary' }}>{words.controls.setting}</Box>}
         {set.error && <Note alert>{set.error.message}</Note>}
         {!set.isPending && set.data && (
           <Came device={device} answer={set.data} onTell={() => setTelling(true)} />
         )}
-        {telling ? (
-          <Really device={device} control={control} onDone={() => setTelling(false)} />
-        ) : (
-          <Button
-            size="small"
-            sx={{ justifySelf: 'start', color: 'text.secondary', px: 0 }}
-            aria-label={words.controls.reallyOf(label(control.name))}
-            onClick={() => setTelling(true)}
-          >
-            {words.controls.really}
-          </Button>
-        )}
+        {telling && <Really device={device} control={control} onDone={() => setTelling(false)} />}
       </Box>
     </Box>
   );

@@ -3,15 +3,12 @@ import type { Control, ControlState, Device } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { ControlRow } from './ControlRow';
-import { ProposePart } from './ProposePart';
 import { useStates } from './queries';
 
-// ControlsPart is what can be set on a device, with what is believed of it. Without controls it shows what its keys
-// suggest.
+// ControlsPart is what can be set on a device, with what is believed of it.
 export function ControlsPart({ device }: { device: Device }) {
   const controls = (device.controls ?? []) as Control[];
-  const states = useStates(device.slug, controls.length > 0);
-  if (controls.length === 0) return <ProposePart device={device} />;
+  const states = useStates(device.slug);
   const of = (c: Control): ControlState | undefined => states.data?.find((s) => s.control === c.name);
   return (
     <Panel title={words.controls.title}>

@@ -44,6 +44,7 @@ function Choice({ control, state, busy, onWish, values }: Props & { values: stri
             variant="outlined"
             disabled={busy}
             aria-pressed={is}
+            aria-label={words.controls.setTo(label(control.name), label(v))}
             sx={{ minWidth: 56, minHeight: 48, boxShadow: is ? 'inset 0 -3px 0 currentColor' : undefined }}
             onClick={() => onWish(v)}
           >
@@ -149,7 +150,14 @@ function Travel({ control, state, busy, onWish }: Props) {
   return (
     <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', gap: 2 }}>
       {ends.map((e) => (
-        <Button key={e} variant="outlined" disabled={busy} sx={{ minHeight: 48 }} onClick={() => onWish(e)}>
+        <Button
+          key={e}
+          variant="outlined"
+          disabled={busy}
+          aria-label={words.controls.setTo(label(control.name), label(e))}
+          sx={{ minHeight: 48 }}
+          onClick={() => onWish(e)}
+        >
           {label(e)}
         </Button>
       ))}

@@ -4,12 +4,11 @@ import { keys, queryClient } from '../api/queries';
 import { stale } from '../api/stale';
 
 // useStates is what is believed of the controls of a device. Trust fades by itself, so it is looked at now and then.
-export const useStates = (device: string, enabled: boolean) =>
+export const useStates = (device: string) =>
   useQuery({
     queryKey: [...keys.states, device],
     queryFn: () => unwrap(client.GET('/api/devices/{device}/state', { params: { path: { device } } })),
     refetchInterval: 30_000,
-    enabled,
   });
 
 export const useSetControls = (device: string) =>

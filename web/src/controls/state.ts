@@ -22,7 +22,7 @@ export function shown(s: ControlState): string {
   const mark = s.word === 'doubtful' ? ' ?' : '';
   if (s.phase === 'warming') return `${text}${mark}, ${words.controls.warming}`;
   if (s.phase === 'cooling') return `${text}${mark}, ${words.controls.cooling}`;
-  if (s.moving) return `${text}${mark}, ${s.moving > 0 ? words.controls.opening : words.controls.closing}`;
+  if (s.moving) return `${text}${mark}, ${words.controls.moving}`;
   return text + mark;
 }
 

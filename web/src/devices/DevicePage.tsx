@@ -5,6 +5,7 @@ import { Link, Navigate, useParams } from 'react-router';
 import { useDevice } from '../api/queries';
 import { words } from '../app/words';
 import { ControlsPart } from '../controls/ControlsPart';
+import { ProposePart } from '../controls/ProposePart';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { About } from './About';
 import { AdvicePart } from './AdvicePart';
@@ -56,6 +57,7 @@ export default function DevicePage() {
           {missing > 0 ? words.device.learnMissing(missing) : words.device.lesson}
         </Button>
       </Heading>
+      {device.controls?.length && <ControlsPart device={device} />}
       <Box
         sx={{
           display: 'grid',
@@ -81,7 +83,7 @@ export default function DevicePage() {
           )}
         </Panel>
         <div>
-          <ControlsPart device={device} />
+          {!device.controls?.length && <ProposePart device={device} />}
           {phone && <QrPart address={`${location.origin}/devices/${device.slug}`} />}
           <About device={device} />
           <AdvicePart device={device} />
