@@ -92,7 +92,8 @@ func (g *guide) drift() error {
 			m = 0.4
 		}
 		var got wire.Gauge
-		if err := g.client.do(g.ctx, http.MethodPost, "/measurements/boardwalk/power", wire.Measured{Value: m, Unit: "W"},
+		if err := g.client.do(g.ctx, http.MethodPost, "/measurements/boardwalk/power",
+			wire.Measured{Value: m, Unit: "W"},
 			&got); err != nil {
 			return err
 		}
@@ -107,7 +108,8 @@ func (g *guide) drift() error {
 
 func (g *guide) tell(device, name, value string) error {
 	var states []wire.ControlState
-	if err := g.client.do(g.ctx, http.MethodPost, devicePath(device)+"/tell", wire.TellRequest{Control: name, Value: value},
+	if err := g.client.do(g.ctx, http.MethodPost, devicePath(device)+"/tell",
+		wire.TellRequest{Control: name, Value: value},
 		&states); err != nil {
 		return err
 	}
