@@ -7,6 +7,7 @@ import (
 
 	"urbo/core/control"
 	"urbo/core/happening"
+	"urbo/core/pairing"
 	"urbo/service/access"
 	"urbo/service/belief"
 	"urbo/service/library"
@@ -68,7 +69,30 @@ func (a *API) beliefs() {
 			return wire.Proposal{Controls: slices.Concat([]control.Control{}, controls),
 				Questions: slices.Concat([]control.Question{}, questions)}, err
 		})
+	a.pairing()
 	a.measurements()
+}
+
+// pairing registers handsets of Urbo's own.
+func (a *API) pairing() {
+	call(a, operation{"GET", "/pairing", "list-pairing-ways", "Kinds of devices that obey paired handsets only",
+		access.Watch, 0}, func(context.Context, *nothing) ([]wire.PairingWay, error) {
+		return list(pairing.Ways(),
+			func(w pairing.Way) wire.PairingWay { return wire.PairingWay{Way: w.Name, For: w.For} }), nil
+	})
+	call(a, operation{"POST", "/devices/{device}/pair", "pair-device",
+		"Give a device a handset of Urbo's own; what its keys sent before is kept", access.Owner, 0},
+		func(ctx context.Context, in *struct {
+			DeviceIn
+			Body wire.PairRequest
+		}) (wire.Pairing, error) {
+			_, w, err := a.house.Library.Pair(ctx, in.Device, in.Body.Way, note(ctx))
+			if err != nil {
+				return wire.Pairing{}, err
+			}
+			return wire.Pairing{Way: w.Name, First: w.First, Key: w.Pair, Shows: w.Shows,
+				Keys: list(w.Keys, func(k pairing.Key) string { return k.Name })}, nil
+		})
 }
 
 // measurements registers what programs and sensors tell.

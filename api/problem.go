@@ -19,6 +19,7 @@ import (
 	"urbo/core/line"
 	"urbo/core/notation"
 	"urbo/core/pack"
+	"urbo/core/pairing"
 	"urbo/core/recording"
 	"urbo/core/signal"
 	"urbo/service"
@@ -86,6 +87,7 @@ var statuses = []struct {
 	{service.ErrLesson, http.StatusConflict},
 	{measure.ErrUnknown, http.StatusNotFound},
 	{measure.ErrMeasurement, http.StatusUnprocessableEntity},
+	{pairing.ErrWay, http.StatusUnprocessableEntity},
 	{control.ErrForm, http.StatusUnprocessableEntity},
 	{control.ErrPlan, http.StatusUnprocessableEntity},
 	{device.ErrTraits, http.StatusUnprocessableEntity},

@@ -28,7 +28,7 @@ func (a *API) signals() {
 			PageIn
 			Since  time.Time `query:"since" doc:"Only what is not older"`
 			Device string    `query:"device" maxLength:"40" doc:"Only what is about a device, by its slug"`
-			Kind   string    `query:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,house" doc:"Only entries of this kind"`
+			Kind   string    `query:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,belief,house" doc:"Only entries of this kind"`
 		}) ([]wire.Entry, error) {
 			entries, err := a.house.Journal.Find(ctx,
 				journal.Query{Before: in.Before, Since: in.Since, Device: in.Device,

@@ -16,7 +16,8 @@ import (
 
 func (a *app) device() *cobra.Command {
 	return group("device", "Look after the devices of the library", "",
-		a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceSet(), a.deviceControl(), a.devicePicture(),
+		a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceSet(), a.deviceControl(), a.devicePair(),
+		a.devicePicture(),
 		a.deviceSetKey(),
 		a.deviceCode(), a.deviceUndo(), a.deviceExport(), a.deviceRemove(), a.deviceRestore())
 }

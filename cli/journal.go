@@ -15,7 +15,7 @@ import (
 
 // journalKinds are the kinds of entries.
 var journalKinds = []string{"heard", "echo", "press", "settled", "lesson", "audition", "device", "station", "access",
-	"house"}
+	"belief", "house"}
 
 func (a *app) journal() *cobra.Command {
 	var since, device, kind, why string

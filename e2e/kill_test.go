@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 	_ "modernc.org/sqlite" // to look into the database
 
+	"urbo/core/control"
 	"urbo/core/happening"
 	"urbo/wire"
 )
@@ -94,6 +95,11 @@ func (l *load) run(stop <-chan struct{}, round int) *sync.WaitGroup {
 		}
 		return true
 	})
+	again(func(n int) bool { // one sets a volume, which is many presses, and the next one a way
+		return l.set("amplifier", "power", []string{"on", "off"}[n%2]) &&
+			l.set("amplifier", "volume", strconv.Itoa(10+n%9))
+	})
+	again(func(n int) bool { return l.set("screen", "position", []string{"down", "up", "50"}[n%3]) })
 	again(func(n int) bool {
 		slug := fmt.Sprintf("d-%d-%d", round, n)
 		if !l.ask("POST", "/api/devices", wire.NewDevice{Name: slug, Keys: []string{"on"}}) {
@@ -108,6 +114,25 @@ func (l *load) run(stop <-chan struct{}, round int) *sync.WaitGroup {
 		return l.ask("POST", "/api/stage/handsets/boardwalk/keys/power/press", wire.HandsetPress{})
 	})
 	return &people
+}
+
+// set sets a control. That it is refused is an answer.
+func (l *load) set(device, name, value string) bool {
+	return l.ask("POST", "/api/devices/"+device+"/set", wire.SetRequest{Wants: []control.Want{{Control: name,
+		Value: value}}})
+}
+
+// beliefs looks at what is believed after a cut: nothing may be certain that is not so.
+func (l *load) beliefs(t *testing.T) {
+	var states []wire.DeviceState
+	require.Equal(t, 200, l.r.http(l.token, "GET", "/api/state", nil, &states))
+	for _, d := range states {
+		for _, c := range d.Controls {
+			if c.Word == control.Certain && c.Source != control.Told { // the demo tells what nobody said before
+				assert.Fail(t, "certain after a cut", "%s %+v", d.Device, c)
+			}
+		}
+	}
 }
 
 func (l *load) ask(method, path string, body any) bool {
@@ -155,6 +180,9 @@ func TestKill_AtAnyMoment(t *testing.T) {
 				wire.NewDevice{Name: "Counter", Keys: []string{"on"}}, nil))
 			code := []wire.Code{{Sheet: "counted", Fields: map[string]any{"key": 5, "count": 0}}}
 			require.Equal(t, 200, l.r.http(l.token, "PUT", "/api/devices/counter/keys/on", code, nil))
+		}
+		if round > 0 {
+			l.beliefs(t)
 		}
 		stop := make(chan struct{})
 		people := l.run(stop, round)

@@ -102,7 +102,7 @@ type Held struct {
 type Entry struct {
 	ID      string    `json:"id"`
 	At      time.Time `json:"at"`
-	Kind    string    `json:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,house"`
+	Kind    string    `json:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,belief,house"`
 	CauseID string    `json:"cause_id,omitempty" doc:"The capture, press or entry that led to this"`
 	By      string    `json:"by,omitempty" doc:"Who asked"`
 	Device  string    `json:"device,omitempty"`

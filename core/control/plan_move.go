@@ -16,6 +16,7 @@ func (p *planner) move(w wish) {
 		return
 	}
 	if p.already(w) {
+		p.leave(w.control)
 		return
 	}
 	from, ok := p.place(w.control)

@@ -28,7 +28,7 @@ type What interface {
 
 // Line is a happening in words, with what it is about.
 type Line struct {
-	Kind    string // heard, echo, press, settled, lesson, audition, device, station, access or house
+	Kind    string // heard, echo, press, settled, lesson, audition, device, station, access, belief or house
 	Device  string // slug, or ""
 	Key     string
 	Place   string // STATION/PORT, or the station

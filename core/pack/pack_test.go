@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/core/pack"
@@ -93,6 +94,9 @@ func TestPack_IsTheSchema(t *testing.T) {
 		"device": {reflect.TypeFor[device.Device](), schema.Defs["device"]},
 		"key":    {reflect.TypeFor[device.Key](), schema.Defs["key"]},
 		"code":   {reflect.TypeFor[device.CodeDocument](), schema.Defs["code"]},
+
+		"control": {reflect.TypeFor[control.Control](), schema.Defs["control"]},
+		"effect":  {reflect.TypeFor[control.Effect](), schema.Defs["effect"]},
 	} {
 		fields := map[string]bool{}
 		for _, f := range reflect.VisibleFields(c.of) {

@@ -548,6 +548,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{device}/pair": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a device a handset of Urbo's own; what its keys sent before is kept
+         * @description Needs the scope owner.
+         */
+        post: operations["pair-device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{device}/picture": {
         parameters: {
             query?: never;
@@ -922,6 +942,26 @@ export interface paths {
          * @description Needs the scope owner.
          */
         post: operations["preview-pack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pairing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kinds of devices that obey paired handsets only
+         * @description Needs the scope watch.
+         */
+        get: operations["list-pairing-ways"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1922,7 +1962,7 @@ export interface components {
             id: string;
             key?: string;
             /** @enum {string} */
-            kind: "heard" | "echo" | "press" | "settled" | "lesson" | "audition" | "device" | "station" | "access" | "house";
+            kind: "heard" | "echo" | "press" | "settled" | "lesson" | "audition" | "device" | "station" | "access" | "belief" | "house";
             outcome?: string;
             /** @description STATION/PORT */
             place?: string;
@@ -2301,6 +2341,26 @@ export interface components {
             done: boolean;
             items: components["schemas"]["PackItem"][];
             version: string;
+        };
+        PairRequest: {
+            /** @description Line code that the device obeys: roll56, sl32, ev1527 or ht6p20 */
+            way: string;
+        };
+        Pairing: {
+            /** @description What to do before it asks to be paired */
+            first: string;
+            /** @description Key to press then: it asks to be paired */
+            key: string;
+            /** @description Of the device, that belong to the handset now */
+            keys: string[];
+            /** @description How the device says that it took the handset */
+            shows: string;
+            way: string;
+        };
+        PairingWay: {
+            /** @description What it is for, in words */
+            for: string;
+            way: string;
         };
         PlanStep: {
             key: string;
@@ -5612,6 +5672,95 @@ export interface operations {
             };
         };
     };
+    "pair-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PairRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pairing"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "get-picture": {
         parameters: {
             query?: {
@@ -6510,7 +6659,7 @@ export interface operations {
                 /** @description Only what is about a device, by its slug */
                 device?: string;
                 /** @description Only entries of this kind */
-                kind?: "heard" | "echo" | "press" | "settled" | "lesson" | "audition" | "device" | "station" | "access" | "house";
+                kind?: "heard" | "echo" | "press" | "settled" | "lesson" | "audition" | "device" | "station" | "access" | "belief" | "house";
             };
             header?: never;
             path?: never;
@@ -7665,6 +7814,80 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-pairing-ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairingWay"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -421,7 +421,7 @@ export const words = {
     deaf: 'nobody was listening for a while',
     wrong: (n: number) => `a sensor said otherwise ${n === 1 ? 'once' : `${n} times`}`,
     really: 'It is really …',
-    reallyOf: (name: string) => `Say what ${name} really is at`,
+    reallyOf: (name: string) => `It is really … (${name})`,
     isReally: (value: string) => `It is really ${value}`,
     value: 'Value',
     say: 'Say it',

@@ -1,0 +1,103 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/core/control"
+	"urbo/wire"
+)
+
+// TestControls_OnThePage sets the amplifier in the console, lets its handset change something, and says what is true.
+func TestControls_OnThePage(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	token := r.owner()
+	b := open(t, r, 390, 844)
+	b.visit(r, "/devices/amplifier")
+	b.click("power: on")
+	r.becomes(token, "amplifier", "power", "on")
+	b.until(`document.querySelector('section[aria-label="power"]').innerText.includes('believed')`)
+	b.click("input: 3")
+	r.becomes(token, "amplifier", "input", "3")
+	b.click("volume: one step up")
+	r.becomes(token, "amplifier", "volume", "15")
+	require.Eventually(t, func() bool { // right behind Urbo's own sending it counts as its echo
+		var states []wire.ControlState
+		r.touch(token, "amplifier", "input-4", 0)
+		r.ok(&states, "state", "amplifier")
+		return states[3].Source == control.ByHandset
+	}, patience, 25*tick)
+	b.until(`document.querySelector('section[aria-label="input"]').innerText.includes('heard from its handset')`)
+	b.click("power: on") // a toggle is not pressed where it is believed so: it is offered
+	b.see("press power once")
+	b.click("It is really … (power)")
+	b.click("It is really off")
+	b.until(`document.querySelector('section[aria-label="power"]').innerText.includes('certain')`)
+
+	// Controls that the keys of a device suggest, with one question answered.
+	r.ok(nil, "device", "add", "Second screen", "--slug", "second", "--kind", "screen")
+	for key, n := range map[string]string{"up": "1", "down": "2", "stop": "4"} {
+		r.ok(nil, "device", "code", "second/"+key, "ev1527", "id=316087", "key="+n)
+	}
+	b.visit(r, "/devices/second")
+	b.click("Add controls")
+	b.fill("How long does the full way take?", "18 s")
+	b.click("Keep them")
+	b.see("not known")
+	var d wire.Device
+	r.ok(&d, "device", "show", "second")
+	require.Len(t, d.Controls, 1)
+	assert.Equal(t, 18_000, d.Controls[0].OpenMS)
+}
+
+// TestControls_InTheTerminal pairs a handset of Urbo's own with the shutter, and sets what nobody can look at.
+func TestControls_InTheTerminal(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	token := r.owner()
+	r.ok(nil, "device", "add", "Dome shutter", "--slug", "shutter", "--kind", "shutter", "--room", "Dome")
+	assert.Contains(t, r.urbo("device", "pair", "shutter").err, "roll56 (rolling-code shutters)")
+	// Before the motor's own button is held, it takes no handset.
+	res := run(t, "\nno\n\nstop\n", []string{"URBO_SERVER=" + r.socket}, "device", "pair", "shutter", "--as", "roll56")
+	assert.Equal(t, 1, res.code)
+	assert.Contains(t, res.err, "was not paired")
+	r.touch(token, "shutter-box", "pair-next", 0)
+	res = run(t, "\nyes\n", []string{"URBO_SERVER=" + r.socket}, "device", "pair", "shutter", "--as", "roll56")
+	require.Zero(t, res.code, res.out+res.err)
+	r.becomes(token, "shutter", "handsets", "2")
+	r.ok(nil, "device", "control", "add", "shutter", "position", "travel", "--open", "up", "--close", "down", "--stop",
+		"stop", "--open-time", "42s")
+	r.ok(nil, "press", "shutter/up")
+	r.becomes(token, "shutter", "movement", "moving open")
+
+	assert.Contains(t, r.ok(nil, "device", "control", "propose", "projector"), "source")
+	res = run(t, "4s\n\na b network\n", []string{"URBO_SERVER=" + r.socket}, "device", "control", "ask", "projector")
+	require.Zero(t, res.code, res.out+res.err)
+	var d wire.Device
+	r.ok(&d, "device", "show", "projector")
+	assert.Equal(t, 4000, d.Controls[0].AgainMS)
+	assert.Contains(t, r.urbo("set", "projector", "power", "on").err, "the key on is not learned yet: urbo learn projector on")
+
+	res = r.urbo("set", "boardwalk", "breathe", "on")
+	assert.Equal(t, 1, res.code)
+	assert.Contains(t, res.out, "Press breathe once")
+	assert.Contains(t, res.err, "nothing was pressed")
+	assert.Contains(t, r.urbo("set", "amplifier", "volume", "99").err, "from 0 to 60")
+	assert.Equal(t, 2, r.urbo("set", "amplifier", "volume").code)
+
+	// The lights are believed to be on, and are not: what they draw tells.
+	r.ok(nil, "device", "control", "sense", "boardwalk", "power", "boardwalk/power", "--above", "8", "--below", "3",
+		"--settle", "100ms")
+	var states []wire.ControlState
+	require.Eventually(t, func() bool {
+		r.ok(nil, "measure", "boardwalk/power", "0.4", "--unit", "W")
+		r.ok(&states, "state", "boardwalk")
+		return states[0].Value == "off" && states[0].Source == control.Sensed
+	}, patience, tick)
+	assert.Contains(t, r.ok(nil, "journal", "--kind", "belief"), "boardwalk power was certain to be on since")
+	r.ok(nil, "set", "amplifier", "power", "on", "volume", "-2")
+	r.becomes(token, "amplifier", "volume", "12")
+}
