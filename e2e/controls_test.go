@@ -79,7 +79,8 @@ func TestControls_InTheTerminal(t *testing.T) {
 	var d wire.Device
 	r.ok(&d, "device", "show", "projector")
 	assert.Equal(t, 4000, d.Controls[0].AgainMS)
-	assert.Contains(t, r.urbo("set", "projector", "power", "on").err, "the key on is not learned yet: urbo learn projector on")
+	assert.Contains(t, r.urbo("set", "projector", "power", "on").err,
+		"the key on is not learned yet: urbo learn projector on")
 
 	res = r.urbo("set", "boardwalk", "breathe", "on")
 	assert.Equal(t, 1, res.code)

@@ -40,7 +40,7 @@ var onOff = []Key{{"on", 1}, {"off", 2}}
 var ways = []Way{
 	{Name: "roll56", For: "rolling-code shutters", ID: "handset", Bits: 24, Field: "button",
 		Keys: []Key{{"up", 2}, {"down", 4}, {"stop", 1}, {"pair", 8}}, Fixed: line.Fields{"counter": line.Number(1)},
-			Pair: "pair",
+		Pair:  "pair",
 		First: "Hold the program key of a handset that it obeys, or of the motor itself, until it moves a little.",
 		Shows: "it moves a little once more"},
 	{Name: "sl32", For: "sockets that learn", ID: "id", Bits: 26, Field: "state", Keys: []Key{{"on", 1}, {"off", 0}},
@@ -48,11 +48,11 @@ var ways = []Way{
 		First: "Hold the key on the socket until its light blinks.", Shows: "its light stops blinking, or it clicks"},
 	{Name: "ev1527", For: "sockets and relays that learn", ID: "id", Bits: 20, Field: "key", Keys: onOff, Pair: "on",
 		First: "Press the learning key on the device until its light blinks.",
-			Shows: "its light blinks fast, or it clicks"},
+		Shows: "its light blinks fast, or it clicks"},
 	{Name: "ht6p20", For: "gates and relays that learn", ID: "address", Bits: 22, Field: "data", Keys: onOff,
-		Pair: "on",
+		Pair:  "on",
 		First: "Press the learning key on the device until its light blinks.",
-			Shows: "its light blinks fast, or it clicks"},
+		Shows: "its light blinks fast, or it clicks"},
 }
 
 // Ways lists the ways.
