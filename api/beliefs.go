@@ -150,7 +150,8 @@ func setAnswer(r belief.Result) wire.SetAnswer {
 		Already: r.Plan.Already, Helps: r.Plan.Helps, Reason: r.Reason,
 		Presses: list(r.Presses, func(p happening.Receipt) wire.Press { return wire.PressOf(p) })}
 	for _, s := range r.Plan.Steps {
-		w.Steps = append(w.Steps, wire.PlanStep{Key: s.Key, Times: s.Times, WaitMS: int(s.Wait.Milliseconds()),
+		w.Steps = append(w.Steps,
+			wire.PlanStep{Key: s.Key, Frame: s.Frame, Times: s.Times, WaitMS: int(s.Wait.Milliseconds()),
 			NotLaterMS: int(s.NotLater.Milliseconds())})
 	}
 	return w

@@ -83,6 +83,9 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		defer os.RemoveAll(dir)
 		o.data = dir
 	}
+	if err := bringSheets(o.data); err != nil {
+		return err
+	}
 	config := service.Config{Transports: stations(s, fault), Extra: []service.Runner{s}}
 	ended := func() {}
 	defer func() { ended() }()

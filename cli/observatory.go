@@ -5,6 +5,8 @@ import (
 	"context"
 	_ "embed"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 
 	"urbo/core/control"
@@ -18,6 +20,55 @@ import (
 //
 //go:embed shelf.json
 var shelf []byte
+
+// heatPumpSheet is the line code of the heat pump: a sheet of the house's own, as people write them.
+//
+//go:embed skarrow-s9.yaml
+var heatPumpSheet []byte
+
+// bringSheets puts the demo's own line sheets where a house looks for them.
+func bringSheets(dir string) error {
+	dir = filepath.Join(dir, library.SheetDir)
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return fmt.Errorf("make the directory for line sheets: %w", err)
+	}
+	file := filepath.Join(dir, "skarrow-s9.yaml")
+	if _, err := os.Stat(file); err == nil {
+		return nil
+	}
+	if err := os.WriteFile(file, heatPumpSheet, 0o600); err != nil {
+		return fmt.Errorf("bring the heat pump's line sheet: %w", err)
+	}
+	return nil
+}
+
+// heatPump has no keys: every frame of its handset carries all that its display shows.
+func heatPump() device.Device {
+	least, most := 16.0, 30.0
+	values := func(names ...string) (out map[string]int64) {
+		out = map[string]int64{}
+		for i, n := range names {
+			out[n] = int64(i)
+		}
+		return out
+	}
+	modes, fans := []string{"auto", "cooling", "drying", "heating"}, []string{"auto", "low", "middle", "high"}
+	vanes := []string{"swings", "1", "2", "3", "4", "5"}
+	return device.Device{Slug: "heat-pump", Name: "Heat pump", Room: "Warm room", Kind: "other", Maker: "Skarrow",
+		Model: "S9",
+		Traits: device.Traits{Forms: control.Forms{
+			Controls: []control.Control{{Name: "power", Kind: control.Power},
+				{Name: "mode", Kind: control.Selector, Values: modes},
+				{Name: "target", Kind: control.Dial, Least: &least, Most: &most, Unit: "°C"},
+				{Name: "fan", Kind: control.Selector, Values: fans},
+				{Name: "vane", Kind: control.Selector, Values: vanes}},
+			Whole: &control.Whole{Sheet: "skarrow-s9", Settings: []control.Setting{
+				{Control: "power", Field: "power", Values: values("off", "on")},
+				{Control: "mode", Field: "mode", Values: values(modes...)},
+				{Control: "target", Field: "celsius", From: 16},
+				{Control: "fan", Field: "fan", Values: values(fans...)},
+				{Control: "vane", Field: "vane", Values: values(vanes...)}}}}}}
+}
 
 // furnish puts the observatory's devices and the code sets into an empty library. With learned, those that the demo
 // starts with have their codes; the projector always waits for its lesson, and the mixer for its audition.
@@ -68,7 +119,7 @@ func observatory() []device.Device {
 		{Slug: "radio", Name: "Weather radio", Room: "Warm room", Kind: "tuner", Maker: "Quillam", Model: "Mast 2",
 			Keys: radio, Traits: device.Traits{Power: device.PowerToggles,
 				Forms: control.Forms{Controls: proposed("tuner", radio)}}},
-		screen(),
+		screen(), heatPump(),
 		{Slug: "mixer", Name: "Air mixer", Room: "Dome", Kind: "fan"},
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -201,7 +202,11 @@ func (a *app) printAnswer(slug string, got wire.SetAnswer, dry bool) {
 			if s.WaitMS > 0 {
 				wait = fmt.Sprintf("after %.1f s ", float64(s.WaitMS)/1000)
 			}
-			fmt.Fprintf(a.Out, "%spress %s/%s", wait, slug, s.Key)
+			what := "press " + slug + "/" + s.Key
+			if len(s.Frame) > 0 {
+				what = "send all of " + slug + ": " + frameText(s.Frame)
+			}
+			fmt.Fprint(a.Out, wait+what)
 			if s.Times > 1 {
 				fmt.Fprintf(a.Out, " %d times", s.Times)
 			}
@@ -228,6 +233,16 @@ func (a *app) printAnswer(slug string, got wire.SetAnswer, dry bool) {
 		fmt.Fprintf(a.Out, "Nothing had to be pressed: %s is believed to be so.\n", strings.Join(got.Already, ", "))
 	}
 	a.printStates(got.State)
+}
+
+// frameText is what a frame says.
+func frameText(frame map[string]string) string {
+	var out []string
+	for name, v := range frame {
+		out = append(out, name+" "+v)
+	}
+	slices.Sort(out)
+	return strings.Join(out, ", ")
 }
 
 // helpCommandOf is what to type for a help.

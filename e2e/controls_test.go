@@ -89,6 +89,20 @@ func TestControls_InTheTerminal(t *testing.T) {
 	assert.Contains(t, r.urbo("set", "amplifier", "volume", "99").err, "from 0 to 60")
 	assert.Equal(t, 2, r.urbo("set", "amplifier", "volume").code)
 
+	// All of the heat pump's state is sent with each wish, and its handset's frames are followed.
+	r.ok(nil, "set", "heat-pump", "power", "on", "mode", "heating", "target", "21")
+	r.becomes(token, "heat-pump", "temperature", "21 °C")
+	r.ok(nil, "set", "heat-pump", "fan", "low")
+	r.becomes(token, "heat-pump", "fan", "low")
+	r.becomes(token, "heat-pump", "mode", "heating")
+	var pump []wire.ControlState
+	require.Eventually(t, func() bool {
+		r.touch(token, "heat-pump", "warmer", 0)
+		r.ok(&pump, "state", "heat-pump")
+		return pump[2].Source == control.ByHandset
+	}, patience, 25*tick)
+	r.becomes(token, "heat-pump", "temperature", pump[2].Value+" °C")
+
 	// The lights are believed to be on, and are not: what they draw tells.
 	r.ok(nil, "device", "control", "sense", "boardwalk", "power", "boardwalk/power", "--above", "8", "--below", "3",
 		"--settle", "100ms")

@@ -52,7 +52,7 @@ func newShell(t *testing.T) *shell {
 }
 
 // waiting are the commands that go on until somebody does something, or ends them.
-var waiting = regexp.MustCompile(`^(bin/)?urbo (listen|which|learn|audition|serve|demo|outpost)\b`)
+var waiting = regexp.MustCompile(`^(bin/)?urbo (listen|which|learn|audition|serve|demo|outpost|device pair|device control ask)\b`)
 
 // run runs one line. A command that waits is ended once it has said something; then it must end in order.
 func (s *shell) run(line string) (out string, code int) {

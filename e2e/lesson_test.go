@@ -256,7 +256,7 @@ func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
 	from := start(t, "", "demo")
 	file := filepath.Join(t.TempDir(), "all.json")
 	from.ok(nil, "pack", "export", "--out", file)
-	assert.Contains(t, from.ok(nil, "pack", "check", file), "Good. Version 1.2: 9 devices")
+	assert.Contains(t, from.ok(nil, "pack", "check", file), "Good. Version 1.2: 10 devices")
 
 	to := start(t, "", "serve")
 	assert.Contains(t, to.ok(nil, "pack", "import", file), "Nothing was changed")

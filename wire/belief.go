@@ -10,7 +10,7 @@ import (
 // counts.
 type ControlState struct {
 	Control string         `json:"control"`
-	Kind    control.Kind   `json:"kind" enum:"power,dial,selector,digits,travel,comfort"`
+	Kind    control.Kind   `json:"kind" enum:"power,dial,selector,digits,travel"`
 	Value   string         `json:"value,omitempty" doc:"Left out where it may be at several"`
 	May     []string       `json:"may" doc:"All that it may be at: values, or ranges like 3 to 12"`
 	Word    control.Word   `json:"word" enum:"certain,believed,doubtful" doc:"How far that can be trusted"`
@@ -63,10 +63,11 @@ type SetAnswer struct {
 
 // PlanStep is a key that is pressed.
 type PlanStep struct {
-	Key        string `json:"key"`
-	Times      int    `json:"times"`
-	WaitMS     int    `json:"wait_ms,omitempty" doc:"From the press before"`
-	NotLaterMS int    `json:"not_later_ms,omitempty" doc:"Later than this after the press before, the rest is given up"`
+	Key        string            `json:"key,omitempty"`
+	Frame      map[string]string `json:"frame,omitempty" doc:"What a frame says that carries several controls, by control; then there is no key"`
+	Times      int               `json:"times"`
+	WaitMS     int               `json:"wait_ms,omitempty" doc:"From the press before"`
+	NotLaterMS int               `json:"not_later_ms,omitempty" doc:"Later than this after the press before, the rest is given up"`
 }
 
 // TellRequest says what a control really is at.

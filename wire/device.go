@@ -119,6 +119,7 @@ type DeviceChange struct {
 	Verify      *bool                 `json:"verify,omitempty"`
 	Controls    *[]control.Control    `json:"controls,omitempty" maxItems:"24" doc:"What can be set on it, all of it"`
 	Effects     *[]control.KeyEffects `json:"effects,omitempty" maxItems:"200" doc:"What keys do beside their controls"`
+	Whole       *control.Whole        `json:"whole,omitempty" doc:"Frames that carry several controls at once; without a sheet, none"`
 	Sensors     *[]device.Sensor      `json:"sensors,omitempty" maxItems:"16"`
 
 	Plate    *string        `json:"plate,omitempty" maxLength:"80"`

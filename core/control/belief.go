@@ -72,7 +72,7 @@ func (s *Spec) anything(i int) Possible {
 		return Possible{Ranges: all(c.size())}
 	case Travel:
 		return Possible{Motions: anywhere(c)}
-	case Power, Comfort:
+	case Power:
 	}
 	return Possible{}
 }

@@ -12,6 +12,8 @@ type Spec struct {
 	power    int // place of the control that switches it, -1 where it has none
 	effects  map[string][]effect
 	order    []string // keys with effects, in the order of the device
+	whole    *Whole   // nil where no frame carries several controls
+	framed   []int    // places of the controls that its frames carry
 }
 
 // effect is an Effect with places for names.
@@ -33,7 +35,7 @@ func Compile(keys []string, forms Forms) (*Spec, error) {
 	s := &Spec{controls: slices.Clone(forms.Controls), power: -1, effects: map[string][]effect{}, order: keys}
 	for i := range s.controls {
 		c := &s.controls[i]
-		if err := c.check(); err != nil {
+		if err := c.check(forms.Whole.has(c.Name)); err != nil {
 			return nil, err
 		}
 		if slices.ContainsFunc(s.controls[:i], func(o Control) bool { return o.Name == c.Name }) {
@@ -51,6 +53,9 @@ func Compile(keys []string, forms Forms) (*Spec, error) {
 		if err := s.compile(i); err != nil {
 			return nil, err
 		}
+	}
+	if err := s.compileWhole(forms.Whole); err != nil {
+		return nil, err
 	}
 	for _, k := range forms.Effects {
 		for _, e := range k.Effects {
@@ -140,7 +145,6 @@ func (s *Spec) compile(i int) error {
 		note(add(c.Close, OpMove, -1))
 		note(add(c.Stop, OpStop, 0))
 		note(add(c.Round, OpCycle, 0))
-	case Comfort: // its frames say everything: it has no effects by key
 	}
 	if len(errs) > 0 {
 		return errs[0]

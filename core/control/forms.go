@@ -28,11 +28,10 @@ const (
 	Selector Kind = "selector" // named options
 	Digits   Kind = "digits"   // a number that is typed
 	Travel   Kind = "travel"   // a way of 0 to 100 %
-	Comfort  Kind = "comfort"  // the whole state of heating or cooling in each frame
 )
 
 // Kinds are all kinds, in the order in which people think of them.
-var Kinds = []Kind{Power, Dial, Selector, Digits, Travel, Comfort}
+var Kinds = []Kind{Power, Dial, Selector, Digits, Travel}
 
 // What a dial does at its ends.
 const (
@@ -62,7 +61,7 @@ const (
 // ms.
 type Control struct {
 	Name string `json:"name" minLength:"1" maxLength:"40" doc:"a-z, 0-9 and -"`
-	Kind Kind   `json:"kind" enum:"power,dial,selector,digits,travel,comfort"`
+	Kind Kind   `json:"kind" enum:"power,dial,selector,digits,travel"`
 
 	// Power and selector. A power's first value is off; without values it has off and on.
 	Values []string          `json:"values,omitempty" maxItems:"64" doc:"Of a power (off first) or selector, in the order in which its round key goes; the ends of a travel, closed first"`
@@ -120,6 +119,7 @@ type KeyEffects struct {
 type Forms struct {
 	Controls []Control    `json:"controls,omitempty" maxItems:"24" doc:"What can be set on it"`
 	Effects  []KeyEffects `json:"effects,omitempty" maxItems:"200" doc:"What keys do beside that: volume-up ends mute"`
+	Whole    *Whole       `json:"whole,omitempty" doc:"Line code whose frames carry several controls at once, such as of a heat pump"`
 }
 
 // Op is what an effect does to a control.
@@ -223,8 +223,9 @@ func (c *Control) Range() string {
 // Made lists the keys that a control is made of.
 func (c *Control) Made() []string { return c.keys() }
 
-// check says what is wrong with one form. Which keys there are is checked when it is compiled.
-func (c *Control) check() error {
+// check says what is wrong with one form. Which keys there are is checked when it is compiled; framed says that no key
+// has to set it, as a frame does.
+func (c *Control) check(framed bool) error {
 	wrong := func(format string, args ...any) error {
 		return fmt.Errorf("%w %.40s: "+format, append([]any{ErrForm, c.Name}, args...)...)
 	}
@@ -249,12 +250,12 @@ func (c *Control) check() error {
 			return wrong("%s is %d: 0 to %d", t.name, t.ms, MaxTime)
 		}
 	}
-	if err := c.checkValues(wrong); err != nil {
+	if err := c.checkValues(wrong, framed); err != nil {
 		return err
 	}
 	switch c.Kind {
 	case Dial:
-		return c.checkDial(wrong)
+		return c.checkDial(wrong, framed)
 	case Digits:
 		return c.checkDigits(wrong)
 	case Travel:
@@ -273,7 +274,7 @@ func (c *Control) check() error {
 type complaint func(format string, args ...any) error
 
 // checkValues looks at the names of values, and at what sets them.
-func (c *Control) checkValues(wrong complaint) error {
+func (c *Control) checkValues(wrong complaint, framed bool) error {
 	all := c.values()
 	seen := map[string]bool{}
 	for _, v := range all {
@@ -292,17 +293,17 @@ func (c *Control) checkValues(wrong complaint) error {
 			return wrong("its first value is %q: put off first", all[0])
 		case len(all) < 2:
 			return wrong("off alone is nothing to set: name a value for on")
-		case c.Round == "" && len(c.Keys) == 0:
+		case c.Round == "" && len(c.Keys) == 0 && !framed:
 			return wrong("name its keys: one that goes round, or one for each value")
 		}
 	case Selector:
 		switch {
 		case len(all) < 2:
 			return wrong("a circle of %d: name at least two values", len(all))
-		case c.Round == "" && len(c.Keys) == 0 && len(c.Sequences) == 0:
+		case c.Round == "" && len(c.Keys) == 0 && len(c.Sequences) == 0 && !framed:
 			return wrong("name its keys: one that goes round, or one for each value")
 		}
-	case Travel, Comfort, Dial, Digits:
+	case Travel, Dial, Digits:
 		return nil
 	}
 	for v := range c.Keys {
@@ -318,7 +319,7 @@ func (c *Control) checkValues(wrong complaint) error {
 	return nil
 }
 
-func (c *Control) checkDial(wrong complaint) error {
+func (c *Control) checkDial(wrong complaint, framed bool) error {
 	least, most := given(c.Least, 0), given(c.Most, 0)
 	n := (most - least) / c.step()
 	switch {
@@ -328,7 +329,7 @@ func (c *Control) checkDial(wrong complaint) error {
 		return wrong("from %g to %g in steps of %g: the steps have to end at the most", least, most, c.step())
 	case n+1 > MaxSteps:
 		return wrong("%.0f steps, the most is %d", n+1, MaxSteps)
-	case c.Up == "" && c.Down == "" && c.Round == "" && len(c.Keys) == 0:
+	case c.Up == "" && c.Down == "" && c.Round == "" && len(c.Keys) == 0 && !framed:
 		return wrong("name its keys: up and down, one that goes round, or one for each value")
 	}
 	for v := range c.Keys {

@@ -32,10 +32,12 @@ type Ask struct {
 
 // Step is a key that is pressed.
 type Step struct {
-	Key   string        `json:"key"`
-	Times int           `json:"times"`
-	Wait  time.Duration `json:"wait,omitempty"` // before it, from the press before
-	Gap   time.Duration `json:"gap,omitempty"`  // between its presses
+	Key string `json:"key"`
+	// Frame is what a frame says that carries several controls, by control; then there is no key.
+	Frame map[string]string `json:"frame,omitempty"`
+	Times int               `json:"times"`
+	Wait  time.Duration     `json:"wait,omitempty"` // before it, from the press before
+	Gap   time.Duration     `json:"gap,omitempty"`  // between its presses
 	// NotLater is how long after the press before it must be pressed: else the rest is given up. 0 is no matter.
 	NotLater time.Duration `json:"not_later,omitempty"`
 }
@@ -127,12 +129,15 @@ func (s *Spec) plan(b Belief, ask Ask, now time.Time, spoiling bool) (Plan, erro
 	if err != nil {
 		return Plan{}, err
 	}
-	if power != nil {
+	if len(s.framed) > 0 {
+		p.sendWhole()
+	}
+	if power != nil && !slices.Contains(s.framed, s.power) {
 		p.switchTo(*power)
 	}
 	switched := !p.stuck // else it may not even be on
 	for _, w := range p.wants {
-		if w.control != s.power && switched {
+		if w.control != s.power && switched && !slices.Contains(s.framed, w.control) {
 			p.set(w)
 		}
 	}
@@ -295,7 +300,8 @@ func (p *planner) press(step Step) {
 		if n > 0 {
 			p.now = p.now.Add(step.Gap)
 		}
-		p.cur = p.spec.After(p.cur, Press{Key: step.Key, At: p.now, Outcome: Sent, Source: BySending})
+		p.cur = p.spec.After(p.cur,
+			Press{Key: step.Key, Frame: step.Frame, At: p.now, Outcome: Sent, Source: BySending})
 	}
 	p.plan.Steps = append(p.plan.Steps, step)
 }

@@ -22,7 +22,9 @@ type Press struct {
 	Held    time.Duration `json:"held,omitempty"` // how long it was held down
 	Outcome Outcome       `json:"outcome"`
 	Source  Source        `json:"source"`
-	Cause   string        `json:"cause,omitempty"` // id of what it is in the journal
+	// Frame is what a frame said that carries several controls, by control; then Key does not count.
+	Frame map[string]string `json:"frame,omitempty"`
+	Cause string            `json:"cause,omitempty"` // id of what it is in the journal
 }
 
 const (
@@ -68,6 +70,9 @@ func clean(t time.Time) time.Time { return t.UTC().Round(0) }
 
 // press is where a key leads from one case.
 func (s *Spec) press(c *Case, p Press) []Case {
+	if p.Frame != nil {
+		return []Case{s.framedPress(c, p)}
+	}
 	all := s.effects[p.Key]
 	bit := c.bit()
 	if bit == 0 {

@@ -248,7 +248,7 @@ func (f *Forms) RenameKey(from, to string) (without []string) {
 			continue
 		}
 		c = c.renamed(from, to)
-		if c.check() != nil || to == "" && c.Kind == Digits && isDigit(from) {
+		if c.check(f.Whole.has(c.Name)) != nil || to == "" && c.Kind == Digits && isDigit(from) {
 			without = append(without, c.Name)
 			continue
 		}

@@ -53,7 +53,11 @@ const (
 func (s *Spec) trustAfter(trust []Trust, p Press) []Trust {
 	out := make([]Trust, len(trust))
 	copy(out, trust)
-	for _, e := range s.effects[p.Key] {
+	all := s.effects[p.Key]
+	if p.Frame != nil {
+		all = s.frameEffects(p.Frame)
+	}
+	for _, e := range all {
 		t := &out[e.control]
 		t.Source, t.At, t.Cause = p.Source, p.At, p.Cause
 		c := &s.controls[e.control]
@@ -78,6 +82,18 @@ func (s *Spec) trustAfter(trust []Trust, p Press) []Trust {
 				t.set(end, p.At)
 				t.Sets = sure
 			}
+		}
+	}
+	return out
+}
+
+// frameEffects are what a frame does, as effects.
+func (s *Spec) frameEffects(frame map[string]string) (out []effect) {
+	for _, i := range s.framed {
+		if n, err := s.controls[i].index(frame[s.controls[i].Name]); err == nil {
+			out = append(out, effect{control: i, op: OpSet, arg: n})
+		} else {
+			out = append(out, effect{control: i, op: OpVague})
 		}
 	}
 	return out

@@ -72,7 +72,7 @@ func (d Device) MarshalJSON() ([]byte, error) {
 func (d *Device) UnmarshalJSON(data []byte) error {
 	type plain Device
 	return ReadExtra(data, (*plain)(d), &d.Extra, "slug", "name", "room", "kind", "maker", "model", "keys",
-		"plate", "plate_hz", "notes", "power", "inputs", "warm_up_ms", "gap_ms", "face", "controls", "effects")
+		"plate", "plate_hz", "notes", "power", "inputs", "warm_up_ms", "gap_ms", "face", "controls", "effects", "whole")
 }
 
 // ReadExtra fills known, and puts all members but the named ones into extra.

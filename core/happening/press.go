@@ -18,23 +18,25 @@ const (
 
 // Receipt is what became of a press that Urbo was asked for.
 type Receipt struct {
-	ID       string        `json:"-"`
-	At       time.Time     `json:"-"` // when it began
-	By       string        `json:"-"`
-	DeviceID string        `json:"device_id,omitempty"`
-	Device   string        `json:"device,omitempty"` // slug; "" where the code belongs to no key
-	Key      string        `json:"key,omitempty"`
-	What     string        `json:"what,omitempty"`    // where it is no key: "what is on the bench"
-	Times    int           `json:"times"`             // presses that were asked for
-	Pressed  int           `json:"pressed,omitempty"` // presses that went out, where fewer than were asked for
-	Held     bool          `json:"held,omitempty"`    // it was held down for as long as it took
-	Station  string        `json:"station,omitempty"`
-	Port     string        `json:"port,omitempty"`
-	Outcome  Outcome       `json:"outcome"`
-	Reason   string        `json:"reason,omitempty"`
-	Took     time.Duration `json:"took,omitempty"`  // on the air
-	Note     string        `json:"note,omitempty"`  // what to mind
-	Heard    *bool         `json:"heard,omitempty"` // whether a receiver heard it, where that is verified
+	ID       string    `json:"-"`
+	At       time.Time `json:"-"` // when it began
+	By       string    `json:"-"`
+	DeviceID string    `json:"device_id,omitempty"`
+	Device   string    `json:"device,omitempty"` // slug; "" where the code belongs to no key
+	Key      string    `json:"key,omitempty"`
+	What     string    `json:"what,omitempty"` // where it is no key: "what is on the bench"
+	Times    int       `json:"times"`          // presses that were asked for
+	// Frame is what was sent, by control, where it carries several controls of the device.
+	Frame   map[string]string `json:"frame,omitempty"`
+	Pressed int               `json:"pressed,omitempty"` // presses that went out, where fewer than were asked for
+	Held    bool              `json:"held,omitempty"`    // it was held down for as long as it took
+	Station string            `json:"station,omitempty"`
+	Port    string            `json:"port,omitempty"`
+	Outcome Outcome           `json:"outcome"`
+	Reason  string            `json:"reason,omitempty"`
+	Took    time.Duration     `json:"took,omitempty"`  // on the air
+	Note    string            `json:"note,omitempty"`  // what to mind
+	Heard   *bool             `json:"heard,omitempty"` // whether a receiver heard it, where that is verified
 }
 
 // Subject is what was pressed, in words.

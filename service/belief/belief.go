@@ -286,7 +286,7 @@ func (b *Beliefs) enter(deviceID, key string, r happening.Receipt, outcome contr
 		return
 	}
 	for n := range times {
-		p := control.Press{Key: key, At: r.At.Add(time.Duration(n) * each), Outcome: outcome,
+		p := control.Press{Key: key, Frame: r.Frame, At: r.At.Add(time.Duration(n) * each), Outcome: outcome,
 			Source: control.BySending, Cause: r.ID}
 		if times == 1 && r.Held {
 			p.Held = r.Took
@@ -306,7 +306,10 @@ func (b *Beliefs) heard(c happening.Capture) {
 		b.settle(c.PressID, c.At)
 		return
 	}
-	if c.Station == "recording" || len(c.Keys) == 0 || b.idle() {
+	if c.Station == "recording" || b.idle() {
+		return
+	}
+	if b.heardWhole(c); len(c.Keys) == 0 {
 		return
 	}
 	room := b.roomOf(c.Station)
@@ -317,6 +320,33 @@ func (b *Beliefs) heard(c happening.Capture) {
 		p := control.Press{Key: k.Key, At: c.At, Held: length(c), Outcome: control.Sent, Source: control.ByHandset,
 			Cause: c.ID}
 		b.push(k.DeviceID, entry{Press: &p, ID: c.ID, Place: c.Place()})
+	}
+}
+
+// heardWhole takes a frame of a handset that carries several controls of a device.
+func (b *Beliefs) heardWhole(c happening.Capture) {
+	if len(c.Readings) == 0 {
+		return
+	}
+	reading := c.Readings[0]
+	fields := map[string]int64{}
+	for name, v := range reading.Fields {
+		if n, ok := v.Int(); ok {
+			fields[name] = n
+		}
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for _, m := range b.minds {
+		frame, mine := m.spec.Frame(reading.Sheet, fields)
+		if !mine {
+			continue
+		}
+		p := control.Press{Frame: frame, At: c.At, Outcome: control.Sent, Source: control.ByHandset, Cause: c.ID}
+		if m.add(entry{Press: &p, ID: c.ID, Place: c.Place()}) {
+			b.changed(m, c.ID)
+			b.wakeWatch()
+		}
 	}
 }
 

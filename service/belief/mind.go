@@ -3,6 +3,7 @@ package belief
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -185,7 +186,8 @@ func (m *mind) add(e entry) bool {
 
 // onePush says whether two entries are one push of a handset that several receivers heard.
 func (m *mind) onePush(a, b entry) bool {
-	if a.Press == nil || a.Place == "" || a.Place == b.Place || a.Press.Key != b.Press.Key {
+	if a.Press == nil || a.Place == "" || a.Place == b.Place || a.Press.Key != b.Press.Key ||
+		!maps.Equal(a.Press.Frame, b.Press.Frame) {
 		return false
 	}
 	d := a.Press.At.Sub(b.Press.At)

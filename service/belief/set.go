@@ -9,6 +9,7 @@ import (
 	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/happening"
+	"urbo/core/line"
 	"urbo/service/transmit"
 	"urbo/store"
 )
@@ -189,6 +190,9 @@ func (b *Beliefs) try(ctx context.Context, m *mind, a Ask) (Result, error) {
 		return r, err
 	}
 	for _, s := range p.Steps {
+		if s.Frame != nil {
+			continue
+		}
 		if k, err := d.Key(s.Key); err != nil || !k.Learned() {
 			return r, fmt.Errorf("set %s: the key %s is not learned yet: urbo learn %s %s", a.Device, s.Key, a.Device,
 				s.Key)
@@ -217,7 +221,7 @@ func (b *Beliefs) step(ctx context.Context, r *Result, d device.Device, s contro
 	if why := pause(ctx, last.Add(s.Wait).Sub(b.Now())); why != "" {
 		return why
 	}
-	k, err := d.Key(s.Key)
+	k, err := b.keyOf(d, s)
 	if err != nil {
 		return err.Error()
 	}
@@ -227,7 +231,7 @@ func (b *Beliefs) step(ctx context.Context, r *Result, d device.Device, s contro
 				return why
 			}
 		}
-		o := transmit.Order{Device: d, Key: *k, Times: min(left, mostTimes), By: a.By, Cause: a.Cause,
+		o := transmit.Order{Device: d, Key: *k, Frame: s.Frame, Times: min(left, mostTimes), By: a.By, Cause: a.Cause,
 			Background: a.Background && first, Next: !first}
 		if s.NotLater > 0 {
 			if o.Within = last.Add(s.NotLater).Sub(b.Now()); o.Within <= 0 {
@@ -248,6 +252,25 @@ func (b *Beliefs) step(ctx context.Context, r *Result, d device.Device, s contro
 		}
 	}
 	return ""
+}
+
+// frameKey is what a frame is called that carries several controls.
+const frameKey = "whole-state"
+
+// keyOf is the key of a step, or one that is made for its frame.
+func (b *Beliefs) keyOf(d device.Device, s control.Step) (*device.Key, error) {
+	if s.Frame == nil {
+		return d.Key(s.Key)
+	}
+	spec, err := d.Compile()
+	if err != nil || spec.Whole() == nil {
+		return nil, fmt.Errorf("%s has no frames any more that carry everything: %w", d.Slug, err)
+	}
+	c := device.Code{Sheet: spec.Whole().Sheet, Fields: line.Fields{}}
+	for name, v := range spec.Fields(s.Frame) {
+		c.Fields[name] = line.Number(v)
+	}
+	return &device.Key{Name: frameKey, Codes: []device.Code{c}}, nil
 }
 
 // pause waits, and says why it was not waited for, "" where it was.

@@ -1688,7 +1688,7 @@ export interface components {
                 [key: string]: string;
             };
             /** @enum {string} */
-            kind: "power" | "dial" | "selector" | "digits" | "travel" | "comfort";
+            kind: "power" | "dial" | "selector" | "digits" | "travel";
             /**
              * Format: double
              * @description Lowest value of a dial or digits
@@ -1772,7 +1772,7 @@ export interface components {
             /** @description What it was believed to be at, the newest first */
             history: components["schemas"]["ControlWas"][];
             /** @enum {string} */
-            kind: "power" | "dial" | "selector" | "digits" | "travel" | "comfort";
+            kind: "power" | "dial" | "selector" | "digits" | "travel";
             /** @description All that it may be at: values, or ranges like 3 to 12 */
             may: string[];
             /**
@@ -1883,6 +1883,8 @@ export interface components {
              * @description After switching on it ignores keys for so long
              */
             warm_up_ms?: number;
+            /** @description Line code whose frames carry several controls at once, such as of a heat pump */
+            whole?: components["schemas"]["Whole"];
         };
         DeviceChange: {
             /** @description Transmitters that send as well */
@@ -1915,6 +1917,8 @@ export interface components {
             verify?: boolean;
             /** Format: int64 */
             warm_up_ms?: number;
+            /** @description Frames that carry several controls at once; without a sheet, none */
+            whole?: components["schemas"]["Whole"];
         };
         DeviceEvent: {
             slug: string;
@@ -2363,7 +2367,11 @@ export interface components {
             way: string;
         };
         PlanStep: {
-            key: string;
+            /** @description What a frame says that carries several controls, by control; then there is no key */
+            frame?: {
+                [key: string]: string;
+            };
+            key?: string;
             /**
              * Format: int64
              * @description Later than this after the press before, the rest is given up
@@ -2696,6 +2704,19 @@ export interface components {
             dry?: boolean;
             wants: components["schemas"]["Want"][];
         };
+        Setting: {
+            control: string;
+            field: string;
+            /**
+             * Format: int64
+             * @description What stands in the field at the lowest value of a dial; it goes up by one for each step
+             */
+            from?: number;
+            /** @description What stands in the field, by value of a power or selector */
+            values?: {
+                [key: string]: number;
+            };
+        };
         SignIn: {
             ticket: string;
         };
@@ -2896,6 +2917,15 @@ export interface components {
         Want: {
             control: string;
             value: string;
+        };
+        Whole: {
+            /** @description Fields that never change, such as an address */
+            fixed?: {
+                [key: string]: number;
+            };
+            settings: components["schemas"]["Setting"][];
+            /** @description Line sheet */
+            sheet: string;
         };
     };
     responses: never;

@@ -454,7 +454,6 @@ export const words = {
       selector: 'a choice',
       digits: 'a number',
       travel: 'a way',
-      comfort: 'heating and cooling',
     },
   },
   house: {
