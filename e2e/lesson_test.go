@@ -59,7 +59,7 @@ func TestLesson_EveryDeviceOfTheDemoIsLearned(t *testing.T) {
 		{"projector", []string{"on", "freeze"}, "nec-wide"},
 		{"amplifier", []string{"power", "input-4"}, "sirc15"},
 		{"radio", []string{"power", "7", "channel-up"}, "rc5"},
-		{"heat-pump", []string{"on-off", "warmer"}, ""},
+		{"heat-pump", []string{"on-off", "warmer"}, "skarrow-s9"},
 		{"mixer", []string{"power", "speed-4", "sweep"}, "twin32"},
 		{"boardwalk", []string{"power", "red"}, "nec"},
 		{"dew-a", []string{"on"}, "pt2262"},
