@@ -152,7 +152,7 @@ func setAnswer(r belief.Result) wire.SetAnswer {
 	for _, s := range r.Plan.Steps {
 		w.Steps = append(w.Steps,
 			wire.PlanStep{Key: s.Key, Frame: s.Frame, Times: s.Times, WaitMS: int(s.Wait.Milliseconds()),
-			NotLaterMS: int(s.NotLater.Milliseconds())})
+				NotLaterMS: int(s.NotLater.Milliseconds())})
 	}
 	return w
 }
