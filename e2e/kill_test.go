@@ -221,6 +221,7 @@ func (l *load) check(t *testing.T, data string) {
 	for _, slug := range l.devices {
 		require.Equal(t, "1", ask("SELECT count(*) FROM devices WHERE slug = ?", slug), slug)
 	}
-	assert.Equal(t, ask("SELECT count(*) FROM devices WHERE slug != 'heat-pump'"), ask("SELECT count(DISTINCT device_id) FROM keys"),
+	assert.Equal(t, ask("SELECT count(*) FROM devices WHERE slug != 'heat-pump'"),
+		ask("SELECT count(DISTINCT device_id) FROM keys"),
 		"no device came without its keys; the heat pump has none")
 }
