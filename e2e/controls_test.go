@@ -37,6 +37,19 @@ func TestControls_OnThePage(t *testing.T) {
 	b.click("It is really off")
 	b.until(`document.querySelector('section[aria-label="power"]').innerText.includes('certain')`)
 
+	// A handset of Urbo's own for the shutter.
+	r.ok(nil, "device", "add", "Dome shutter", "--slug", "shutter", "--kind", "shutter", "--room", "Dome")
+	b.visit(r, "/devices/shutter")
+	b.click("Pair one")
+	b.choose("What the device obeys", "rolling-code shutters (roll56)")
+	b.click("Make it")
+	b.see("Hold the program key")
+	r.touch(token, "shutter-box", "pair-next", 0)
+	b.click("Send pair")
+	b.click("Yes")
+	b.see("Paired.")
+	r.becomes(token, "shutter", "handsets", "2")
+
 	// Controls that the keys of a device suggest, with one question answered.
 	r.ok(nil, "device", "add", "Second screen", "--slug", "second", "--kind", "screen")
 	for key, n := range map[string]string{"up": "1", "down": "2", "stop": "4"} {

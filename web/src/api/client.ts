@@ -41,6 +41,7 @@ export type Control = Schemas['Control'];
 export type ControlState = Schemas['ControlState'];
 export type SetAnswer = Schemas['SetAnswer'];
 export type Want = Schemas['Want'];
+export type Pairing = Schemas['Pairing'];
 export type Question = Schemas['Question'];
 export type BelievedEvent = Schemas['BelievedEvent'];
 export type Session = Schemas['Session'];

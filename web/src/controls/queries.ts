@@ -34,6 +34,16 @@ export const useProposal = (device: string, keysOf: string) =>
       unwrap(client.GET('/api/devices/{device}/controls/proposal', { params: { path: { device } } })),
   });
 
+export const usePairingWays = () =>
+  useQuery({ queryKey: ['pairing'], queryFn: () => unwrap(client.GET('/api/pairing')) });
+
+// usePair gives a device a handset of Urbo's own.
+export const usePair = (device: string) =>
+  useMutation({
+    mutationFn: (way: string) =>
+      unwrap(client.POST('/api/devices/{device}/pair', { params: { path: { device } }, body: { way } })),
+  });
+
 export const useKeepControls = (device: string) =>
   useMutation({
     mutationFn: (controls: Control[]) =>

@@ -5,6 +5,7 @@ import { Link, Navigate, useParams } from 'react-router';
 import { useDevice } from '../api/queries';
 import { words } from '../app/words';
 import { ControlsPart } from '../controls/ControlsPart';
+import { PairPart } from '../controls/PairPart';
 import { ProposePart } from '../controls/ProposePart';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { About } from './About';
@@ -16,6 +17,9 @@ import { MatchPart } from './MatchPart';
 import { Settings } from './Settings';
 
 const QrPart = lazy(() => import('./QrPart'));
+
+// pairs are the kinds of devices that may obey paired handsets only.
+const pairs = ['shutter', 'screen', 'socket', 'other'];
 
 // DevicePage is one device: its handset's face, and what each key sends.
 export default function DevicePage() {
@@ -89,6 +93,7 @@ export default function DevicePage() {
           <AdvicePart device={device} />
           <MatchPart device={device} />
           <Codes device={device} />
+          {pairs.includes(device.kind) && <PairPart device={device} />}
           <Settings device={device} />
         </div>
       </Box>

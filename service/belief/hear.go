@@ -1,0 +1,148 @@
+package belief
+
+import (
+	"slices"
+	"time"
+	"urbo/core/control"
+	"urbo/core/device"
+	"urbo/core/happening"
+	"urbo/core/line"
+)
+
+// heard takes what a receiver heard: a handset's press, or an echo of Urbo's own, which settles one that was unknown.
+func (b *Beliefs) heard(c happening.Capture) {
+	if c.PressID != "" {
+		b.settle(c.PressID, c.At)
+		return
+	}
+	if c.Station == "recording" || b.idle() {
+		return
+	}
+	if b.heardWhole(c); len(c.Keys) == 0 {
+		return
+	}
+	room := b.roomOf(c.Station)
+	for _, k := range c.Keys {
+		if !b.inEarshot(k.DeviceID, room, c.Medium) {
+			continue
+		}
+		p := control.Press{Key: k.Key, At: c.At, Held: length(c), Outcome: control.Sent, Source: control.ByHandset,
+			Cause: c.ID}
+		b.push(k.DeviceID, entry{Press: &p, ID: c.ID, Place: c.Place()})
+	}
+}
+
+// heardWhole takes a frame of a handset that carries several controls of a device.
+func (b *Beliefs) heardWhole(c happening.Capture) {
+	if len(c.Readings) == 0 {
+		return
+	}
+	reading := c.Readings[0]
+	fields := map[string]int64{}
+	for name, v := range reading.Fields {
+		if n, ok := v.Int(); ok {
+			fields[name] = n
+		}
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for _, m := range b.minds {
+		frame, mine := m.spec.Frame(reading.Sheet, fields)
+		if !mine {
+			continue
+		}
+		p := control.Press{Frame: frame, At: c.At, Outcome: control.Sent, Source: control.ByHandset, Cause: c.ID}
+		if m.add(entry{Press: &p, ID: c.ID, Place: c.Place()}) {
+			b.changed(m, c.ID)
+			b.wakeWatch()
+		}
+	}
+}
+
+// length is how long a press lasted.
+func length(c happening.Capture) time.Duration {
+	us := 0
+	for i, t := range c.Trains {
+		us += t.Train.Length()
+		if i+1 < len(c.Trains) {
+			us += t.Gap
+		}
+	}
+	return time.Duration(us) * time.Microsecond
+}
+
+// settle takes an echo: what it belongs to went out.
+func (b *Beliefs) settle(pressID string, at time.Time) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for id, when := range b.echoed {
+		if at.Sub(when) > time.Minute {
+			delete(b.echoed, id)
+		}
+	}
+	b.echoed[pressID] = at
+	for _, m := range b.minds {
+		if m.settle(pressID) {
+			b.changed(m, pressID)
+		}
+	}
+}
+
+// push folds a push of a handset into what is believed of a device.
+func (b *Beliefs) push(deviceID string, e entry) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if m := b.minds[deviceID]; m != nil && m.add(e) {
+		b.changed(m, e.ID)
+		b.wakeWatch()
+	}
+}
+
+func (b *Beliefs) roomOf(station string) string {
+	s, _ := b.Stations.State(station)
+	return s.Room
+}
+
+func (b *Beliefs) mediumOf(k device.Key) line.Medium {
+	on, err := k.Codes[0].On(b.Book)
+	if err != nil {
+		return line.Infrared
+	}
+	return on.Medium
+}
+
+// inEarshot says whether a device hears what is sent or heard in a room: infrared stays in it, where both are known.
+func (b *Beliefs) inEarshot(deviceID, room string, medium line.Medium) bool {
+	d, err := b.Library.ByID(deviceID)
+	return err == nil && (medium == line.Radio || room == "" || d.Room == "" || sameRoom(d.Room, room))
+}
+
+// away makes doubtful what nobody listens to any more.
+func (b *Beliefs) away() {
+	b.mu.Lock()
+	minds := make([]*mind, 0, len(b.minds))
+	for _, m := range b.minds {
+		if b.ending.IsZero() {
+			minds = append(minds, m)
+		}
+	}
+	b.mu.Unlock()
+	for _, m := range minds {
+		d, err := b.Library.ByID(m.id)
+		if err != nil {
+			continue
+		}
+		i := slices.IndexFunc(d.Keys, device.Key.Learned)
+		if i < 0 {
+			continue
+		}
+		on, err := d.Keys[i].Codes[0].On(b.Book)
+		if err != nil || b.Stations.Listens(on, d.Room) {
+			continue
+		}
+		b.mu.Lock()
+		m.deafen(b.Now())
+		b.changed(m, "")
+		b.mu.Unlock()
+	}
+}
