@@ -1,6 +1,8 @@
 package e2e
 
 import (
+	"strconv"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -131,4 +133,60 @@ func TestControls_InTheTerminal(t *testing.T) {
 	assert.Contains(t, r.ok(nil, "journal", "--kind", "belief"), "boardwalk power was certain to be on since")
 	r.ok(nil, "set", "amplifier", "power", "on", "volume", "-2")
 	r.becomes(token, "amplifier", "volume", "12")
+}
+
+// TestControls_EveryQuirk sets what the appliances of the demo do in their own ways, in their own time: a projector that
+// warms up and goes off only when it is asked twice, a source that goes round, colours that need the light on, ways.
+func TestControls_EveryQuirk(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	token := r.owner()
+	for key, command := range map[string]string{"on": "17", "off": "18", "source": "19"} {
+		r.ok(nil, "device", "code", "projector/"+key, "nec-wide", "address=11614", "command="+command)
+	}
+	r.ok(nil, "device", "control", "add", "projector", "power", "power", "--keys", "on=on,off=off", "--again", "4s",
+		"--warm-up", "20s")
+	r.ok(nil, "device", "control", "add", "projector", "source", "selector", "--values", "a,b,network", "--round", "source")
+	for i, key := range []string{"power", "speed-1", "speed-2", "speed-3", "speed-4", "sweep"} {
+		r.ok(nil, "device", "code", "mixer/"+key, "twin32", "address=166", "subaddress=166", "command="+strconv.Itoa(48+i))
+	}
+	r.ok(nil, "device", "control", "propose", "mixer", "--keep")
+	r.ok(nil, "tell", "projector", "power", "off")
+	r.ok(nil, "tell", "projector", "source", "a")
+	r.ok(nil, "tell", "mixer", "power", "off")
+	r.ok(nil, "tell", "boardwalk", "power", "off") // as it truly is
+	var people sync.WaitGroup
+	set := func(then func(), words ...string) {
+		people.Go(func() {
+			res := r.urbo(append([]string{"set"}, words...)...)
+			assert.Zero(t, res.code, "%v: %s%s", words, res.out, res.err)
+			then()
+		})
+	}
+	is := func(device, fact, want string) {
+		assert.Equal(t, want, r.fact(token, device, fact), "%s %s", device, fact)
+	}
+	set(func() {
+		is("projector", "power", "on")
+		is("projector", "source", "network")
+		res := r.urbo("set", "projector", "power", "off")
+		assert.Zero(t, res.code, res.out+res.err)
+		is("projector", "power", "off")
+	}, "projector", "power", "on", "source", "network")
+	set(func() { is("screen", "position", "down") }, "screen", "position", "down")
+	set(func() {
+		is("boardwalk", "colour", "red")
+		is("boardwalk", "brightness", "3 of 8")
+	}, "boardwalk", "colour", "red", "brightness", "3")
+	set(func() { is("radio", "channel", "47") }, "radio", "power", "on", "channel", "marsh radio")
+	set(func() {
+		is("mixer", "power", "on")
+		is("mixer", "speed", "3")
+	}, "mixer", "speed", "3")
+	set(func() { is("dew-c", "power", "on") }, "dew-c", "power", "on")
+	set(func() {
+		is("amplifier", "volume", "3")
+		is("amplifier", "input", "2")
+	}, "amplifier", "power", "on", "volume", "3", "input", "2")
+	people.Wait()
 }

@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"context"
+	"slices"
 	"sync"
 	"testing"
 	"testing/synctest"
@@ -16,7 +17,9 @@ import (
 	"urbo/core/line"
 	"urbo/service"
 	"urbo/service/belief"
+	"urbo/service/lessons"
 	"urbo/service/library"
+	"urbo/service/transmit"
 	"urbo/stage"
 	"urbo/station"
 	"urbo/station/onstage"
@@ -339,6 +342,50 @@ func TestBelief_AnEchoSettlesWhatIsUnknown(t *testing.T) {
 	})
 }
 
+// TestBelief_LateNewsIsPutInItsPlace lets an outpost tell an hour late that the power key was pressed before the
+// volume.
+func TestBelief_LateNewsIsPutInItsPlace(t *testing.T) {
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
+		tellTrue(t, h, "amplifier", "power", "off", "volume", "14")
+		d, err := h.Library.Device("amplifier")
+		require.NoError(t, err)
+		heard := func(key string, at time.Time) {
+			h.Stream.Publish(happening.Happening{At: at,
+				What: happening.HeardOf(happening.Capture{ID: key + at.String(), At: at,
+				Station: "garden", Port: "ir-in", Medium: line.Infrared, Late: true,
+				Keys: []happening.KeyMatch{{DeviceID: d.ID, Ref: device.Ref{Device: d.Slug, Key: key}}}})})
+		}
+		began := time.Now()
+		time.Sleep(10 * time.Minute)
+		heard("volume-up", time.Now())
+		assert.Equal(t, "14", believed(t, h, "amplifier", "volume").Value, "it is off, as far as is known")
+		time.Sleep(time.Hour)
+		heard("power", began.Add(5*time.Minute))
+		assert.Equal(t, "on", believed(t, h, "amplifier", "power").Value)
+		assert.Equal(t, "15", believed(t, h, "amplifier", "volume").Value, "it was on by then")
+	})
+}
+
+// BenchmarkBelief_AfterAPress is a press up to where its belief can be read.
+func BenchmarkBelief_AfterAPress(b *testing.B) {
+	h, stop := start(b, b.TempDir(), nil, newBoard(nil))
+	defer stop()
+	d, err := h.Library.Add(b.Context(), observatory()[1], library.Note{})
+	require.NoError(b, err)
+	var took []time.Duration
+	for n := 0; b.Loop(); n++ {
+		_, err := h.Transmit.Press(b.Context(), transmit.Order{Device: d, Key: d.Keys[1+n%5]})
+		require.NoError(b, err)
+		began := time.Now()
+		_, _, err = h.Beliefs.States(d.Slug)
+		require.NoError(b, err)
+		took = append(took, time.Since(began))
+	}
+	slices.Sort(took)
+	b.ReportMetric(float64(took[len(took)/2])/1e6, "ms-median")
+	b.ReportMetric(float64(took[len(took)*99/100])/1e6, "ms-99%")
+}
+
 func TestBelief_WhatWasOnForTooLongIsSwitchedOff(t *testing.T) {
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		_, err := h.Library.ChangeBySlug(t.Context(), "projector", library.Note{}, func(d *device.Device) error {
@@ -373,6 +420,10 @@ func TestSet_SaysWhyItCannot(t *testing.T) {
 		})
 		_, err = h.Set(t.Context(), belief.Ask{Device: "lamp", Wants: on})
 		require.ErrorContains(t, err, "the key power is not learned yet: urbo learn lamp power")
+		l := startLesson(t, h, lessons.New{Keys: []string{"power"}})
+		_, err = h.Set(t.Context(), belief.Ask{Device: "lamp", Wants: on})
+		require.ErrorIs(t, err, service.ErrLesson)
+		stepLesson(t, h, l.ID, lessons.Step{Do: "finish"})
 		change(t, h, func(d *device.Device) error { return d.Remove("power") })
 		d, err := h.Library.Device("lamp")
 		require.NoError(t, err)

@@ -77,7 +77,6 @@ type Control struct {
 	WarmUpMS   int      `json:"warm_up_ms,omitempty" minimum:"0" maximum:"600000" doc:"After switching on it ignores keys for so long"`
 	CoolDownMS int      `json:"cool_down_ms,omitempty" minimum:"0" maximum:"600000" doc:"After switching off it ignores keys for so long"`
 	LongestS   int      `json:"longest_on_s,omitempty" minimum:"0" maximum:"604800" doc:"It is switched off when it was on for so long"`
-	Mains      string   `json:"mains,omitempty" enum:"keep,off,on" doc:"What a power cut leaves it at"`
 
 	// Dial and digits.
 	Least *float64 `json:"least,omitempty" doc:"Lowest value of a dial or digits"`
@@ -209,8 +208,6 @@ func (c *Control) check(framed bool) error {
 		return wrong("%d values, the most is %d", len(c.values()), MaxValues)
 	case !slices.Contains([]string{"", EndsStop, EndsRound}, c.Ends):
 		return wrong("ends %.20q: stop or round", c.Ends)
-	case !slices.Contains([]string{"", "keep", "off", "on"}, c.Mains):
-		return wrong("mains %.20q: keep, off or on", c.Mains)
 	}
 	for _, t := range []struct {
 		name string

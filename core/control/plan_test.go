@@ -41,6 +41,18 @@ func keysOf(p control.Plan) (out []string) {
 	return out
 }
 
+func TestPlan_PressesTheKeysOfASequenceInTheirOrder(t *testing.T) {
+	s, err := control.Compile([]string{"menu", "1", "2", "next"},
+		control.Forms{Controls: []control.Control{{Name: "picture",
+		Kind: control.Selector, Values: []string{"film", "talk"}, Sequences: map[string][]string{"film": {"menu", "1"},
+			"talk": {"menu", "next", "2"}}}}})
+	require.NoError(t, err)
+	p, b, at := do(t, s, s.Nothing(), epoch, control.Want{Control: "picture", Value: "talk"})
+	assert.Equal(t, []string{"menu", "next", "2"}, keysOf(p))
+	assert.True(t, p.Sure)
+	assert.Equal(t, "talk", s.States(b, at)[0].Value)
+}
+
 func TestPlan_AfterThreePartsOfTheWayAnEndIsGoneToFirst(t *testing.T) {
 	s, err := control.Compile([]string{"open", "close", "stop"}, shutter)
 	require.NoError(t, err)

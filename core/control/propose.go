@@ -17,8 +17,6 @@ type Question struct {
 // About is what else is known of a device whose controls are to be proposed.
 type About struct {
 	Kind     string // of device
-	Toggles  bool   // one key switches it on and off, whatever it is called
-	Cycling  bool   // one key goes round its inputs
 	WarmUpMS int
 }
 

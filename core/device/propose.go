@@ -8,6 +8,5 @@ func (d *Device) Propose() ([]control.Control, []control.Question) {
 	for i, k := range d.Keys {
 		keys[i] = k.Name
 	}
-	return control.Propose(keys, control.About{Kind: d.Kind, Toggles: d.Power == PowerToggles,
-		Cycling: d.Inputs == InputsCycling, WarmUpMS: d.WarmUpMS}, d.Controls)
+	return control.Propose(keys, control.About{Kind: d.Kind, WarmUpMS: d.WarmUpMS}, d.Controls)
 }
