@@ -135,8 +135,9 @@ func TestControls_InTheTerminal(t *testing.T) {
 	r.becomes(token, "amplifier", "volume", "12")
 }
 
-// TestControls_EveryQuirk sets what the appliances of the demo do in their own ways, in their own time: a projector that
-// warms up and goes off only when it is asked twice, a source that goes round, colours that need the light on, ways.
+// TestControls_EveryQuirk sets what the appliances of the demo do in their own ways, in their own time: a projector
+// that warms up and goes off only when it is asked twice, a source that goes round, colours that need the light on,
+// ways.
 func TestControls_EveryQuirk(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo")
@@ -146,9 +147,11 @@ func TestControls_EveryQuirk(t *testing.T) {
 	}
 	r.ok(nil, "device", "control", "add", "projector", "power", "power", "--keys", "on=on,off=off", "--again", "4s",
 		"--warm-up", "20s")
-	r.ok(nil, "device", "control", "add", "projector", "source", "selector", "--values", "a,b,network", "--round", "source")
+	r.ok(nil, "device", "control", "add", "projector", "source", "selector", "--values", "a,b,network", "--round",
+		"source")
 	for i, key := range []string{"power", "speed-1", "speed-2", "speed-3", "speed-4", "sweep"} {
-		r.ok(nil, "device", "code", "mixer/"+key, "twin32", "address=166", "subaddress=166", "command="+strconv.Itoa(48+i))
+		r.ok(nil, "device", "code", "mixer/"+key, "twin32", "address=166", "subaddress=166",
+			"command="+strconv.Itoa(48+i))
 	}
 	r.ok(nil, "device", "control", "propose", "mixer", "--keep")
 	r.ok(nil, "tell", "projector", "power", "off")

@@ -352,8 +352,8 @@ func TestBelief_LateNewsIsPutInItsPlace(t *testing.T) {
 		heard := func(key string, at time.Time) {
 			h.Stream.Publish(happening.Happening{At: at,
 				What: happening.HeardOf(happening.Capture{ID: key + at.String(), At: at,
-				Station: "garden", Port: "ir-in", Medium: line.Infrared, Late: true,
-				Keys: []happening.KeyMatch{{DeviceID: d.ID, Ref: device.Ref{Device: d.Slug, Key: key}}}})})
+					Station: "garden", Port: "ir-in", Medium: line.Infrared, Late: true,
+					Keys: []happening.KeyMatch{{DeviceID: d.ID, Ref: device.Ref{Device: d.Slug, Key: key}}}})})
 		}
 		began := time.Now()
 		time.Sleep(10 * time.Minute)
