@@ -114,7 +114,25 @@ func (a *app) follow(ctx context.Context, cl *client, begin func(*wire.Lesson) e
 	if err == nil && !anySettled(l) {
 		return errors.New("no key was learned")
 	}
+	if err == nil {
+		suggest(ctx, a, cl, l.Device)
+	}
 	return err
+}
+
+// suggest says which controls the keys of a device suggest, where it has none yet.
+func suggest(ctx context.Context, a *app, cl *client, slug string) {
+	var d wire.Device
+	var p wire.Proposal
+	if cl.do(ctx, http.MethodGet, devicePath(slug), nil, &d) != nil || len(d.Controls) > 0 ||
+		cl.do(ctx, http.MethodGet, devicePath(slug)+"/controls/proposal", nil, &p) != nil || len(p.Controls) == 0 {
+		return // it is only a hint
+	}
+	names := make([]string, len(p.Controls))
+	for i, c := range p.Controls {
+		names[i] = c.Name
+	}
+	fmt.Fprintf(a.Err, "Its keys suggest controls (%s): urbo device control ask %s\n", strings.Join(names, ", "), slug)
 }
 
 // followByLine prints what is new in a lesson, and takes steps that are typed.

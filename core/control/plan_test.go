@@ -42,10 +42,10 @@ func keysOf(p control.Plan) (out []string) {
 }
 
 func TestPlan_PressesTheKeysOfASequenceInTheirOrder(t *testing.T) {
+	picture := control.Control{Name: "picture", Kind: control.Selector, Values: []string{"film", "talk"},
+		Sequences: map[string][]string{"film": {"menu", "1"}, "talk": {"menu", "next", "2"}}}
 	s, err := control.Compile([]string{"menu", "1", "2", "next"},
-		control.Forms{Controls: []control.Control{{Name: "picture",
-			Kind: control.Selector, Values: []string{"film", "talk"}, Sequences: map[string][]string{"film": {"menu", "1"},
-				"talk": {"menu", "next", "2"}}}}})
+		control.Forms{Controls: []control.Control{picture}})
 	require.NoError(t, err)
 	p, b, at := do(t, s, s.Nothing(), epoch, control.Want{Control: "picture", Value: "talk"})
 	assert.Equal(t, []string{"menu", "next", "2"}, keysOf(p))
