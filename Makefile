@@ -35,7 +35,9 @@ test: build ## all tests
 	@scripts/need.sh cc chromium mosquitto mosquitto_pub
 	@scripts/need.sh --may avr-gcc simavr
 	cd web && npm test
-	URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -timeout 40m -parallel 6 $(QUICK) $$(go list ./... | grep -v /core/control$$) # make lint vets
+	URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -timeout 40m -parallel 6 $(QUICK) \
+	  $$(go list ./... | grep -v -e /core/control$$ -e /firmware$$) # make lint vets
+	go test -race -vet=off $(QUICK) ./firmware # by itself: the simulated board keeps up with real time
 	$(STATIC) go test -vet=off ./core/control # 100,000 stories of one goroutine each: nothing to race
 
 lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and style
