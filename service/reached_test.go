@@ -101,6 +101,26 @@ func TestTransmit_WhatWaitsAndAddsNothingIsSentOnce(t *testing.T) {
 	})
 }
 
+// TestTransmit_WhatMustNotComeLateGoesBetweenThePressesOfALongOrder stops something while a volume is turned down.
+func TestTransmit_WhatMustNotComeLateGoesBetweenThePressesOfALongOrder(t *testing.T) {
+	b := newBoard(takes)
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		d := heater(t, h)
+		lamp(t, h)
+		_, err := h.Transmit.Start(transmit.Order{Device: d, Key: d.Keys[1], Times: 20})
+		require.NoError(t, err)
+		synctest.Wait() // the first of them is on the air
+		o := order(t, h, power)
+		o.Next, o.Within = true, 600*time.Millisecond
+		began := time.Now()
+		_, err = h.Transmit.Press(t.Context(), o)
+		require.NoError(t, err)
+		assert.Less(t, time.Since(began), time.Second)
+		time.Sleep(20 * time.Second)
+		assert.Len(t, b.sent(), 21)
+	})
+}
+
 // three is a house with three boards, two of which a test may let go away.
 func three(t *testing.T, act func(t *testing.T, h *service.House, here, there *board)) {
 	synctest.Test(t, func(t *testing.T) {

@@ -3,7 +3,7 @@ package control
 import "time"
 
 // lateStop is how much later than planned a stop may be.
-const lateStop = 250 * time.Millisecond
+const lateStop = 600 * time.Millisecond
 
 // mostMoves is how many parts of the way may be gone before an end is gone to first.
 const mostMoves = 3

@@ -184,17 +184,46 @@ func (t *Transmit) start(o Order) (*Ticket, error) {
 	return k, nil
 }
 
-// queue puts a press where its turn will come: people before what nobody waits for.
+// queue puts a press where its turn will come: what must not come late, what goes on with what was pressed before,
+// people, and what nobody waits for.
 func (w *worker) queue(k *Ticket) {
-	i := len(w.waiting)
-	if k.order.Next {
-		i = 0
-	} else if !k.order.Background {
-		if ahead := slices.IndexFunc(w.waiting, func(o *Ticket) bool { return o.order.Background }); ahead >= 0 {
-			i = ahead
-		}
+	i := slices.IndexFunc(w.waiting, func(o *Ticket) bool { return o.order.rank() > k.order.rank() })
+	if i < 0 {
+		i = len(w.waiting)
 	}
 	w.waiting = slices.Insert(w.waiting, i, k)
+}
+
+// rank is which presses go before which: the lower one first.
+func (o Order) rank() int {
+	switch {
+	case o.Next && o.Within > 0:
+		return 0
+	case o.Next:
+		return 1
+	case !o.Background:
+		return 2
+	}
+	return 3
+}
+
+// urgent takes a press out of a queue that must not come late, nil where none waits. It goes between the presses of an
+// order that has many.
+func (t *Transmit) urgent(k *Ticket) *Ticket {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	w := t.workers[k.legs[0].through.Key()]
+	if len(w.waiting) == 0 || k.order.rank() == 0 {
+		return nil
+	}
+	first := w.waiting[0]
+	if first.order.rank() > 0 || first.order.Device.ID == k.order.Device.ID ||
+		t.rests(first.order.Device, first.order.Key.Name) > 0 {
+		return nil
+	}
+	w.waiting = slices.Delete(w.waiting, 0, 1)
+	first.began = true
+	return first
 }
 
 // same finds a press that waits and that another one like it would add nothing to: of a key that only sets something.

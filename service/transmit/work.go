@@ -74,6 +74,11 @@ func (t *Transmit) serve(k *Ticket) {
 		r.Key, r.What = o.Key.Name, ""
 	}
 	for n := range o.Times {
+		if n > 0 {
+			if other := t.urgent(k); other != nil {
+				t.serve(other)
+			}
+		}
 		err := t.oneTime(k, n, &r)
 		if err != nil && n == 0 { // nothing went out
 			t.finish(k, r, err)

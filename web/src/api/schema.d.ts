@@ -1700,11 +1700,6 @@ export interface components {
              */
             longest_on_s?: number;
             /**
-             * @description What a power cut leaves it at
-             * @enum {string}
-             */
-            mains?: "keep" | "off" | "on";
-            /**
              * Format: double
              * @description Highest value
              */
