@@ -98,6 +98,12 @@ func TestTransmit_WhatWaitsAndAddsNothingIsSentOnce(t *testing.T) {
 		require.NoError(t, err)
 		assert.NotEqual(t, first.ID, again.ID)
 		assert.Len(t, b.sent(), 1+1+2+1, "toggles count every time")
+		var order []int
+		for _, s := range b.sent() {
+			order = append(order, s.Once[len(s.Once)/2+2]) // where on and mute differ
+		}
+		assert.Equal(t, []int{order[0], order[1], order[0], order[0], order[1]}, order,
+			"presses of a device keep their order")
 	})
 }
 

@@ -37,14 +37,19 @@ func (t *Transmit) work(ctx context.Context, w *worker) {
 }
 
 // next takes the first press out of a queue whose device may be pressed now, or tells how long until the first may be.
+// Presses of one device keep their order: 1, 1, 2 is not 1, 2, 1.
 func (t *Transmit) next(w *worker) (*Ticket, time.Duration) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	wait := time.Hour
+	var resting []string // devices
 	for i, k := range w.waiting {
-		rests := t.rests(k.order.Device, k.order.Key.Name)
-		if rests > 0 {
-			wait = min(wait, rests)
+		id := k.order.Device.ID
+		if slices.Contains(resting, id) {
+			continue
+		}
+		if rests := t.rests(k.order.Device, k.order.Key.Name); rests > 0 {
+			wait, resting = min(wait, rests), append(resting, id)
 			continue
 		}
 		w.waiting = slices.Delete(w.waiting, i, i+1)
