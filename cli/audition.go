@@ -23,13 +23,14 @@ func (a *app) audition() *cobra.Command {
 	c := &cobra.Command{
 		Use: "audition DEVICE", Short: "Find the codes of a device that has no handset any more",
 		Args: args(1, 1, "DEVICE"),
-		Long: `Find the codes of a device that has no handset any more: stand where you see it. Urbo plays the chosen function of
-one code set after another. Press Enter when the device reacts, and answer what it asks: it plays the last ones again
-to be sure, and then every other key of the set. Only confirmed keys are kept; a set that fits only half is refused.
+		Long: `Find the codes of a device that has no handset any more: stand where you see it. Urbo plays the
+chosen function of one code set after another. Press Enter when the device reacts, and answer what it asks: it plays
+the last ones again to be sure, and then every other key of the set. Only confirmed keys are kept; a set that fits
+only half is refused.
 
-While it runs you can type: Enter (it reacted), yes, no, unsure (it cannot be told), another (another key first), switch
-(it is off now: play the function first), skip, back, again, pause, resume, keep or finish.
-With --sweep it plays the values of one field of a line code instead. --plan says how long it takes, and plays nothing.`,
+While it runs you can type: Enter (it reacted), yes, no, unsure (it cannot be told), another (another key first),
+switch (it is off now: play the function first), skip, back, again, pause, resume, keep or finish. With --sweep it
+plays the values of one field of a line code instead. --plan says how long it takes, and plays nothing.`,
 		Example: "  urbo audition mixer --plan\n  urbo audition mixer --kind fan\n" +
 			"  urbo audition boardwalk --sweep \"nec address=55..60 command=2\"",
 		RunE: func(c *cobra.Command, argv []string) error {

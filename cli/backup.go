@@ -54,9 +54,10 @@ func (a *app) restore() *cobra.Command {
 	var data string
 	c := &cobra.Command{Use: "restore FILE", Short: "Put a backup in the place of the house",
 		Args: args(1, 1, "a FILE of urbo backup, or - for standard input"),
-		Long: `Put a backup in the place of all that the house knows. It is checked first; a damaged one, or one of a newer version,
-changes nothing. A running service starts anew with it; where none runs, the data directory is restored. What was there
-is kept beside it, as urbo.db.before-restore. Counters of rolling codes move on, so that none comes twice.`,
+		Long: `Put a backup in the place of all that the house knows. It is checked first; a damaged one, or one of
+a newer version, changes nothing. A running service starts anew with it; where none runs, the data directory is
+restored. What was there is kept beside it, as urbo.db.before-restore. Counters of rolling codes move on, so that
+none comes twice.`,
 		Example: "  urbo restore saltmarsh.backup --yes",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if err := a.sure("Everything that the house knows is replaced. Go on?", yes); err != nil {

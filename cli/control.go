@@ -24,7 +24,7 @@ func (a *app) deviceControl() *cobra.Command {
 		a.controlList(), a.controlPropose(), a.controlAsk(), a.controlAdd(), a.controlRemove(), a.controlSense())
 }
 
-func (a *app) device1(c *cobra.Command, slug string) (d wire.Device, err error) {
+func (a *app) fetchDevice(c *cobra.Command, slug string) (d wire.Device, err error) {
 	err = a.call(c.Context(), http.MethodGet, devicePath(slug), nil, &d)
 	return d, err
 }
@@ -33,7 +33,7 @@ func (a *app) controlList() *cobra.Command {
 	return &cobra.Command{Use: "list DEVICE", Short: "List the controls of a device", Args: args(1, 1, "a DEVICE"),
 		Example: "  urbo device control list amplifier",
 		RunE: func(c *cobra.Command, argv []string) error {
-			d, err := a.device1(c, argv[0])
+			d, err := a.fetchDevice(c, argv[0])
 			if err != nil {
 				return err
 			}
@@ -100,7 +100,7 @@ func (a *app) controlPropose() *cobra.Command {
 }
 
 func (a *app) proposal(c *cobra.Command, slug string) (d wire.Device, p wire.Proposal, err error) {
-	if d, err = a.device1(c, slug); err != nil {
+	if d, err = a.fetchDevice(c, slug); err != nil {
 		return d, p, err
 	}
 	err = a.call(c.Context(), http.MethodGet, devicePath(slug)+"/controls/proposal", nil, &p)
@@ -135,7 +135,7 @@ it as it is, and ! presses the key that shows it.`,
 					return err
 				}
 			}
-			d, err := a.device1(c, argv[0]) // it may have changed meanwhile
+			d, err := a.fetchDevice(c, argv[0]) // it may have changed meanwhile
 			if err != nil {
 				return err
 			}
@@ -276,7 +276,7 @@ func (a *app) controlAdd() *cobra.Command {
 		form.PauseMS, form.TimeoutMS = ms("pause"), ms("timeout")
 		form.OpenMS, form.CloseMS, form.DelayMS = ms("open-time"), ms("close-time"), ms("delay")
 		form.LongestS = int(math.Round(times["longest-on"].Seconds()))
-		d, err := a.device1(c, argv[0])
+		d, err := a.fetchDevice(c, argv[0])
 		if err != nil {
 			return err
 		}
@@ -294,7 +294,7 @@ func (a *app) controlRemove() *cobra.Command {
 	return &cobra.Command{Use: "remove DEVICE CONTROL", Short: "Take a control away from a device",
 		Args: args(2, 2, "a DEVICE and a CONTROL"), Example: "  urbo device control remove amplifier mute",
 		RunE: func(c *cobra.Command, argv []string) error {
-			d, err := a.device1(c, argv[0])
+			d, err := a.fetchDevice(c, argv[0])
 			if err != nil {
 				return err
 			}
@@ -328,7 +328,7 @@ nothing is told, and a value has to stay beyond one for a while.`,
 		Args:    args(3, 3, "a DEVICE, a CONTROL and a MEASUREMENT"),
 		Example: "  urbo device control sense boardwalk power boardwalk/power --above 8 --below 3",
 		RunE: func(c *cobra.Command, argv []string) error {
-			d, err := a.device1(c, argv[0])
+			d, err := a.fetchDevice(c, argv[0])
 			if err != nil {
 				return err
 			}

@@ -32,8 +32,8 @@ func (a *app) deviceCode() *cobra.Command {
   durations in µs, mark first    "2000/1000 350/700 350"        (--hz says the carrier or channel)
 Durations that are a known line code are kept as that.
 
-A key may send several codes: write "then" between them. --file takes what is in a recording, --capture what was heard.
-What it sent before is kept (urbo device undo).`,
+A key may send several codes: write "then" between them. --file takes what is in a recording, --capture what was
+heard. What it sent before is kept (urbo device undo).`,
 		Example: "  urbo device code boardwalk/power nec address=57 command=0x02\n" +
 			"  urbo device code boardwalk/power nec 0x9c6340bf\n" +
 			"  urbo device code boardwalk/both nec address=57 command=2 then nec address=57 command=5 --gap 60ms\n" +

@@ -50,7 +50,7 @@ later with its own time.`,
 	c.Flags().StringVar(&o.name, "name", "", "what it calls itself; without it the name of this machine")
 	c.Flags().StringSliceVar(&o.serial, "serial", nil, "serial port of a board, /dev/ttyUSB0 or usb:VENDOR:PRODUCT")
 	c.Flags().StringSliceVar(&o.kernel, "kernel", nil,
-		"pulse device of the kernel, /dev/lirc0; /dev/lirc0@433920000 where it drives a bare radio module")
+		"pulse device of the kernel, rc0 as in /sys/class/rc; rc0@433920000 where it drives a bare radio module")
 	return c
 }
 
@@ -74,7 +74,7 @@ func (a *app) runOutpost(ctx context.Context, o outpostOptions) error {
 	}
 	if len(config.Hardware) == 0 {
 		return usageError{errors.New("say which hardware this machine has: --serial /dev/ttyUSB0 or --kernel " +
-			"/dev/lirc0")}
+			"rc0")}
 	}
 	config.Dial = func(ctx context.Context) (station.Link, error) {
 		ctx, cancel := context.WithTimeout(ctx, dialing)

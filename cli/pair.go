@@ -16,9 +16,10 @@ import (
 func (a *app) devicePair() *cobra.Command {
 	var way string
 	c := &cobra.Command{Use: "pair DEVICE", Short: "Make a handset of Urbo's own, and pair it with the device",
-		Long: `Make a handset of Urbo's own for a device that obeys paired handsets only, and pair it: a shutter with rolling codes, or a
-socket that learns. It says what to do, sends what asks to be paired, and asks whether the device took it. Handsets that the
-device obeys already go on working. Where it does not take it, what the keys sent before is put back.`,
+		Long: `Make a handset of Urbo's own for a device that obeys paired handsets only, and pair it: a shutter
+with rolling codes, or a socket that learns. It says what to do, sends what asks to be paired, and asks whether the
+device took it. Handsets that the device obeys already go on working. Where it does not take it, what the keys sent
+before is put back.`,
 		Args: args(1, 1, "a DEVICE"), Example: "  urbo device pair screen --as roll56",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if way == "" {

@@ -21,9 +21,9 @@ import (
 
 func (a *app) state() *cobra.Command {
 	return &cobra.Command{Use: "state [DEVICE]", Short: "Show what devices are believed to be set to",
-		Long: `Show what devices are believed to be set to. No device ever answers: Urbo follows what it sends and what it hears from
-handsets, and says how far that can be trusted. Certain: told, sensed, or set twice by a key that sets it, a short while
-ago. Believed: few presses since. Doubtful: many, or nobody was listening.`,
+		Long: `Show what devices are believed to be set to. No device ever answers: Urbo follows what it sends and
+what it hears from handsets, and says how far that can be trusted. Certain: told, sensed, or set twice by a key that
+sets it, a short while ago. Believed: few presses since. Doubtful: many, or nobody was listening.`,
 		Args: args(0, 1, "a DEVICE, or nothing for all"), Example: "  urbo state\n  urbo state amplifier",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if len(argv) == 1 {
@@ -134,8 +134,9 @@ func (a *app) set() *cobra.Command {
 	var dry bool
 	c := &cobra.Command{Use: "set DEVICE CONTROL VALUE [CONTROL VALUE ...]",
 		Short: "Set controls of a device, by pressing what leads there",
-		Long: `Set controls of a device. Urbo presses what leads there from all that the device may be at, waits while it warms up, and
-presses nothing where no presses surely lead there: then it says what would help. A VALUE like +3 or -2 is so many steps.`,
+		Long: `Set controls of a device. Urbo presses what leads there from all that the device may be at, waits
+while it warms up, and presses nothing where no presses surely lead there: then it says what would help. A VALUE
+like +3 or -2 is so many steps.`,
 		Args: args(3, 49, "a DEVICE, and CONTROL and VALUE, once or more"),
 		Example: "  urbo set amplifier power on volume 22\n  urbo set amplifier volume +3\n  urbo set boardwalk " +
 			"colour red --dry",
@@ -195,7 +196,7 @@ func withMinus(argv []string) []string {
 func (a *app) printAnswer(slug string, got wire.SetAnswer, dry bool) {
 	if dry && got.Sure {
 		if len(got.Steps) == 0 {
-			fmt.Fprintf(a.Out, "Nothing has to be pressed: %s is believed to be so.\n", strings.Join(got.Already, ", "))
+			fmt.Fprintln(a.Out, nothing(got.Already))
 		}
 		for _, s := range got.Steps {
 			wait := ""
@@ -230,9 +231,17 @@ func (a *app) printAnswer(slug string, got wire.SetAnswer, dry bool) {
 		}
 		fmt.Fprintf(a.Out, "Sent %s.\n", plain.Count(n, "press", "presses"))
 	case len(got.Helps) == 0:
-		fmt.Fprintf(a.Out, "Nothing had to be pressed: %s is believed to be so.\n", strings.Join(got.Already, ", "))
+		fmt.Fprintln(a.Out, nothing(got.Already))
 	}
 	a.printStates(got.State)
+}
+
+// nothing says why nothing is pressed.
+func nothing(already []string) string {
+	if len(already) == 0 {
+		return "Nothing has to be pressed: it is believed to be so."
+	}
+	return "Nothing has to be pressed: it is believed to be so already (" + strings.Join(already, ", ") + ")."
 }
 
 // frameText is what a frame says.

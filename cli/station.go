@@ -19,10 +19,11 @@ import (
 )
 
 func (a *app) station() *cobra.Command {
-	return group("station", "Look after the hardware that hears and sends", `Look after the hardware that hears and sends.
+	return group("station", "Look after the hardware that hears and sends", `Look after the hardware that hears and
+sends.
 
-A station has ports: each is a receiver or a transmitter, for infrared or radio. It is reached over a serial port of this
-machine, or it dials in with a token of its own (urbo outpost on another board does).`,
+A station has ports: each is a receiver or a transmitter, for infrared or radio. It is reached over a serial port of
+this machine, or it dials in with a token of its own (urbo outpost on another board does).`,
 		a.stationList(), a.stationShow(), a.stationAdd(), a.stationRename(), a.stationRoom(), a.stationAirtime(),
 		a.stationCorrect(), a.stationRemove(), a.stationTest(), a.stationCheck())
 }
@@ -186,7 +187,7 @@ its token is printed, once: give it to urbo outpost on the other board.`,
 	c.Flags().StringVar(&n.Room, "room", "", "room that it reaches")
 	c.Flags().StringVar(&serial, "serial", "", "serial port of a board, /dev/ttyUSB0 or usb:VENDOR:PRODUCT")
 	c.Flags().StringVar(&kernel, "kernel", "",
-		"pulse device of the kernel, /dev/lirc0; /dev/lirc0@433920000 where it drives a bare radio module")
+		"pulse device of the kernel, rc0 as in /sys/class/rc; rc0@433920000 where it drives a bare radio module")
 	c.Flags().BoolVar(&broker, "mqtt", false, "it speaks through the MQTT broker, by this name")
 	c.Flags().BoolVar(&stage, "stage", false, "one of the demo's, which was removed")
 	return c

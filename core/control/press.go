@@ -105,7 +105,7 @@ func (s *Spec) press(c *Case, p Press) []Case {
 	}
 	var out []Case
 	for i := range cases {
-		out = append(out, s.power1(&cases[i], p)...)
+		out = append(out, s.pressPower(&cases[i], p)...)
 	}
 	if wakes {
 		also := out
@@ -152,8 +152,8 @@ func (s *Spec) types(key string, control int) bool {
 	return false
 }
 
-// power1 does what a key does to power, in a case that is off or on.
-func (s *Spec) power1(c *Case, p Press) []Case {
+// pressPower does what a key does to power, in a case that is off or on.
+func (s *Spec) pressPower(c *Case, p Press) []Case {
 	if s.power < 0 {
 		return []Case{*c}
 	}

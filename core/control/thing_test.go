@@ -489,7 +489,7 @@ func (d *thing) pressDigits(key string, c *control.Control, at time.Time) {
 }
 
 func (d *thing) pressTravel(key string, c *control.Control, at time.Time) {
-	go1 := func(dir int) {
+	goes := func(dir int) {
 		if d.dir != dir {
 			d.dir, d.moved = dir, at.Add(d.delay)
 		}
@@ -510,17 +510,17 @@ func (d *thing) pressTravel(key string, c *control.Control, at time.Time) {
 	switch key {
 	case "":
 	case c.Open:
-		go1(1)
+		goes(1)
 	case c.Close:
-		go1(-1)
+		goes(-1)
 	case c.Stop:
 		stop()
 	case c.Round:
 		switch d.next {
 		case 0:
-			go1(1)
+			goes(1)
 		case 2:
-			go1(-1)
+			goes(-1)
 		default:
 			stop()
 		}

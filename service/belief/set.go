@@ -263,8 +263,11 @@ func (b *Beliefs) keyOf(d device.Device, s control.Step) (*device.Key, error) {
 		return d.Key(s.Key)
 	}
 	spec, err := d.Compile()
-	if err != nil || spec.Whole() == nil {
-		return nil, fmt.Errorf("%s has no frames any more that carry everything: %w", d.Slug, err)
+	if err != nil {
+		return nil, err
+	}
+	if spec.Whole() == nil { // it was changed meanwhile
+		return nil, fmt.Errorf("%w: frames of %s do not carry everything any more: set it again", ErrNoControls, d.Slug)
 	}
 	c := device.Code{Sheet: spec.Whole().Sheet, Fields: line.Fields{}}
 	for name, v := range spec.Fields(s.Frame) {

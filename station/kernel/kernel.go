@@ -8,7 +8,9 @@ import (
 	"fmt"
 	"io/fs"
 	"os"
+	"path"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -34,12 +36,12 @@ type Device struct {
 	found   func() []string
 }
 
-// New makes the transport of a device: its path, such as /dev/lirc0, or PATH@HZ where it drives a bare radio module
-// that sends on HZ. The error says what is wrong with the address.
+// New makes the transport of a device: its name in /sys/class/rc, such as rc0, or its path; with @HZ behind it where it
+// drives a bare radio module that sends on HZ. The error says what is wrong with the address.
 func New(address string) (*Device, error) {
 	d := &Device{address: address, open: openFile, found: Found}
-	path, hz, radio := strings.Cut(address, "@")
-	d.path = path
+	name, hz, radio := strings.Cut(address, "@")
+	d.path = name
 	if radio {
 		n, err := strconv.Atoi(hz)
 		if err != nil || n < 300_000_000 || n > 1_000_000_000 {
@@ -47,9 +49,8 @@ func New(address string) (*Device, error) {
 		}
 		d.hz = n
 	}
-	if !filepath.IsAbs(path) {
-		return nil, fmt.Errorf("%.80q: write the whole path of a device, such as /dev/lirc0: there are %s", address,
-			list(Found()))
+	if !filepath.IsAbs(name) && !nameRule.MatchString(name) {
+		return nil, fmt.Errorf("%.80q: write the name of a device, such as rc0: there are %s", address, list(Found()))
 	}
 	return d, nil
 }
@@ -61,25 +62,47 @@ func list(all []string) string {
 	return strings.Join(all, ", ")
 }
 
-// Found lists the devices of this machine.
-func Found() []string { return find(os.DirFS("/sys/class/rc")) }
+// nameRule is how the kernel names infrared devices.
+var nameRule = regexp.MustCompile(`^rc\d+$`)
 
-func find(sys fs.FS) []string {
-	paths, err := fs.Glob(sys, "rc*/lirc*")
+// Found lists the devices of this machine.
+func Found() []string { return find(os.DirFS(class)) }
+
+// class is where the kernel lists its infrared devices, each with the files that belong to it.
+const class = "/sys/class/rc"
+
+// find lists the devices that have a file to read and write pulses by.
+func find(sys fs.FS) (names []string) {
+	files, err := fs.Glob(sys, "rc*/*/dev")
 	if err != nil {
 		return nil
 	}
-	for i, p := range paths {
-		paths[i] = "/dev/" + filepath.Base(p)
+	for _, f := range files {
+		if name, _, _ := strings.Cut(f, "/"); !slices.Contains(names, name) {
+			names = append(names, name)
+		}
 	}
-	slices.Sort(paths)
-	return paths
+	slices.Sort(names)
+	return names
+}
+
+// fileOf is the path of a device: its own, or the one that the kernel made for a name. The error wraps fs.ErrNotExist
+// while there is none.
+func fileOf(sys fs.FS, name string) (string, error) {
+	if filepath.IsAbs(name) {
+		return name, nil
+	}
+	files, err := fs.Glob(sys, name+"/*/dev")
+	if err != nil || len(files) == 0 {
+		return "", fmt.Errorf("%s: %w", name, fs.ErrNotExist)
+	}
+	return "/dev/" + path.Base(path.Dir(files[0])), nil
 }
 
 // Run opens the device and joins its link, again and again until the context ends. One that is not there is waited for.
 func (d *Device) Run(ctx context.Context, join func(context.Context, station.Link) error) error {
 	for {
-		dev, err := d.open(d.path)
+		dev, err := d.attach()
 		switch {
 		case err == nil:
 			l, err := d.link(dev)
@@ -104,6 +127,15 @@ func (d *Device) Run(ctx context.Context, join func(context.Context, station.Lin
 			return nil
 		}
 	}
+}
+
+// attach finds the file of the device, and opens it.
+func (d *Device) attach() (device, error) {
+	path, err := fileOf(os.DirFS(class), d.path)
+	if err != nil {
+		return nil, err
+	}
+	return d.open(path)
 }
 
 // link is the device as a station: it speaks the link's messages itself.

@@ -134,7 +134,7 @@ func receive[M station.Message](t *testing.T, l station.Link) M {
 }
 
 func TestDevice_KeepsTheRulesOfTheLink(t *testing.T) {
-	attach(t, "/dev/lirc0", newDouble(everything), func(t *testing.T, l station.Link) { linktest.Conform(t, l) })
+	attach(t, "/dev/pulse0", newDouble(everything), func(t *testing.T, l station.Link) { linktest.Conform(t, l) })
 }
 
 func TestDevice_TellsWhatItCanDo(t *testing.T) {
@@ -143,12 +143,12 @@ func TestDevice_TellsWhatItCanDo(t *testing.T) {
 		features uint32
 		want     []station.Port
 	}{
-		{"/dev/lirc0", canReceive | canMeasure,
+		{"/dev/pulse0", canReceive | canMeasure,
 			[]station.Port{{ID: "ir-in", Direction: station.Receiver, Medium: "infrared",
 				FromHz: 36_000, ToHz: 40_000, Longest: 4096, Frequency: true}}},
-		{"/dev/lirc1", canSend, []station.Port{{ID: "ir-out", Direction: station.Transmitter, Medium: "infrared",
+		{"/dev/pulse1", canSend, []station.Port{{ID: "ir-out", Direction: station.Transmitter, Medium: "infrared",
 			FromHz: 38_000, ToHz: 38_000, Longest: 1000}}},
-		{"/dev/lirc2@433920000", canSend | canSetCarrier,
+		{"/dev/pulse2@433920000", canSend | canSetCarrier,
 			[]station.Port{{ID: "radio-out", Direction: station.Transmitter,
 				Medium: "radio", FromHz: 433_920_000, ToHz: 433_920_000, Longest: 1000}}},
 	} {
@@ -161,7 +161,7 @@ func TestDevice_TellsWhatItCanDo(t *testing.T) {
 
 func TestDevice_HearsTrains(t *testing.T) {
 	d := newDouble(everything | canMeasure)
-	attach(t, "/dev/lirc0", d, func(t *testing.T, l station.Link) {
+	attach(t, "/dev/pulse0", d, func(t *testing.T, l station.Link) {
 		receive[station.Hello](t, l)
 		assert.Equal(t, uint32(25_000), d.set[setReceiveTimeout], "as short as it may be")
 		time.Sleep(time.Second)
@@ -196,7 +196,7 @@ func TestDevice_HearsTrains(t *testing.T) {
 
 func TestDevice_SendsInPiecesAtTheirTimes(t *testing.T) {
 	d := newDouble(everything)
-	attach(t, "/dev/lirc0", d, func(t *testing.T, l station.Link) {
+	attach(t, "/dev/pulse0", d, func(t *testing.T, l station.Link) {
 		receive[station.Hello](t, l)
 		require.NoError(t, l.Tell(t.Context(), station.Send{ID: "a", Port: "ir-out", CarrierHz: 40_000, Duty: 0.33,
 			Once: []int{300_000, 100_000, 200_000, 50_000}, Repeat: []int{500, 99_500}, Repeats: 2, GapUS: 150_000}))
@@ -211,7 +211,7 @@ func TestDevice_SendsInPiecesAtTheirTimes(t *testing.T) {
 		assert.Equal(t, uint32(33), d.set[setSendDuty])
 	})
 	d = newDouble(canSend | canSetCarrier)
-	attach(t, "/dev/lirc1@433920000", d, func(t *testing.T, l station.Link) {
+	attach(t, "/dev/pulse1@433920000", d, func(t *testing.T, l station.Link) {
 		require.NoError(t, l.Tell(t.Context(), station.Send{ID: "a", Port: "radio-out", FrequencyHz: 433_920_000,
 			Once: []int{350, 1050}}))
 		receive[station.Sent](t, l)
@@ -222,7 +222,7 @@ func TestDevice_SendsInPiecesAtTheirTimes(t *testing.T) {
 func TestDevice_OneThatBreaksEndsTheLinkAndSaysNothingWrong(t *testing.T) {
 	d := newDouble(everything)
 	d.breaks = true
-	attach(t, "/dev/lirc0", d, func(t *testing.T, l station.Link) {
+	attach(t, "/dev/pulse0", d, func(t *testing.T, l station.Link) {
 		receive[station.Hello](t, l)
 		require.NoError(t, l.Tell(t.Context(),
 			station.Send{ID: "a", Port: "ir-out", CarrierHz: 38_000, Once: []int{500, 500}}))
@@ -239,7 +239,7 @@ func TestDevice_OneThatBreaksEndsTheLinkAndSaysNothingWrong(t *testing.T) {
 
 func TestDevice_IsWaitedFor(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		dev, err := New("/dev/lirc0")
+		dev, err := New("/dev/pulse0")
 		require.NoError(t, err)
 		tries := 0
 		dev.open = func(string) (device, error) {
@@ -255,11 +255,17 @@ func TestDevice_IsWaitedFor(t *testing.T) {
 }
 
 func TestNew_SaysWhatIsWrongWithAnAddress(t *testing.T) {
-	for bad, says := range map[string]string{"lirc0": "write the whole path", "/dev/lirc0@": "the module's frequency",
-		"/dev/lirc0@433": "the module's frequency"} {
+	for bad, says := range map[string]string{"pulse0": "such as rc0", "rc0@": "the module's frequency",
+		"/dev/pulse0@433": "the module's frequency"} {
 		_, err := New(bad)
 		assert.ErrorContains(t, err, says)
 	}
-	assert.Equal(t, []string{"/dev/lirc0", "/dev/lirc1"}, find(fstest.MapFS{"rc0/lirc0/dev": {}, "rc1/lirc1/dev": {},
-		"rc1/input5/name": {}}))
+	sys := fstest.MapFS{"rc0/pulse0/dev": {}, "rc1/pulse1/dev": {}, "rc1/input5/name": {}, "rc1/input5/event3/dev": {},
+		"rc2/input6/name": {}}
+	assert.Equal(t, []string{"rc0", "rc1"}, find(sys), "the others hear nothing raw")
+	at, err := fileOf(sys, "rc1")
+	require.NoError(t, err)
+	assert.Equal(t, "/dev/pulse1", at)
+	_, err = fileOf(sys, "rc2")
+	assert.ErrorIs(t, err, fs.ErrNotExist, "it is waited for")
 }

@@ -5,8 +5,8 @@ import { words } from '../app/words';
 import { label } from '../shared/text';
 import { from, shown } from './state';
 
-// Belief is what a control is believed to be at: its outline is solid where that is certain, dashed where it is believed,
-// and what is doubtful has a question mark.
+// Belief is what a control is believed to be at: its outline is solid where that is certain, dashed where it is
+// believed, and what is doubtful has a question mark.
 export function Belief({ name, state, aside }: { name: string; state: ControlState; aside?: ReactNode }) {
   return (
     <Box>

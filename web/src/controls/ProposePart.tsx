@@ -10,7 +10,8 @@ import { label } from '../shared/text';
 import { answered } from './answer';
 import { useKeepControls, useProposal } from './queries';
 
-// ProposePart shows the controls that a device's keys suggest. What no key tells is asked, and can be tried on the spot.
+// ProposePart shows the controls that a device's keys suggest. What no key tells is asked, and can be tried on
+// the spot.
 export function ProposePart({ device }: { device: Device }) {
   const learned = device.keys.filter((k) => k.codes.length > 0);
   const proposal = useProposal(device.slug, device.keys.map((k) => k.name).join(' '));

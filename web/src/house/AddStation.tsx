@@ -58,7 +58,7 @@ function Form(p: {
           label={words.stations.device}
           value={form.address}
           required
-          placeholder={form.over === 'serial' ? '/dev/ttyUSB0' : '/dev/lirc0'}
+          placeholder={form.over === 'serial' ? '/dev/ttyUSB0' : 'rc0'}
           slotProps={{ htmlInput: { maxLength: 200 } }}
           onChange={(e) => setForm({ ...form, address: e.target.value })}
         />
