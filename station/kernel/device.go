@@ -8,8 +8,8 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// device is the few calls that a raw pulse device of the kernel takes. Their numbers are the public ones of the kernel's
-// user-space headers.
+// device is the few calls that a raw pulse device of the kernel takes. Their numbers are the public ones of the
+// kernel's user-space headers.
 type device interface {
 	// Get reads a number, such as the features.
 	Get(request uint) (uint32, error)
