@@ -56,6 +56,10 @@ func TestPlan_PressesTheKeysOfASequenceInTheirOrder(t *testing.T) {
 func TestPlan_AfterThreePartsOfTheWayAnEndIsGoneToFirst(t *testing.T) {
 	s, err := control.Compile([]string{"open", "close", "stop"}, shutter)
 	require.NoError(t, err)
+	told, _, err := s.Tell(s.Nothing(), "shutter", "closed", control.Told, epoch)
+	require.NoError(t, err)
+	p, _, _ := do(t, s, told, epoch, control.Want{Control: "shutter", Value: "10"})
+	assert.Equal(t, []string{"open", "stop"}, keysOf(p), "where it stands was told")
 	at := epoch
 	p, b, at := do(t, s, s.Nothing(), at, control.Want{Control: "shutter", Value: "closed"})
 	assert.Equal(t, []string{"close"}, keysOf(p))

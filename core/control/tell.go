@@ -73,7 +73,10 @@ func (s *Spec) agrees(c *Case, i, n int, anyOn bool, now time.Time) (Case, bool)
 			case may && n == end(m.Dir):
 				out.Possible[i].Motions = append(out.Possible[i].Motions, m.stands(Range{n, n}))
 			default:
-				m.From = around(n)
+				m.From, m.Moves = around(n), 1
+				if m.From.From == m.From.To {
+					m.Moves = 0 // an end
+				}
 				if m.Dir != 0 {
 					m.Began = now.Add(-ms(form.DelayMS))
 				}

@@ -67,6 +67,7 @@ type Beliefs struct {
 	ended   bool
 	ending  time.Time       // since then the house ends; zero before
 	running context.Context // nil before Run
+	stop    func()          // ends it
 	wake    chan struct{}   // something goes on by itself
 }
 
@@ -117,7 +118,7 @@ const saving = 500 * time.Millisecond
 func (b *Beliefs) Run(ctx context.Context) error {
 	live, end := context.WithCancel(ctx)
 	b.mu.Lock()
-	b.running = live
+	b.running, b.stop = live, end
 	b.mu.Unlock()
 	b.group.Go(func() { b.watch(live) })
 	b.group.Go(func() { b.save(live) })
@@ -156,11 +157,15 @@ func (b *Beliefs) finish(end context.CancelFunc) {
 	}
 }
 
-// Ending says that the house ends: stations that go away from now on say nothing about who listened.
+// Ending says that the house ends: what is being set is given up, and stations that go away from now on say nothing
+// about who listened.
 func (b *Beliefs) Ending() {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	b.ending = b.Now()
+	if b.stop != nil {
+		b.stop()
+	}
 }
 
 // follow takes one happening.

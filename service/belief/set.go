@@ -104,7 +104,8 @@ func (b *Beliefs) Tell(slug, name, value, by string) ([]control.State, error) {
 }
 
 // Set sets controls of a device: it plans the presses and makes them, one wish after another. Where no presses surely
-// lead there, nothing is pressed, and the plan says what would help. Errors say that nothing could be tried.
+// lead there, nothing is pressed, and the plan says what would help. A plan that has begun goes on where ctx ends: a
+// shutter on its way still has to be stopped. Errors say that nothing could be tried, or are those of ctx.
 func (b *Beliefs) Set(ctx context.Context, a Ask) (Result, error) {
 	m, err := b.mind(a.Device)
 	if err != nil {
@@ -117,7 +118,41 @@ func (b *Beliefs) Set(ctx context.Context, a Ask) (Result, error) {
 	if err := m.take(ctx); err != nil {
 		return Result{}, fmt.Errorf("%s %w", a.Device, err)
 	}
-	defer func() { <-m.setting }()
+	type outcome struct {
+		Result
+		error
+	}
+	done := make(chan outcome, 1)
+	if !b.own(func(ctx context.Context) {
+		defer func() { <-m.setting }()
+		r, err := b.carryOut(ctx, m, a)
+		done <- outcome{r, err}
+	}) {
+		<-m.setting
+		return Result{}, fmt.Errorf("set %s: %w", a.Device, transmit.ErrEnding)
+	}
+	select {
+	case o := <-done:
+		return o.Result, o.error
+	case <-ctx.Done():
+		return Result{}, fmt.Errorf("set %s: it goes on, and nobody waits for it: %w", a.Device, ctx.Err())
+	}
+}
+
+// own runs something that belongs to the house, and not to whoever asked for it; false where the house ends.
+func (b *Beliefs) own(f func(ctx context.Context)) bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if b.running == nil || b.ended || !b.ending.IsZero() {
+		return false
+	}
+	ctx := b.running
+	b.group.Go(func() { f(ctx) })
+	return true
+}
+
+// carryOut plans what is wanted and presses it, twice at most. The caller holds the device's turn.
+func (b *Beliefs) carryOut(ctx context.Context, m *mind, a Ask) (Result, error) {
 	b.catchUp() // what the one before did
 	id := store.NewID()
 	cause := a.Cause

@@ -149,7 +149,7 @@ function Airtime({ port: p }: { port: PortState }) {
         />
       </Box>
       {says}
-      {share >= 1 && ` ${words.stations.spent}`}
+      {share >= 1 && `. ${words.stations.spent}`}
     </Box>
   );
 }
