@@ -467,7 +467,7 @@ export const words = {
       dial: 'steps',
       selector: 'a choice',
       digits: 'a number',
-      travel: 'a way',
+      travel: 'from one end to the other',
     },
   },
   house: {
