@@ -130,7 +130,18 @@ func (a *API) stateOf(slug string) ([]wire.ControlState, error) {
 	if err != nil {
 		return nil, err
 	}
-	return list(states, func(s control.State) wire.ControlState { return controlOf(s, history[s.Control]) }), nil
+	out := list(states, func(s control.State) wire.ControlState { return controlOf(s, history[s.Control]) })
+	d, err := a.house.Library.Device(slug)
+	if err != nil {
+		return nil, err
+	}
+	for _, s := range d.Sensors {
+		i := slices.IndexFunc(out, func(w wire.ControlState) bool { return w.Control == s.Control })
+		if m, err := a.house.Measure.Get(s.Measurement); err == nil && i >= 0 {
+			out[i].Beside = append(out[i].Beside, measurementOf(m))
+		}
+	}
+	return out, nil
 }
 
 func controlOf(s control.State, history []belief.Change) wire.ControlState {

@@ -136,6 +136,14 @@ func (a *API) bench() {
 		}) (wire.Device, error) {
 			return as(wire.DeviceOf)(a.house.Workbench.Keep(ctx, in.Capture, in.Body.Ref(), Caller(ctx).Name))
 		})
+	call(a, operation{"POST", "/captures/{capture}/follow", "follow-capture",
+		"Let a capture count as a press of a key when it is heard again; it is never sent", access.Owner, 0},
+		func(ctx context.Context, in *struct {
+			CaptureIn
+			Body wire.KeyRef
+		}) (wire.Device, error) {
+			return as(wire.DeviceOf)(a.house.Workbench.Follow(ctx, in.Capture, in.Body.Ref(), Caller(ctx).Name))
+		})
 	type captureFile struct {
 		CaptureIn
 		FileIn

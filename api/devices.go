@@ -128,6 +128,19 @@ func (a *API) keys() {
 			w.Remarks = remarks
 			return w, nil
 		})
+	call(a, operation{"POST", "/devices/{device}/keys/{key}/heard", "follow-key",
+		"Let codes of another handset count as presses of a key when they are heard; they are never sent",
+		access.Owner, 0}, func(ctx context.Context, in *struct {
+		KeyIn
+		Body wire.HeardCode
+	}) (wire.Device, error) {
+		return as(wire.DeviceOf)(a.house.Library.FollowText(ctx, in.ref(), in.Body.Text, in.Body.Hz, note(ctx)))
+	})
+	call(a, operation{"DELETE", "/devices/{device}/keys/{key}/heard", "unfollow-key",
+		"Let only its own codes count as presses of a key", access.Owner, 0},
+		func(ctx context.Context, in *KeyIn) (wire.Device, error) {
+			return as(wire.DeviceOf)(a.house.Library.Unfollow(ctx, in.ref(), note(ctx)))
+		})
 	call(a, operation{"PATCH", "/devices/{device}/keys/{key}", "change-key",
 		"Rename a key, or say what holding it does", access.Owner, 0}, func(ctx context.Context, in *struct {
 		KeyIn
@@ -159,7 +172,7 @@ func (a *API) keys() {
 
 func lineOf(l library.Line) wire.DeviceLine {
 	return wire.DeviceLine{Slug: l.Slug, Name: l.Name, Room: l.Room, Kind: l.Kind, Maker: l.Maker, Model: l.Model,
-		KeysTotal: l.Keys, KeysLearned: l.Learned}
+		KeysTotal: l.Keys, KeysLearned: l.Learned, KeysHeard: l.Followed}
 }
 
 // removed registers bringing devices back.

@@ -324,13 +324,19 @@ func (a *app) controlSense() *cobra.Command {
 	var settle time.Duration
 	c := &cobra.Command{Use: "sense DEVICE CONTROL MEASUREMENT", Short: "Let a measurement tell what a control is at",
 		Long: `Let a measurement tell what a control is at: the power that a light draws tells whether it is on. Between the two limits
-nothing is told, and a value has to stay beyond one for a while.`,
-		Args:    args(3, 3, "a DEVICE, a CONTROL and a MEASUREMENT"),
-		Example: "  urbo device control sense boardwalk power boardwalk/power --above 8 --below 3",
+nothing is told, and a value has to stay beyond one for a while. Without limits it tells nothing, and is only shown
+beside the control: a room's temperature beside the one that is wanted.`,
+		Args: args(3, 3, "a DEVICE, a CONTROL and a MEASUREMENT"),
+		Example: "  urbo device control sense boardwalk power boardwalk/power --above 8 --below 3\n" +
+			"  urbo device control sense heat-pump target warm-room/temperature",
 		RunE: func(c *cobra.Command, argv []string) error {
 			d, err := a.fetchDevice(c, argv[0])
 			if err != nil {
 				return err
+			}
+			limits := c.Flags().Changed("above") || c.Flags().Changed("below")
+			if !limits {
+				s.High, s.Low = "", ""
 			}
 			s.Control, s.Measurement, s.SettleMS = argv[1], argv[2], int(settle.Milliseconds())
 			sensors := slices.DeleteFunc(slices.Clone(d.Sensors), func(o device.Sensor) bool {
@@ -340,6 +346,10 @@ nothing is told, and a value has to stay beyond one for a while.`,
 			if err := a.call(c.Context(), http.MethodPatch, devicePath(argv[0]), wire.DeviceChange{Sensors: &sensors},
 				&d); err != nil {
 				return err
+			}
+			if !limits {
+				return a.done(map[string]any{"sensor": s}, "%s is shown beside %s of %s.", s.Measurement, s.Control,
+					argv[0])
 			}
 			return a.done(map[string]any{"sensor": s}, "%s tells %s of %s: %s above %g, %s below %g.", s.Measurement,
 				s.Control,

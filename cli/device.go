@@ -19,7 +19,7 @@ func (a *app) device() *cobra.Command {
 		a.deviceList(), a.deviceShow(), a.deviceAdd(), a.deviceSet(), a.deviceControl(), a.devicePair(),
 		a.devicePicture(),
 		a.deviceSetKey(),
-		a.deviceCode(), a.deviceUndo(), a.deviceExport(), a.deviceRemove(), a.deviceRestore())
+		a.deviceCode(), a.deviceFollow(), a.deviceUndo(), a.deviceExport(), a.deviceRemove(), a.deviceRestore())
 }
 
 func (a *app) deviceList() *cobra.Command {
@@ -55,7 +55,12 @@ func (a *app) deviceList() *cobra.Command {
 
 // learned counts the keys of a device.
 func learned(d wire.DeviceLine) string {
-	if d.KeysLearned == 0 && d.KeysTotal > 0 {
+	switch {
+	case d.KeysHeard > 0 && d.KeysLearned == 0:
+		return fmt.Sprintf("%d of %d followed", d.KeysHeard, d.KeysTotal)
+	case d.KeysHeard > 0:
+		return fmt.Sprintf("%d of %d learned, %d followed", d.KeysLearned, d.KeysTotal, d.KeysHeard)
+	case d.KeysLearned == 0 && d.KeysTotal > 0:
 		return fmt.Sprintf("%d waiting for a lesson", d.KeysTotal)
 	}
 	return fmt.Sprintf("%d of %d learned", d.KeysLearned, d.KeysTotal)
@@ -112,7 +117,7 @@ func (a *app) printDevice(d wire.Device) {
 		if k.Hold != "" {
 			hold, held = k.Hold, true
 		}
-		rows = append(rows, table.Row{k.Name, codes(k.Codes), hold})
+		rows = append(rows, table.Row{k.Name, sends(k), hold})
 	}
 	if len(rows) == 0 {
 		fmt.Fprintf(a.Out, "No keys yet. Learn some: urbo learn %s power\n", d.Slug)
@@ -126,6 +131,22 @@ func (a *app) printDevice(d wire.Device) {
 		}
 	}
 	a.table(head, rows)
+}
+
+// sends is what a key sends, and what counts as a press of it beside that.
+func sends(k wire.Key) string {
+	if len(k.Heard) == 0 {
+		return codes(k.Codes)
+	}
+	heard := make([]string, len(k.Heard))
+	for i, c := range k.Heard {
+		heard[i] = code(c)
+	}
+	text := "followed where it is heard: " + strings.Join(heard, ", ")
+	if len(k.Codes) == 0 {
+		return "nothing; " + text
+	}
+	return codes(k.Codes) + "; also " + text
 }
 
 // plate is what stands on a device's type plate.

@@ -243,7 +243,7 @@ func (a *app) printKey(d wire.Device, name string) error {
 		if k.Name != name {
 			continue
 		}
-		fmt.Fprintf(a.Out, "%s/%s sends %s\n", d.Slug, k.Name, codes(k.Codes))
+		fmt.Fprintf(a.Out, "%s/%s sends %s\n", d.Slug, k.Name, sends(k))
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -120,11 +121,18 @@ func (a *app) follow(ctx context.Context, cl *client, begin func(*wire.Lesson) e
 	return err
 }
 
-// suggest says which controls the keys of a device suggest, where it has none yet.
+// suggest says how what can only be followed is sent, and which controls the keys of a device suggest, where it has
+// none yet.
 func suggest(ctx context.Context, a *app, cl *client, slug string) {
 	var d wire.Device
 	var p wire.Proposal
-	if cl.do(ctx, http.MethodGet, devicePath(slug), nil, &d) != nil || len(d.Controls) > 0 ||
+	if cl.do(ctx, http.MethodGet, devicePath(slug), nil, &d) != nil {
+		return
+	}
+	if slices.ContainsFunc(d.Keys, func(k wire.Key) bool { return len(k.Codes) == 0 && len(k.Heard) > 0 }) {
+		fmt.Fprintf(a.Err, "To send those that are only followed: urbo device pair %s\n", slug)
+	}
+	if len(d.Controls) > 0 ||
 		cl.do(ctx, http.MethodGet, devicePath(slug)+"/controls/proposal", nil, &p) != nil || len(p.Controls) == 0 {
 		return // it is only a hint
 	}
@@ -228,7 +236,11 @@ func (f *follower) show(a *app, l wire.Lesson) {
 	for _, k := range l.Keys {
 		if k.State == "settled" && !f.settled[k.Name] {
 			f.settled[k.Name] = true
-			fmt.Fprintf(a.Out, "  ✓ %s is learned: %s\n", k.Name, code(*k.Code))
+			how := "is learned"
+			if k.Rolling {
+				how = "is followed"
+			}
+			fmt.Fprintf(a.Out, "  ✓ %s %s: %s\n", k.Name, how, code(*k.Code))
 		}
 	}
 	if l.Hint != f.hint {

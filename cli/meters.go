@@ -31,7 +31,7 @@ func (a *app) settle(ctx context.Context, house *service.House, s *stage.Stage, 
 		{"amplifier", "mute", "off"}, {"boardwalk", "power", "on"}, {"boardwalk", "colour", "white"},
 		{"boardwalk", "brightness", "5"}, {"dew-a", "power", "off"}, {"radio", "power", "off"},
 		{"radio", "channel", "7"},
-		{"screen", "position", "up"}} {
+		{"screen", "position", "up"}, {"shutter", "position", "closed"}, {"door", "door", "closed"}} {
 		states, _, err := house.Beliefs.States(t[0])
 		if err != nil { // somebody took the controls away
 			continue

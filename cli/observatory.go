@@ -13,6 +13,8 @@ import (
 	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/core/pack"
+	"urbo/core/pairing"
+	"urbo/core/signal"
 	"urbo/service/library"
 )
 
@@ -67,7 +69,8 @@ func heatPump() device.Device {
 				{Control: "mode", Field: "mode", Values: values(modes...)},
 				{Control: "target", Field: "celsius", From: 16},
 				{Control: "fan", Field: "fan", Values: values(fans...)},
-				{Control: "vane", Field: "vane", Values: values(vanes...)}}}}}}
+				{Control: "vane", Field: "vane", Values: values(vanes...)}}}}},
+		Sensors: []device.Sensor{{Control: "target", Measurement: "warm-room/temperature"}}}
 }
 
 // furnish puts the observatory's devices and the code sets into an empty library. With learned, those that the demo
@@ -87,7 +90,7 @@ func furnish(ctx context.Context, l *library.Library, learned bool) error {
 	for _, d := range observatory() {
 		for i := range d.Keys {
 			if !learned {
-				d.Keys[i].Codes = nil
+				d.Keys[i].Codes, d.Keys[i].Heard = nil, nil
 			}
 		}
 		if _, err := l.Add(ctx, d, note); err != nil {
@@ -119,7 +122,7 @@ func observatory() []device.Device {
 		{Slug: "radio", Name: "Weather radio", Room: "Warm room", Kind: "tuner", Maker: "Quillam", Model: "Mast 2",
 			Keys: radio, Traits: device.Traits{Power: device.PowerToggles,
 				Forms: control.Forms{Controls: proposed("tuner", radio)}}},
-		screen(), heatPump(),
+		screen(), heatPump(), shutter(), door(), clicker(),
 		{Slug: "mixer", Name: "Air mixer", Room: "Dome", Kind: "fan"},
 	}
 }
@@ -173,6 +176,53 @@ func screen() device.Device {
 	}
 	d.Controls = proposed("screen", d.Keys)
 	d.Controls[0].OpenMS = 18_000
+	return d
+}
+
+// shutter is the dome's shutter, as its handset is known: its codes roll, so they are followed and cannot be sent. It
+// waits to be paired with a handset of Urbo's own.
+func shutter() device.Device {
+	d := device.Device{Slug: "shutter", Name: "Dome shutter", Room: "Dome", Kind: "shutter", Maker: "Ostrel",
+		Model: "DM-2"}
+	for _, k := range []pairing.Key{{Name: "up", Value: 2}, {Name: "down", Value: 4}, {Name: "stop", Value: 1},
+		{Name: "pair", Value: 8}} {
+		d.Keys = append(d.Keys, device.Key{Name: k.Name, Heard: []device.Code{{Sheet: "roll56", Source: "demo",
+			Fields: line.Fields{"handset": line.Number(0x2E4F81), "button": line.Number(k.Value)}}}})
+	}
+	d.Controls = proposed("shutter", d.Keys)
+	d.Controls[0].OpenMS = 42_000
+	return d
+}
+
+// door is the contact of the dome's door, which only sends: what it sends is followed.
+func door() device.Device {
+	d := device.Device{Slug: "door", Name: "Dome door contact", Room: "Dome", Kind: "contact", Maker: "Pellow",
+		Model: "C1", Traits: device.Traits{Forms: control.Forms{Controls: []control.Control{{Name: "door",
+			Kind: control.Selector, Values: []string{"closed", "opened"},
+			Keys: map[string]string{"closed": "closed", "opened": "opened"}}}}}}
+	for i, name := range []string{"opened", "closed"} {
+		d.Keys = append(d.Keys, device.Key{Name: name, Heard: []device.Code{{Sheet: "ev1527", Source: "demo",
+			Fields: line.Fields{"id": line.Number(0x1C3A9), "key": line.Number(1 + int64(i))}}}})
+	}
+	return d
+}
+
+// clicker is an old handset without a device: spare keys, of a signal that no line code is known for.
+func clicker() device.Device {
+	d := device.Device{Slug: "clicker", Name: "Old handset", Room: "Warm room", Kind: "other"}
+	for i, name := range []string{"a", "b", "c", "d"} {
+		train := signal.Train{2960, 1480}
+		for bit := 17; bit >= 0; bit-- {
+			mark := 370
+			if (0b10_1100_1001_1000_0001|1<<i<<2)>>bit&1 == 1 {
+				mark = 1110
+			}
+			train = append(train, mark, 740)
+		}
+		d.Keys = append(d.Keys, device.Key{Name: name, Codes: []device.Code{{Train: append(train, 370), GapUS: 31_000,
+			Channel: device.Channel{Medium: line.Infrared, Hz: device.UsualCarrier}, Repeats: device.Repeated(2),
+			Source: "demo"}}})
+	}
 	return d
 }
 

@@ -94,7 +94,7 @@ func stateText(s wire.ControlState) string {
 	case text != "" && s.Word == control.Doubtful:
 		text += " ?"
 	case text == "" && s.Source == "":
-		return "not known"
+		return "not known" + besideText(s.Beside)
 	case text == "":
 		text = strings.Join(s.May, " or ") + " ?"
 	}
@@ -109,7 +109,19 @@ func stateText(s wire.ControlState) string {
 	case s.Moving != 0:
 		text += ", moves"
 	}
-	return text
+	return text + besideText(s.Beside)
+}
+
+// besideText is what is measured beside a control.
+func besideText(all []wire.Gauge) string {
+	if len(all) == 0 {
+		return ""
+	}
+	values := make([]string, len(all))
+	for i, g := range all {
+		values[i] = strings.TrimSpace(fmt.Sprintf("%g %s", g.Value, g.Unit))
+	}
+	return " (measured: " + strings.Join(values, ", ") + ")"
 }
 
 func sinceText(s wire.ControlState) string {

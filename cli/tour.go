@@ -52,7 +52,7 @@ func (a *app) tour(ctx context.Context, at address) error {
 	}
 
 	g.say("The Saltmarsh Observatory has old handsets and no codes yet. Urbo listens at %s.", at.url)
-	for _, part := range []func() error{g.projector, g.boardwalk, g.dewHeater, g.setting, g.drift} {
+	for _, part := range []func() error{g.projector, g.boardwalk, g.dewHeater, g.shutter, g.setting, g.drift} {
 		if err := part(); err != nil {
 			return err
 		}
@@ -191,7 +191,9 @@ func (g *guide) learn(device string, keys ...string) error {
 		}
 		for _, k := range l.Keys {
 			if k.Name == asked && k.State == "settled" {
-				g.say("   Keep:  %s/%s sends %s", device, asked, code(*k.Code))
+				do := map[bool]string{false: "Keep:  %s/%s sends %s",
+					true: "Follow: %s/%s, where a handset sends %s"}[k.Rolling]
+				g.say("   "+do, device, asked, code(*k.Code))
 			}
 		}
 	}

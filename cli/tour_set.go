@@ -13,7 +13,7 @@ import (
 
 // setting sets the projector instead of pressing its keys, and lets its handset change something meanwhile.
 func (g *guide) setting() error {
-	g.say("\n4. Saying what is wanted instead of which key")
+	g.say("\n5. Saying what is wanted instead of which key")
 	controls := []control.Control{
 		{Name: "power", Kind: control.Power, Keys: map[string]string{"on": "on", "off": "off"}, AgainMS: 4000,
 			WarmUpMS: 20_000},
@@ -62,7 +62,7 @@ func (g *guide) setting() error {
 
 // drift is a belief that is wrong: a person tells, and then a meter does.
 func (g *guide) drift() error {
-	g.say("\n5. A belief that is wrong, and who finds it")
+	g.say("\n6. A belief that is wrong, and who finds it")
 	power, err := g.fact("boardwalk", "power")
 	if err != nil {
 		return err

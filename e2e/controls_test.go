@@ -40,7 +40,6 @@ func TestControls_OnThePage(t *testing.T) {
 	b.until(`document.querySelector('section[aria-label="power"]').innerText.includes('certain')`)
 
 	// A handset of Urbo's own for the shutter.
-	r.ok(nil, "device", "add", "Dome shutter", "--slug", "shutter", "--kind", "shutter", "--room", "Dome")
 	b.visit(r, "/devices/shutter")
 	b.click("Pair one")
 	b.choose("What the device obeys", "rolling-code shutters (roll56)")
@@ -73,7 +72,23 @@ func TestControls_InTheTerminal(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo")
 	token := r.owner()
-	r.ok(nil, "device", "add", "Dome shutter", "--slug", "shutter", "--kind", "shutter", "--room", "Dome")
+	// Its old handset is followed, and cannot be sent.
+	r.touch(token, "shutter", "up", 0)
+	r.becomes(token, "shutter", "movement", "moving open")
+	assert.Contains(t, r.urbo("set", "shutter", "position", "closed").err, "urbo device pair shutter")
+	r.touch(token, "shutter", "down", 0)
+	r.becomes(token, "shutter", "movement", "moving closed")
+	require.Eventually(t, func() bool {
+		var states []wire.ControlState
+		r.ok(&states, "state", "shutter")
+		return states[0].Source == control.ByHandset && states[0].Value == "closed" && states[0].Moving == 0
+	}, patience, 25*tick)
+	r.touch(token, "door", "opened", 0)
+	require.Eventually(t, func() bool {
+		var states []wire.ControlState
+		r.ok(&states, "state", "door")
+		return states[0].Value == "opened"
+	}, patience, 25*tick)
 	assert.Contains(t, r.urbo("device", "pair", "shutter").err, "roll56 (rolling-code shutters)")
 	// Before the motor's own button is held, it takes no handset.
 	res := run(t, "\nno\n\nstop\n", []string{"URBO_SERVER=" + r.socket}, "device", "pair", "shutter", "--as", "roll56")
@@ -83,8 +98,6 @@ func TestControls_InTheTerminal(t *testing.T) {
 	res = run(t, "\nyes\n", []string{"URBO_SERVER=" + r.socket}, "device", "pair", "shutter", "--as", "roll56")
 	require.Zero(t, res.code, res.out+res.err)
 	r.becomes(token, "shutter", "handsets", "2")
-	r.ok(nil, "device", "control", "add", "shutter", "position", "travel", "--open", "up", "--close", "down", "--stop",
-		"stop", "--open-time", "42s")
 	r.ok(nil, "press", "shutter/up")
 	r.becomes(token, "shutter", "movement", "moving open")
 
@@ -95,7 +108,7 @@ func TestControls_InTheTerminal(t *testing.T) {
 	r.ok(&d, "device", "show", "projector")
 	assert.Equal(t, 4000, d.Controls[0].AgainMS)
 	assert.Contains(t, r.urbo("set", "projector", "power", "on").err,
-		"the key on is not learned yet: urbo learn projector on")
+		"start a lesson for it (urbo learn projector on)")
 
 	res = r.urbo("set", "boardwalk", "breathe", "on")
 	assert.Equal(t, 1, res.code)

@@ -86,14 +86,27 @@ func TestLesson_EveryDeviceOfTheDemoIsLearned(t *testing.T) {
 			assert.Equal(t, d.code, k.Code.Sheet, "%s/%s", d.slug, k.Name)
 		}
 	}
-	// The shutter's handset counts: it is refused, with what can be done instead.
+	// The spare shutter handset counts: it is followed, and says what it takes to send.
 	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/devices",
-		wire.NewDevice{Slug: "shutter", Name: "Dome shutter", Kind: "shutter"}, nil))
+		wire.NewDevice{Slug: "second-shutter", Name: "Second shutter", Kind: "shutter", Keys: []string{"up"}}, nil))
 	var l wire.Lesson
-	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "shutter"}, &l))
-	l = r.take(token, l.ID, "shutter", "up", 0)
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons", wire.NewLesson{Device: "second-shutter"},
+		&l))
+	l = r.take(token, l.ID, "shutter-spare", "up", 0)
 	assert.Equal(t, "rolling", l.Last.Verdict)
-	assert.Contains(t, l.Last.Text, "pair a handset")
+	assert.Contains(t, l.Last.Text, "can be followed")
+	l = r.take(token, l.ID, "shutter-spare", "up", 0)
+	require.Equal(t, "done", l.State)
+	assert.True(t, l.Keys[0].Rolling)
+	assert.Contains(t, r.urbo("press", "second-shutter/up").err, "pair a handset")
+	var lines []wire.DeviceLine
+	r.ok(&lines, "device", "list", "second")
+	assert.Equal(t, 1, lines[0].KeysHeard)
+	r.ok(nil, "device", "follow", "second-shutter/up", "--none")
+	assert.Equal(t, 1, r.urbo("device", "follow", "second-shutter/up", "--none").code)
+	assert.Equal(t, 2, r.urbo("device", "follow", "second-shutter/up").code)
+	assert.Contains(t, r.ok(nil, "device", "follow", "screen/up", "ev1527", "id=110596", "key=1"),
+		"also followed where it is heard: ev1527 id=110596 key=1")
 }
 
 // TestLesson_TheFaultsThatPeopleMake provokes them on the stage.

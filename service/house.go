@@ -79,6 +79,7 @@ type House struct {
 	news    string
 	lasting func(station.Origin) station.Origin
 
+	counters  *library.Counters
 	ownBroker bool
 	store     *store.Store
 	lock      *dirLock
@@ -156,6 +157,7 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if h.Auditions, err = auditions.Open(ctx, s, h.Library, h.Transmit, h.Stream, h.Book, c.Now); err != nil {
 		return err
 	}
+	h.counters = library.NewCounters(h.Library)
 	h.Measure = measure.New(h.Stream, c.Now)
 	h.Beliefs, err = belief.Open(ctx, belief.Config{Store: s, Library: h.Library, Stations: h.Stations,
 		Transmit: h.Transmit, Stream: h.Stream, Book: h.Book, Now: c.Now})
@@ -178,7 +180,7 @@ func (h *House) Run(ctx context.Context) error {
 	if h.news != "" {
 		h.say("", h.news)
 	}
-	followers := background(ctx, h.Journal, h.Feed, h.Beliefs)
+	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters)
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
 		{h.Transmit}, {h.Auditions}} {

@@ -2,12 +2,45 @@ package stage
 
 import (
 	"fmt"
+	"math"
 	"time"
 )
 
 // HeatPump is the warm room's heat pump. Its handset sends the whole state with every press, with a check over it.
 type HeatPump struct {
 	state climate
+	room  float64       // °C, at a time
+	at    time.Duration // when it was that
+}
+
+const (
+	// outside is what the warm room is at by itself, in °C.
+	outside = 14
+	// sluggish is how long the room takes for most of the way to another temperature.
+	sluggish = 10 * time.Minute
+)
+
+// goal is what the room comes to.
+func (h *HeatPump) goal(room float64) float64 {
+	target := float64(h.state.celsius)
+	switch mode := climateModes[h.state.mode]; {
+	case !h.state.on, mode == "drying", mode == "cooling" && target > room, mode == "heating" && target < room:
+		return outside
+	}
+	return target
+}
+
+// warm lets time pass in the room.
+func (h *HeatPump) warm(now time.Duration) {
+	goal := h.goal(h.room)
+	h.room = goal + (h.room-goal)*math.Exp(-float64(now-h.at)/float64(sluggish))
+	h.at = now
+}
+
+// measures is the room's temperature.
+func (h *HeatPump) measures(now time.Duration) Meter {
+	h.warm(now)
+	return Meter{"warm-room/temperature", math.Round(10*h.room) / 10, "°C"}
 }
 
 // climate is what the handset's display shows, and what one frame says.
@@ -61,7 +94,7 @@ func (c climate) frame() []int {
 }
 
 // Hear takes over the whole state of an intact frame.
-func (h *HeatPump) Hear(_ time.Duration, runs []int) {
+func (h *HeatPump) Hear(at time.Duration, runs []int) {
 	for i := 0; i+83 <= len(runs); i += 2 {
 		if !within(runs[i], 2900, 3800) || !within(runs[i+1], 1300, 2000) {
 			continue
@@ -74,6 +107,7 @@ func (h *HeatPump) Hear(_ time.Duration, runs []int) {
 		}
 		if b[0] == 0x9C && b[4] == b[0]+b[1]+b[2]+b[3] && within(int(b[2]), 16, 30) && b[1]>>4 < 4 && b[3]>>4 < 4 &&
 			b[3]&15 <= 5 {
+			h.warm(at)
 			h.state = climate{on: b[1]&1 == 1, mode: b[1] >> 4, celsius: b[2], fan: b[3] >> 4, vane: b[3] & 15}
 		}
 	}

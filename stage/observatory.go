@@ -165,7 +165,7 @@ func (s *Stage) heatPump() {
 			return shown.frame(), nil
 		}})
 	}
-	s.infrared(h, &HeatPump{state: *shown}, "Heat pump")
+	s.infrared(h, &HeatPump{state: *shown, room: 18}, "Heat pump")
 }
 
 func (s *Stage) mixer() {

@@ -191,6 +191,11 @@ func (b Batch) putKey(tx *gorm.DB, d *device.Device, place int, old *device.Key)
 		UpdateAll: true}).Create(&row).Error; err != nil {
 		return err
 	}
+	if old == nil && len(k.Heard) > 0 || old != nil && !reflect.DeepEqual(old.Heard, k.Heard) {
+		if err := b.putHeard(tx, *k); err != nil {
+			return err
+		}
+	}
 	if !fresh {
 		return nil
 	}

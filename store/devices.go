@@ -75,16 +75,17 @@ func (s *Store) Devices() Devices { return Devices{s} }
 // DeviceLine is a device as it stands in a list.
 type DeviceLine struct {
 	ID, Slug, Name, Room, Kind, Maker, Model string
-	Keys, Learned                            int
+	Keys, Learned, Followed                  int
 }
 
 // Lines lists all devices.
 func (r Devices) Lines(ctx context.Context) ([]DeviceLine, error) {
 	var out []DeviceLine
 	err := r.store.read.WithContext(ctx).Raw(`SELECT d.id, d.slug, d.name, coalesce(r.name, '') AS room, d.kind, d.maker, d.model,
-		coalesce(k.keys, 0) AS keys, coalesce(k.learned, 0) AS learned
+		coalesce(k.keys, 0) AS keys, coalesce(k.learned, 0) AS learned, coalesce(k.followed, 0) AS followed
 		FROM devices d LEFT JOIN rooms r ON r.id = d.room_id
-		LEFT JOIN (SELECT device_id, count(*) AS keys, sum(version > 0) AS learned FROM keys GROUP BY device_id) k ON k.device_id = d.id
+		LEFT JOIN (SELECT device_id, count(*) AS keys, sum(version > 0) AS learned,
+			sum(version = 0 AND EXISTS (SELECT 1 FROM heard h WHERE h.key_id = keys.id)) AS followed FROM keys GROUP BY device_id) k ON k.device_id = d.id
 		WHERE d.removed_ms IS NULL`).Scan(&out).Error
 	return out, Explain(err)
 }
@@ -143,9 +144,13 @@ func load(tx *gorm.DB, id string) (device.Device, []error, error) {
 	if err != nil {
 		return d, nil, err
 	}
+	heard, err := readHeard(tx, id, trouble)
+	if err != nil {
+		return d, nil, err
+	}
 	for _, k := range keys {
 		key := device.Key{ID: k.ID, Name: k.Name, Hold: device.Hold(k.Hold), Version: k.Version, Codes: []device.Code{},
-			Changed: fromMillis(k.ChangedMS)}
+			Heard: heard[k.ID], Changed: fromMillis(k.ChangedMS)}
 		trouble(k.Name, readText(k.Extra, &key.Extra))
 		for _, c := range codes {
 			if c.KeyID != k.ID {
@@ -238,11 +243,13 @@ func (r Devices) Picture(ctx context.Context, id string) (Picture, error) {
 	return p, Explain(err)
 }
 
-// findKeys finds the keys that have a code of an identity in force.
-const findKeys = `SELECT d.id, d.slug, k.name, c.train FROM codes c JOIN keys k ON k.id = c.key_id AND k.version = c.version
-	JOIN devices d ON d.id = k.device_id WHERE c.identity = ? AND d.removed_ms IS NULL ORDER BY d.slug, k.name`
+// findKeys finds the keys that have a code of an identity in force, or follow one.
+const findKeys = `SELECT d.id, d.slug, k.name, f.train FROM (
+		SELECT c.key_id, c.train FROM codes c JOIN keys k ON k.id = c.key_id AND k.version = c.version WHERE c.identity = ?1
+		UNION SELECT key_id, train FROM heard WHERE identity = ?1) f
+	JOIN keys k ON k.id = f.key_id JOIN devices d ON d.id = k.device_id WHERE d.removed_ms IS NULL ORDER BY d.slug, k.name`
 
-// Sender is a key that has a code of an identity in force.
+// Sender is a key that has a code of an identity in force, or follows one.
 type Sender struct {
 	DeviceID string
 	device.Ref
@@ -255,7 +262,7 @@ func (s Sender) Train() (signal.Train, error) {
 	return t, json.Unmarshal(s.train, &t)
 }
 
-// Senders lists the keys that have a code of an identity in force.
+// Senders lists the keys that have a code of an identity in force, or follow one.
 func (r Devices) Senders(ctx context.Context, identity string) ([]Sender, error) {
 	rows, err := r.store.findKeys.QueryContext(ctx, identity)
 	if err != nil {
@@ -302,6 +309,9 @@ func (r Devices) Reindex(ctx context.Context, changing map[string]string, identi
 				if err != nil {
 					return err
 				}
+			}
+			if err := reindexHeard(tx, sheet, identify); err != nil {
+				return err
 			}
 			if err := tx.Exec("INSERT INTO indexed VALUES (?, ?) ON CONFLICT DO UPDATE SET changing = "+
 				"excluded.changing", sheet, how).Error; err != nil {

@@ -32,6 +32,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0011-stations", Migrate: stations},
 	{ID: "0012-sending", Migrate: sending},
 	{ID: "0013-beliefs", Migrate: beliefs},
+	{ID: "0014-heard", Migrate: heard},
 }
 
 const migrationTable = "migrations"
@@ -42,7 +43,7 @@ func migrate(db *gorm.DB) error {
 	// a new database has nothing to go through
 	m.InitSchema(func(tx *gorm.DB) error {
 		return execute(tx,
-			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables))
+			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables, heardTables))
 	})
 	return m.Migrate()
 }

@@ -23,6 +23,7 @@ type ControlState struct {
 	Presses int            `json:"presses,omitempty" doc:"Since it was last certain, which went on from there"`
 	Deaf    bool           `json:"deaf,omitempty" doc:"Nobody was listening for a while"`
 	Wrong   int            `json:"wrong,omitempty" doc:"How often a sensor said otherwise: one that is often wrong is doubtful sooner"`
+	Beside  []Gauge        `json:"beside,omitempty" doc:"What is measured of it, or beside it, such as a room's temperature beside the one that is wanted"`
 	History []ControlWas   `json:"history" doc:"What it was believed to be at, the newest first"`
 }
 

@@ -29,6 +29,7 @@ type Key struct {
 	Name    string     `json:"name"`
 	Codes   []Code     `json:"codes" doc:"Sent in order; empty while it is not learned"`
 	Hold    string     `json:"hold,omitempty" enum:"once,repeat" doc:"Held, it is sent once all the same, or again and again; else as its line code says"`
+	Heard   []Code     `json:"heard,omitempty" doc:"Codes of other handsets, such as rolling ones, that count as presses of it when they are heard; they are never sent"`
 	Version int        `json:"version" doc:"Of its codes, the one in force; 0 while it is not learned"`
 	Changed *time.Time `json:"changed,omitempty" doc:"Since when it sends that; left out while it is not learned"`
 }
@@ -61,6 +62,7 @@ type DeviceLine struct {
 	Model       string `json:"model"`
 	KeysTotal   int    `json:"keys_total"`
 	KeysLearned int    `json:"keys_learned"`
+	KeysHeard   int    `json:"keys_heard" doc:"Keys without codes that are followed when another handset's are heard"`
 }
 
 // KeyChange changes what is given of a key.
@@ -86,6 +88,12 @@ type HandCode struct {
 	Hz      int    `json:"hz,omitempty" minimum:"0" maximum:"1000000000" doc:"Of durations: carrier or channel; 0 is infrared at 38 kHz"`
 	Repeats *int   `json:"repeats,omitempty" minimum:"0" maximum:"50" doc:"How often the repeating part is sent; left out is as the line code says"`
 	GapUS   int    `json:"gap_us,omitempty" minimum:"0" maximum:"1000000" doc:"Least silence after each code"`
+}
+
+// HeardCode is what another handset sends for a key, as somebody wrote it.
+type HeardCode struct {
+	Text string `json:"text" minLength:"1" maxLength:"65536" doc:"As of HandCode"`
+	Hz   int    `json:"hz,omitempty" minimum:"0" maximum:"1000000000" doc:"Of durations: carrier or channel; 0 is infrared at 38 kHz"`
 }
 
 // KeyVersion is what a key sent from a time on.

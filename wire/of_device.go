@@ -87,6 +87,9 @@ func DeviceOf(d device.Device) Device {
 	for i, k := range d.Keys {
 		out.Keys[i] = Key{Name: k.Name, Hold: string(k.Hold), Version: k.Version, Changed: given(k.Changed),
 			Codes: CodesOf(k.Codes)}
+		if k.Followed() {
+			out.Keys[i].Heard = CodesOf(k.Heard)
+		}
 	}
 	return out
 }

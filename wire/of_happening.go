@@ -92,7 +92,7 @@ func LessonOf(l happening.LessonChanged) Lesson {
 		lk := LessonKey{Name: k.Name, State: string(k.State), Takes: len(k.Takes)}
 		if k.Code != nil && k.State == lesson.Settled {
 			c := CodeOf(*k.Code)
-			lk.Code = &c
+			lk.Code, lk.Rolling = &c, k.Rolling
 		}
 		w.Keys = append(w.Keys, lk)
 	}

@@ -22,7 +22,7 @@ type Reading struct {
 	Deviation  float64            `json:"deviation_us" doc:"Largest difference from the clean frame, in µs"`
 	Confidence float64            `json:"confidence" minimum:"0" maximum:"1"`
 	Measured   []line.Measurement `json:"measured,omitempty" doc:"What a sensor says"`
-	Rolling    bool               `json:"rolling,omitempty" doc:"The device obeys it once: it cannot be a key"`
+	Rolling    bool               `json:"rolling,omitempty" doc:"The device obeys it once: it can be followed, not sent"`
 	FromUS     int                `json:"from_us" doc:"Where in the press its frames begin, in µs"`
 	ToUS       int                `json:"to_us" doc:"Where they end"`
 }
@@ -186,6 +186,8 @@ type LessonKey struct {
 	State string `json:"state" enum:"waiting,asked,settled,skipped"`
 	Takes int    `json:"takes,omitempty" doc:"Of a free lesson: how often it was pressed, until it is settled"`
 	Code  *Code  `json:"code,omitempty"`
+
+	Rolling bool `json:"rolling,omitempty" doc:"Its code cannot be sent again: it is only followed"`
 }
 
 // Take is one press in a lesson and the judgement of it.

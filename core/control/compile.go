@@ -239,6 +239,12 @@ func (s *Spec) find(name string) (int, error) {
 	return 0, fmt.Errorf("%w %.40q: there are %s", ErrForm, name, strings.Join(names, ", "))
 }
 
+// Has says whether there is a control. The error wraps ErrForm and lists those that there are.
+func (s *Spec) Has(control string) error {
+	_, err := s.find(control)
+	return err
+}
+
 // Check says whether a control can be at a value. The error wraps ErrForm.
 func (s *Spec) Check(control, value string) error {
 	i, err := s.find(control)

@@ -18,6 +18,7 @@ var ErrCode = errors.New("code")
 // Bounds of codes, wherever they come from.
 const (
 	MaxCodes   = 8         // of a key
+	MaxHeard   = 8         // of a key
 	MaxRepeats = 50        // of the repeating part
 	MaxGapUS   = 1_000_000 // silence after a code
 	MaxUnitUS  = 10_000
@@ -160,6 +161,35 @@ func (c Code) Complete(book *line.Book) (Code, error) {
 		if err := c.Train.CheckKey(); err != nil {
 			return c, fmt.Errorf("%w: %w", ErrCode, err)
 		}
+	}
+	return c, nil
+}
+
+// CompleteHeard is Complete for a code that is only heard: a rolling code may stand there as well. What changes from
+// press to press is left out of it.
+func (c Code) CompleteHeard(book *line.Book) (Code, error) {
+	if c.Sheet == "" {
+		return c.Complete(book)
+	}
+	s, err := book.Sheet(c.Sheet)
+	if err != nil {
+		return c, fmt.Errorf("%w: %w", ErrCode, err)
+	}
+	still := line.Fields{}
+	for name := range c.Fields {
+		still[name] = c.Fields[name]
+	}
+	for name, turn := range s.Turns() {
+		if _, said := still[name]; said || turn.Counts {
+			still[name] = line.Number(0)
+		}
+	}
+	c.Sheet = s.Name
+	if c.Fields, err = s.Complete(still); err == nil {
+		err = c.bounds()
+	}
+	if err != nil {
+		return c, fmt.Errorf("%w: %w", ErrCode, err)
 	}
 	return c, nil
 }

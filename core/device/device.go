@@ -54,17 +54,23 @@ const (
 
 // Key is one command of a device. Without codes it waits to be learned.
 type Key struct {
-	ID      string    `json:"-"`
-	Name    string    `json:"name"`
-	Hold    Hold      `json:"hold,omitempty"`
-	Codes   []Code    `json:"codes"` // in force, in the order they are sent
-	Version int       `json:"-"`     // of the codes in force; 0 while it is not learned
+	ID    string `json:"-"`
+	Name  string `json:"name"`
+	Hold  Hold   `json:"hold,omitempty"`
+	Codes []Code `json:"codes"` // in force, in the order they are sent
+	// Heard are codes of other handsets, such as rolling ones: heard, they are presses of this key, and they are never
+	// sent.
+	Heard   []Code    `json:"heard,omitempty"`
+	Version int       `json:"-"` // of the codes in force; 0 while it is not learned
 	Changed time.Time `json:"-"`
 	Extra   Extra     `json:"-"`
 }
 
 // Learned says whether the key has codes.
 func (k Key) Learned() bool { return len(k.Codes) > 0 }
+
+// Followed says whether handsets are followed that it has no code of.
+func (k Key) Followed() bool { return len(k.Heard) > 0 }
 
 // Ref names a key of a device by their slugs.
 type Ref struct {
@@ -79,7 +85,7 @@ func (r Ref) String() string { return r.Device + "/" + r.Key }
 func (d Device) Clone() Device {
 	d.Keys = slices.Clone(d.Keys)
 	for i := range d.Keys {
-		d.Keys[i].Codes = slices.Clone(d.Keys[i].Codes)
+		d.Keys[i].Codes, d.Keys[i].Heard = slices.Clone(d.Keys[i].Codes), slices.Clone(d.Keys[i].Heard)
 	}
 	d.Face, d.Also = slices.Clone(d.Face), slices.Clone(d.Also)
 	d.Controls, d.Effects = slices.Clone(d.Controls), slices.Clone(d.Effects)
@@ -136,6 +142,27 @@ func (d *Device) SetCodes(name string, codes []Code) error {
 		}
 	}
 	k.Codes = codes
+	return nil
+}
+
+// Follow lets codes of another handset count as presses of a key, which is added where there is none of its name.
+// identity names what a code is on the air: one that is followed already is not taken twice.
+func (d *Device) Follow(name string, codes []Code, identity func(Code) string) error {
+	k, err := d.Key(name)
+	if err != nil {
+		if k, err = d.Add(name); err != nil {
+			return err
+		}
+	}
+	for _, c := range codes {
+		same := func(o Code) bool { return identity(o) == identity(c) }
+		switch {
+		case slices.ContainsFunc(k.Codes, same):
+			return fmt.Errorf("%w: %s sends that itself, so it is followed anyway", ErrCode, name)
+		case !slices.ContainsFunc(k.Heard, same):
+			k.Heard = append(k.Heard, c)
+		}
+	}
 	return nil
 }
 
@@ -240,6 +267,9 @@ func (d *Device) checkKeys() error {
 			return fmt.Errorf("%w: hold %.20q of %s: once, repeat, or nothing", ErrName, string(k.Hold), k.Name)
 		case len(k.Codes) > MaxCodes:
 			return fmt.Errorf("%w: %s has %d codes, the most is %d", ErrCode, k.Name, len(k.Codes), MaxCodes)
+		case len(k.Heard) > MaxHeard:
+			return fmt.Errorf("%w: %s follows %d codes of other handsets, the most is %d: stop following it, and "+
+				"begin anew", ErrCode, k.Name, len(k.Heard), MaxHeard)
 		}
 		seen[k.Name] = true
 	}

@@ -59,7 +59,7 @@ func (k Key) MarshalJSON() ([]byte, error) {
 // UnmarshalJSON reads a key, and keeps what it does not know.
 func (k *Key) UnmarshalJSON(data []byte) error {
 	type plain Key
-	return ReadExtra(data, (*plain)(k), &k.Extra, "name", "hold", "codes")
+	return ReadExtra(data, (*plain)(k), &k.Extra, "name", "hold", "codes", "heard")
 }
 
 // MarshalJSON writes a device with what was kept.

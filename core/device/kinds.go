@@ -30,6 +30,7 @@ var kinds = []Kind{
 	{Name: "shutter", Keys: []string{"up", "down", "stop"}},
 	{Name: "air-conditioner", Keys: []string{"on", "off"}, WholeState: true},
 	{Name: "heater", Keys: []string{"on", "off"}},
+	{Name: "contact", Keys: []string{"opened", "closed"}},
 	{Name: "other", Keys: []string{}},
 }
 

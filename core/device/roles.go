@@ -60,6 +60,17 @@ func SameRole(key string) []string {
 	return names
 }
 
+// Followed counts the keys that have no codes, and are followed when another handset's are heard.
+func (d *Device) Followed() int {
+	n := 0
+	for _, k := range d.Keys {
+		if !k.Learned() && k.Followed() {
+			n++
+		}
+	}
+	return n
+}
+
 // Learned counts the keys that have codes.
 func (d *Device) Learned() int {
 	n := 0

@@ -5,19 +5,23 @@ import (
 	"time"
 )
 
-// Sensor ties a measurement to a control of a device: power that it draws tells whether it is on.
+// Sensor ties a measurement to a control of a device: power that it draws tells whether it is on. Without values it
+// tells nothing and is only shown beside the control, such as a room's temperature beside the one that is wanted.
 type Sensor struct {
 	Control     string  `json:"control" maxLength:"40" doc:"Control that it tells"`
 	Measurement string  `json:"measurement" maxLength:"81" doc:"Name of the measurement"`
-	High        string  `json:"high" maxLength:"40" doc:"Value of the control above the upper limit"`
-	Low         string  `json:"low" maxLength:"40" doc:"Value below the lower limit"`
-	Above       float64 `json:"above" doc:"Upper limit"`
-	Below       float64 `json:"below" doc:"Lower limit; between the two nothing is told"`
+	High        string  `json:"high,omitempty" maxLength:"40" doc:"Value of the control above the upper limit"`
+	Low         string  `json:"low,omitempty" maxLength:"40" doc:"Value below the lower limit"`
+	Above       float64 `json:"above,omitempty" doc:"Upper limit"`
+	Below       float64 `json:"below,omitempty" doc:"Lower limit; between the two nothing is told"`
 	SettleMS    int     `json:"settle_ms,omitempty" minimum:"0" maximum:"600000" doc:"How long it has to stay there; 0 is 2 s"`
 }
 
 // MaxSensors is the most sensors of a device.
 const MaxSensors = 16
+
+// Tells says whether the measurement tells what the control is at.
+func (s Sensor) Tells() bool { return s.High != "" || s.Low != "" }
 
 // Settle is how long a measurement has to stay beyond a limit.
 func (s Sensor) Settle() time.Duration {
@@ -43,6 +47,12 @@ func (d *Device) checkSensors() error {
 				s.Above, s.Below)
 		case s.Measurement == "" || CheckText("measurement", s.Measurement) != nil:
 			return fmt.Errorf("%w: sensor of %.40s: name the measurement", ErrTraits, s.Control)
+		}
+		if !s.Tells() {
+			if err := spec.Has(s.Control); err != nil {
+				return err
+			}
+			continue
 		}
 		for _, v := range []string{s.High, s.Low} {
 			if err := spec.Check(s.Control, v); err != nil {

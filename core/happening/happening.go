@@ -71,6 +71,7 @@ var readers = map[string]func([]byte) (What, error){
 	Contradicted{}.Name():    read[Contradicted],
 	ToldBelief{}.Name():      read[ToldBelief],
 	WasSet{}.Name():          read[WasSet],
+	CounterBack{}.Name():     read[CounterBack],
 }
 
 func read[T What](data []byte) (What, error) {

@@ -57,6 +57,8 @@ type KeyLearned struct {
 	Device string `json:"device"`
 	Key    string `json:"key"`
 	As     string `json:"as,omitempty"` // what it sends, in words; "" where a capture was made the key
+	// Rolling says that the key is only followed.
+	Rolling bool `json:"rolling,omitempty"`
 }
 
 // Name of the type.
@@ -69,7 +71,29 @@ func (k KeyLearned) Tell() (Line, bool) {
 	if k.As == "" {
 		l.Text = fmt.Sprintf("Made a capture the key %s/%s", k.Device, k.Key)
 	}
+	if k.Rolling {
+		l.Text = fmt.Sprintf("Follow %s/%s where a handset sends %s", k.Device, k.Key, k.As)
+	}
 	return l, true
+}
+
+// CounterBack says that a followed handset counted less than before.
+type CounterBack struct {
+	Device string `json:"device"`
+	Key    string `json:"key"`
+	Before int64  `json:"before"`
+	Now    int64  `json:"now"`
+}
+
+// Name of the type.
+func (CounterBack) Name() string { return "counter-back" }
+
+// Tell says what may have happened.
+func (c CounterBack) Tell() (Line, bool) {
+	return Line{Kind: "device", Device: c.Device, Key: c.Key, Outcome: "warning",
+			Text: fmt.Sprintf("A handset of %s counts %d after %d: its battery was changed, or somebody sends a copy",
+				c.Device, c.Now, c.Before)},
+		true
 }
 
 // SetChanged says that a code set was put on the shelf, or taken off it.

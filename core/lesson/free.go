@@ -58,12 +58,16 @@ func (l *Lesson) hearFree(book *line.Book, p Press, knows Knows, allowed map[Ver
 	k := &l.Keys[i]
 	t.Key = k.Name
 	k.Takes = append(k.Takes, t)
+	rolling := ""
+	if t.Verdict == Rolling {
+		rolling = " It is a rolling code, which can be followed but not sent."
+	}
 	if learned, ok := Settle(book, k.Takes, l.Needed); ok {
 		l.At = i // until it is kept
-		t.Text = fmt.Sprintf("Learned as %q. Press another key, or name this one.", k.Name)
+		t.Text = fmt.Sprintf("Learned as %q. Press another key, or name this one.", k.Name) + rolling
 		return t, &learned
 	}
-	t.Text = fmt.Sprintf("A new key: %q. Let go, and press it again to be sure.", k.Name)
+	t.Text = fmt.Sprintf("A new key: %q. Let go, and press it again to be sure.", k.Name) + rolling
 	if len(k.Takes) > 1 {
 		t.Text = fmt.Sprintf("%q once more: press it %d times in all.", k.Name, l.Needed)
 	}

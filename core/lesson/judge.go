@@ -29,13 +29,13 @@ const (
 	OtherHandset Verdict = "other-handset" // another address than the other keys have
 	Differs      Verdict = "differs"       // it does not agree with the takes before
 	Noise        Verdict = "noise"         // two takes without structure and with nothing in common
-	Rolling      Verdict = "rolling"       // it changes with every press, and a receiver obeys each once
+	Rolling      Verdict = "rolling"       // accepted: it is followed, as its receiver obeys each press once
 	Sensor       Verdict = "sensor"        // a measurement, not a key
 	Unclear      Verdict = "unclear"       // no reading, where takes before had one
 )
 
 // Accepts says whether a take is one that settles a key.
-func (v Verdict) Accepts() bool { return v == Accepted || v == FullState }
+func (v Verdict) Accepts() bool { return v == Accepted || v == FullState || v == Rolling }
 
 // Allowable says whether a refusal can be overruled by whoever presses: it may be so on purpose.
 func (v Verdict) Allowable() bool {
@@ -124,9 +124,6 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	case len(p.Readings) == 0 && long < shortest:
 		return say(TooShort, "Too short: only a few pulses came in. Press %s once, firmly, 10 cm from the receiver.",
 			it)
-	case rolls(book, p):
-		return say(Rolling, "A rolling code: it changes with every press, and the device obeys each one once, so it "+
-			"cannot be replayed. Skip %s, and pair a handset of Urbo's with the device instead.", it)
 	case measures(book, p):
 		return say(Sensor, "That is a sensor's measurement, not a key. Press %s on the handset.", it)
 	case p.length() > longestPress && !allowed[TooLong]:
@@ -150,6 +147,12 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	}
 	clear := readableOf(before)
 	switch {
+	case rolls(book, p) && slices.ContainsFunc(clear, func(b Take) bool { return agree(book, b.Press, p) }):
+		return say(Rolling, "Both takes agree: this handset is followed from now on. To send, pair a handset of "+
+			"Urbo's own with the device.")
+	case rolls(book, p):
+		return say(Rolling, "A rolling code: it changes with every press, and the device obeys each one once, so it "+
+			"cannot be replayed, but it can be followed. Press %s again to be sure.", it)
 	case readable(p) && len(clear) == 0:
 		return say(Accepted, "Good. Let go, and press %s again to be sure.", it)
 	case readable(p):
@@ -224,7 +227,7 @@ func best(book *line.Book, p Press) *line.Sheet {
 
 func rolls(book *line.Book, p Press) bool {
 	s := best(book, p)
-	return s != nil && (s.NeverReplay != "" || s.Counts())
+	return s != nil && s.Rolls()
 }
 
 func measures(book *line.Book, p Press) bool {
@@ -285,6 +288,8 @@ type Learned struct {
 	Structure *bench.Structure
 	Takes     int // that counted
 	Agreed    int // of them
+	// Rolling is a code that cannot be sent again: it can only be followed.
+	Rolling bool
 }
 
 // Words says in short what was learned.
@@ -333,7 +338,7 @@ func learn(book *line.Book, group []Press) Learned {
 			reading, _, _ = shared(book, first, group[1])
 		}
 		reading.Unit = meanUnit(group, reading)
-		out.Reading = &reading
+		out.Reading, out.Rolling = &reading, rolls(book, first)
 		return out
 	}
 	// All frames of all takes vote; how many a press sends is what the first had.

@@ -33,7 +33,9 @@ type Key struct {
 	Name  string
 	State State
 	Code  *device.Code `json:",omitempty"` // what was learned; it stays while the key is asked for once more
-	Takes []Take       `json:",omitempty"` // of a free lesson, until it is settled
+	// Rolling says that the code can only be followed.
+	Rolling bool   `json:",omitempty"`
+	Takes   []Take `json:",omitempty"` // of a free lesson, until it is settled
 	// Allowed are refusals that were overruled for this key.
 	Allowed map[Verdict]bool `json:",omitempty"`
 }
@@ -163,7 +165,8 @@ func (l *Lesson) Keep(code device.Code) {
 		return
 	}
 	k := &l.Keys[l.At]
-	k.State, k.Code, k.Takes, k.Allowed = Settled, &code, nil, nil
+	k.State, k.Code, k.Rolling, k.Takes, k.Allowed = Settled, &code, l.Last != nil && l.Last.Verdict == Rolling, nil,
+		nil
 	if l.Free {
 		l.At = -1
 		return
@@ -302,6 +305,9 @@ func (l *Lesson) Prompt() string {
 		return l.promptFree(settled)
 	case l.Over() && settled == 0:
 		return "The lesson is over. No key was learned."
+	case l.Over() && l.rolling() > 0:
+		return fmt.Sprintf("Done: %d of %s learned, %d of them to be followed only. To send those as well, pair a "+
+			"handset of Urbo's own with the device.", settled, plain.Count(len(l.Keys), "key", "keys"), l.rolling())
 	case l.Over():
 		return fmt.Sprintf("Done: %d of %s learned.", settled, plain.Count(len(l.Keys), "key", "keys"))
 	case l.Paused:
@@ -313,6 +319,16 @@ func (l *Lesson) Prompt() string {
 		return fmt.Sprintf("Press %q again.", plain.Label(l.Asked()))
 	}
 	return fmt.Sprintf("Press %q on the handset.", plain.Label(l.Asked()))
+}
+
+// rolling counts the settled keys that can only be followed.
+func (l *Lesson) rolling() (n int) {
+	for _, k := range l.Keys {
+		if k.State == Settled && k.Rolling {
+			n++
+		}
+	}
+	return n
 }
 
 // Resting says whether it waits for somebody to resume it.

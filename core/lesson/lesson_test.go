@@ -95,8 +95,6 @@ func TestLesson_RefusalsSayWhatToDo(t *testing.T) {
 	}{
 		{held, lesson.OnlyRepeats, "only the end of the press"},
 		{short, lesson.TooShort, "10 cm from the receiver"},
-		{reading("roll56"), lesson.Rolling, "cannot be replayed"},
-		{reading("hop66"), lesson.Rolling, "cannot be replayed"},
 		{reading("sense-c8"), lesson.Sensor, "a sensor's measurement"},
 		{known, lesson.OtherKey, `the code of "red", which is learned already. Press "power" now`},
 	} {
@@ -105,6 +103,30 @@ func TestLesson_RefusalsSayWhatToDo(t *testing.T) {
 		assert.Equal(t, c.want, take.Verdict)
 		assert.Contains(t, take.Text, c.says)
 		assert.Empty(t, l.Takes, "a refused press is no take")
+	}
+}
+
+func TestLesson_RollingCodesAreFollowed(t *testing.T) {
+	press := func(sheet, changing string, n, button int64) lesson.Press {
+		p := reading(sheet)
+		p.Readings[0].Fields = line.Fields{"button": line.Number(button), changing: line.Number(n)}
+		return p
+	}
+	for sheet, changing := range map[string]string{"roll56": "counter", "hop66": "encrypted"} {
+		l := lesson.New([]string{"up", "down"}, 2)
+		take, learned := l.Hear(book, press(sheet, changing, 7, 2), lesson.Knows{})
+		assert.Equal(t, lesson.Rolling, take.Verdict, sheet)
+		assert.Contains(t, take.Text, "can be followed")
+		assert.Nil(t, learned)
+		take, _ = l.Hear(book, press(sheet, changing, 8, 4), lesson.Knows{})
+		assert.Contains(t, take.Text, "Press \"up\" again", "another button")
+		take, learned = l.Hear(book, press(sheet, changing, 9, 2), lesson.Knows{})
+		require.NotNil(t, learned, sheet)
+		assert.True(t, learned.Rolling)
+		assert.Contains(t, take.Text, "pair a handset")
+		l.Keep(device.Code{Sheet: sheet})
+		l.Finish()
+		assert.Contains(t, l.Prompt(), "1 of 2 keys learned, 1 of them to be followed only")
 	}
 }
 

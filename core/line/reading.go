@@ -138,7 +138,7 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 		if last < 0 {
 			last = len(out)
 			out = append(out, Reading{Sheet: s.Name, Fields: m.fields, From: signal.Sum(flat[:m.start]),
-				Rolling: s.NeverReplay != "" || s.Counts()})
+				Rolling: s.Rolls()})
 			sums = append(sums, 0)
 			checks = append(checks, float64(m.frame.checks))
 			headless = append(headless, 0)

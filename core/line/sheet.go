@@ -92,6 +92,9 @@ type Turn struct {
 	Counts bool  // it counts up from what the code says; else it goes through its values from 0
 }
 
+// Rolls says whether a device obeys each press of the sheet once.
+func (s *Sheet) Rolls() bool { return s.NeverReplay != "" || s.Counts() }
+
 // Turns lists the fields that have to change from press to press.
 func (s *Sheet) Turns() map[string]Turn {
 	var out map[string]Turn

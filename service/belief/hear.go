@@ -111,6 +111,18 @@ func (b *Beliefs) mediumOf(k device.Key) line.Medium {
 	return on.Medium
 }
 
+// channelOf is what carries the codes of a device's keys; false where none is known.
+func (b *Beliefs) channelOf(d device.Device) (device.Channel, bool) {
+	for _, k := range d.Keys {
+		for _, c := range slices.Concat(k.Codes, k.Heard) {
+			if on, err := c.On(b.Book); err == nil {
+				return on, true
+			}
+		}
+	}
+	return device.Channel{}, false
+}
+
 // inEarshot says whether a device hears what is sent or heard in a room: infrared stays in it, where both are known.
 func (b *Beliefs) inEarshot(deviceID, room string, medium line.Medium) bool {
 	d, err := b.Library.ByID(deviceID)
@@ -132,12 +144,8 @@ func (b *Beliefs) away() {
 		if err != nil {
 			continue
 		}
-		i := slices.IndexFunc(d.Keys, device.Key.Learned)
-		if i < 0 {
-			continue
-		}
-		on, err := d.Keys[i].Codes[0].On(b.Book)
-		if err != nil || b.Stations.Listens(on, d.Room) {
+		on, ok := b.channelOf(d)
+		if !ok || b.Stations.Listens(on, d.Room) {
 			continue
 		}
 		b.mu.Lock()

@@ -21,7 +21,7 @@ func (b *Beliefs) measured(what happening.Measured, h happening.Happening) {
 	defer b.mu.Unlock()
 	for _, m := range b.minds {
 		for _, s := range m.sensors {
-			if s.Measurement != what.Measurement {
+			if s.Measurement != what.Measurement || !s.Tells() {
 				continue
 			}
 			key := s.Measurement + " " + s.Control

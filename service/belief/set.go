@@ -228,9 +228,8 @@ func (b *Beliefs) try(ctx context.Context, m *mind, a Ask) (Result, error) {
 		if s.Frame != nil {
 			continue
 		}
-		if k, err := d.Key(s.Key); err != nil || !k.Learned() {
-			return r, fmt.Errorf("set %s: the key %s is not learned yet: urbo learn %s %s", a.Device, s.Key, a.Device,
-				s.Key)
+		if _, _, err := b.Library.Key(device.Ref{Device: d.Slug, Key: s.Key}); err != nil {
+			return r, fmt.Errorf("set %s: %w", a.Device, err)
 		}
 	}
 	last := b.Now()

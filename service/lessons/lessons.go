@@ -210,7 +210,7 @@ func asked(d device.Device, keys []string) ([]string, error) {
 		return slices.Clone(keys), nil
 	}
 	for _, k := range d.Keys {
-		if !k.Learned() {
+		if !k.Learned() && !k.Followed() {
 			keys = append(keys, k.Name)
 		}
 	}
@@ -290,7 +290,11 @@ func (ls *Lessons) knows(d device.Device, asked string) lesson.Knows {
 		if key.Name == asked {
 			continue
 		}
-		for _, c := range key.Codes {
+		codes := key.Codes
+		if len(codes) == 0 {
+			codes = key.Heard
+		}
+		for _, c := range codes {
 			if on, err := c.On(ls.book); err == nil {
 				k.Learn(on.Medium, c.Sheet, c.Fields)
 			}
@@ -323,13 +327,16 @@ func (ls *Lessons) keep(ctx context.Context, s *running, key string, learned les
 	}
 	d, err := ls.library.Change(ctx, s.DeviceID, library.Note{By: s.By, Cause: cause, Quiet: true},
 		func(d *device.Device) error {
+			if learned.Rolling {
+				return d.Follow(key, []device.Code{code}, ls.library.Identity)
+			}
 			return d.SetCodes(key, []device.Code{code})
 		})
 	if err != nil {
 		return code, err
 	}
 	ls.stream.Publish(happening.Happening{Cause: cause, By: s.By, What: happening.KeyLearned{Device: d.Slug, Key: key,
-		As: learned.Words()}})
+		As: learned.Words(), Rolling: learned.Rolling}})
 	return code, nil
 }
 
@@ -339,7 +346,11 @@ func (ls *Lessons) Code(l lesson.Learned) (device.Code, error) {
 	if l.Reading != nil {
 		readings = []line.Reading{*l.Reading}
 	}
-	c, err := ls.library.Suggest(device.Channel{Medium: l.Medium, Hz: l.Hz}, readings, l.Structure)
+	suggest := ls.library.Suggest
+	if l.Rolling {
+		suggest = ls.library.SuggestHeard
+	}
+	c, err := suggest(device.Channel{Medium: l.Medium, Hz: l.Hz}, readings, l.Structure)
 	c.Source, c.Takes, c.Agreed = "lesson", l.Takes, l.Agreed
 	return c, err
 }

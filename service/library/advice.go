@@ -120,8 +120,13 @@ func (a *adviser) power() {
 // keys lists those that are not learned, and those that its kind usually has.
 func (a *adviser) keys() {
 	var unlearned, missing []string
+	rolling := false
 	for _, k := range a.device.Keys {
-		if !k.Learned() {
+		for _, c := range k.Heard {
+			s, err := a.library.book.Sheet(c.Sheet)
+			rolling = rolling || !k.Learned() && err == nil && s.Rolls()
+		}
+		if !k.Learned() && !k.Followed() {
 			unlearned = append(unlearned, k.Name)
 		}
 	}
@@ -129,6 +134,9 @@ func (a *adviser) keys() {
 		if !a.device.Has(name) {
 			missing = append(missing, name)
 		}
+	}
+	if rolling {
+		a.say("", "Its handset has rolling codes, which are followed and cannot be sent: pair a handset of Urbo's own.")
 	}
 	if len(unlearned) > 0 && len(unlearned) < len(a.device.Keys) {
 		a.say("", "Not learned yet: %s.", strings.Join(unlearned, ", "))

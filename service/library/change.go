@@ -76,7 +76,7 @@ func (l *Library) put(ctx context.Context, note Note, c store.Change) (device.De
 	if err := l.complete(c); err != nil {
 		return *c.After, err
 	}
-	batch := store.Batch{Devices: []store.Change{c}, Identify: l.identify, At: l.now()}
+	batch := store.Batch{Devices: []store.Change{c}, Identify: l.Identity, At: l.now()}
 	if err := l.devices.Apply(ctx, batch); err != nil {
 		return *c.After, l.refused(err, c)
 	}
@@ -130,6 +130,14 @@ func (l *Library) complete(c store.Change) error {
 				return fmt.Errorf("keep %s/%s: %w", d.Slug, k.Name, err)
 			}
 		}
+		for j, code := range k.Heard {
+			if had != nil && j < len(had.Heard) && reflect.DeepEqual(had.Heard[j], code) {
+				continue
+			}
+			if k.Heard[j], err = code.CompleteHeard(l.book); err != nil {
+				return fmt.Errorf("follow %s/%s: %w", d.Slug, k.Name, err)
+			}
+		}
 	}
 	return nil
 }
@@ -167,7 +175,7 @@ func (l *Library) changed(note Note, c store.Change) {
 func (l *Library) remember(c store.Change) {
 	d := c.After.Clone()
 	e := &entry{full: &d, line: Line{ID: d.ID, Slug: d.Slug, Name: d.Name, Room: d.Room, Kind: d.Kind, Maker: d.Maker,
-		Model: d.Model, Keys: len(d.Keys), Learned: d.Learned()}}
+		Model: d.Model, Keys: len(d.Keys), Learned: d.Learned(), Followed: d.Followed()}}
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if c.Before != nil && c.Before.Slug != d.Slug {
@@ -208,6 +216,8 @@ func differences(a, b device.Device) []string {
 			out = append(out, "what "+k.Name+" sends")
 		case was.Hold != k.Hold:
 			out = append(out, "holding "+k.Name)
+		case !reflect.DeepEqual(was.Heard, k.Heard):
+			out = append(out, "what counts as "+k.Name+" when it is heard")
 		}
 	}
 	for _, k := range a.Keys {

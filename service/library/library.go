@@ -181,6 +181,11 @@ func (l *Library) Key(ref device.Ref) (device.Device, device.Key, error) {
 	if err != nil {
 		return d, device.Key{}, err
 	}
+	if !k.Learned() && k.Followed() {
+		return d, *k, fmt.Errorf("%w: %s is only followed where a handset sends it: pair a handset of Urbo's own "+
+			"(urbo "+
+			"device pair %s), or learn one whose codes can be sent", ErrNotLearned, ref, ref.Device)
+	}
 	if !k.Learned() {
 		return d, *k, fmt.Errorf("%w: %s: start a lesson for it (urbo learn %s %s)", ErrNotLearned, ref, ref.Device,
 			ref.Key)
@@ -188,8 +193,8 @@ func (l *Library) Key(ref device.Ref) (device.Device, device.Key, error) {
 	return d, *k, nil
 }
 
-// identify is the text by which a code is found.
-func (l *Library) identify(c device.Code) string { return c.Identity(l.book) }
+// Identity is the text by which a code is found.
+func (l *Library) Identity(c device.Code) string { return c.Identity(l.book) }
 
 // reindex works these texts out anew where a line sheet's fields change in another way than when they were made: after
 // an update, or after a sheet of one's own was edited.
@@ -208,7 +213,7 @@ func (l *Library) reindex(ctx context.Context) error {
 	if len(fresh) == 0 {
 		return nil
 	}
-	return l.devices.Reindex(ctx, fresh, l.identify)
+	return l.devices.Reindex(ctx, fresh, l.Identity)
 }
 
 // Slug tells what a device is called now, "" where it is gone.

@@ -36,9 +36,9 @@ func (l *Library) senders(identity string, frame signal.Train) []happening.KeyMa
 // sendersOf lists the keys that send what a code sends.
 func (l *Library) sendersOf(c device.Code) []happening.KeyMatch {
 	if c.Sheet != "" {
-		return l.senders(l.identify(c), nil)
+		return l.senders(l.Identity(c), nil)
 	}
-	return l.senders(l.identify(c), c.Train)
+	return l.senders(l.Identity(c), c.Train)
 }
 
 // SameCode lists the keys of other devices that send what a key sends.

@@ -128,7 +128,7 @@ func sameKeys(a, b []device.Key) bool {
 
 // prepare makes the changes that bring a pack, and checks each of them. The caller holds writer.
 func (l *Library) prepare(p pack.Pack, conflict string) (PackPlan, store.Batch, error) {
-	batch := store.Batch{Identify: l.identify, At: l.now()}
+	batch := store.Batch{Identify: l.Identity, At: l.now()}
 	plan, err := l.planned(p, conflict)
 	if err != nil {
 		return plan, batch, err

@@ -5,13 +5,15 @@ import (
 	"crypto/rand"
 	"encoding/binary"
 	"fmt"
+	"slices"
 
 	"urbo/core/device"
 	"urbo/core/pairing"
 )
 
 // Pair gives a device a handset of Urbo's own: keys with an id that nobody in the library has. What the keys sent
-// before is kept. Errors wrap pairing.ErrWay or ErrUnknownDevice.
+// before is kept, and followed: the handset that it was learned from goes on working. Errors wrap pairing.ErrWay or
+// ErrUnknownDevice.
 func (l *Library) Pair(ctx context.Context, slug, way string, note Note) (device.Device, pairing.Way, error) {
 	w, err := pairing.Find(way)
 	if err != nil {
@@ -23,7 +25,15 @@ func (l *Library) Pair(ctx context.Context, slug, way string, note Note) (device
 	}
 	d, err := l.ChangeBySlug(ctx, slug, note, func(d *device.Device) error {
 		for _, k := range keys {
+			var before []device.Code
+			if had, err := d.Key(k.Name); err == nil {
+				before = slices.DeleteFunc(slices.Clone(had.Codes),
+					func(c device.Code) bool { return c.Source == "own" })
+			}
 			if err := d.SetCodes(k.Name, k.Codes); err != nil {
+				return err
+			}
+			if err := d.Follow(k.Name, before, l.Identity); err != nil {
 				return err
 			}
 		}

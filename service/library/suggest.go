@@ -41,13 +41,21 @@ func (l *Library) Suggest(on device.Channel, readings []line.Reading, s *bench.S
 	return c, nil
 }
 
+// SuggestHeard is Suggest for what is only followed: a rolling code may be, too.
+func (l *Library) SuggestHeard(on device.Channel, readings []line.Reading, s *bench.Structure) (device.Code, error) {
+	if len(readings) > 0 && readings[0].Confidence >= line.Clear && readings[0].Rolling {
+		return device.Code{Source: "lesson", Sheet: readings[0].Sheet, Fields: readings[0].Fields}, nil
+	}
+	return l.Suggest(on, readings, s)
+}
+
 func (l *Library) suggestReading(on device.Channel, r line.Reading) (device.Code, error) {
 	c := device.Code{Source: "bench", Sheet: r.Sheet, Fields: r.Fields}
 	sheet, err := l.book.Sheet(r.Sheet)
 	if err != nil {
 		return c, err
 	}
-	if sheet.NeverReplay != "" || sheet.Counts() {
+	if sheet.Rolls() {
 		return c, fmt.Errorf("%w: %s: each press is obeyed once", line.ErrNeverReplay, r.Sheet)
 	}
 	c.Channel = device.Channel{Medium: sheet.Medium, Hz: sheet.CarrierHz + sheet.FrequencyHz}

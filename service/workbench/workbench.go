@@ -123,6 +123,19 @@ func (b *Workbench) Keep(ctx context.Context, id string, ref device.Ref, by stri
 	return d, nil
 }
 
+// Follow lets a capture count as a press of a key when it is heard again. A key that the device does not have is added.
+func (b *Workbench) Follow(ctx context.Context, id string, ref device.Ref, by string) (device.Device, error) {
+	c, err := b.Capture(ctx, id)
+	if err != nil {
+		return device.Device{}, err
+	}
+	code, err := b.library.SuggestHeard(device.Channel{Medium: c.Medium, Hz: c.Hz}, c.Readings, c.Structure)
+	if err != nil {
+		return device.Device{}, fmt.Errorf("follow %s: %w", ref, err)
+	}
+	return b.library.Follow(ctx, ref, []device.Code{code}, library.Note{By: by, Cause: id})
+}
+
 // Export writes a capture as a file, as it was heard.
 func (b *Workbench) Export(ctx context.Context, id, format string, w io.Writer) error {
 	c, err := b.Capture(ctx, id)

@@ -39,6 +39,7 @@ export type NewDevice = Schemas['NewDevice'];
 export type About = Schemas['About'];
 export type Control = Schemas['Control'];
 export type ControlState = Schemas['ControlState'];
+export type Gauge = Schemas['Gauge'];
 export type SetAnswer = Schemas['SetAnswer'];
 export type Want = Schemas['Want'];
 export type Pairing = Schemas['Pairing'];

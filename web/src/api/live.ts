@@ -79,6 +79,7 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     );
   });
   on<BelievedEvent>('believed', () => stale(keys.states));
+  on('measured', () => stale(keys.states));
   on('stage', () => stale(keys.stage));
   on('reset', () => void queryClient.invalidateQueries());
   source.onerror = () => {

@@ -228,6 +228,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/captures/{capture}/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let a capture count as a press of a key when it is heard again; it is never sent
+         * @description Needs the scope owner.
+         */
+        post: operations["follow-capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/captures/{capture}/keep": {
         parameters: {
             query?: never;
@@ -443,6 +463,30 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{device}/keys/{key}/heard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let codes of another handset count as presses of a key when they are heard; they are never sent
+         * @description Needs the scope owner.
+         */
+        post: operations["follow-key"];
+        /**
+         * Let only its own codes count as presses of a key
+         * @description Needs the scope owner.
+         */
+        delete: operations["unfollow-key"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1761,6 +1805,8 @@ export interface components {
              * @description Of the last press or word
              */
             at?: string;
+            /** @description What is measured of it, or beside it, such as a room's temperature beside the one that is wanted */
+            beside?: components["schemas"]["Gauge"][];
             control: string;
             /** @description Nobody was listening for a while */
             deaf?: boolean;
@@ -1921,6 +1967,11 @@ export interface components {
             was?: string;
         };
         DeviceLine: {
+            /**
+             * Format: int64
+             * @description Keys without codes that are followed when another handset's are heard
+             */
+            keys_heard: number;
             /** Format: int64 */
             keys_learned: number;
             /** Format: int64 */
@@ -2107,6 +2158,15 @@ export interface components {
             gap_us: number;
             train: number[];
         };
+        HeardCode: {
+            /**
+             * Format: int64
+             * @description Of durations: carrier or channel; 0 is infrared at 38 kHz
+             */
+            hz?: number;
+            /** @description As of HandCode */
+            text: string;
+        };
         Held: {
             id: string;
             /** Format: int64 */
@@ -2133,6 +2193,8 @@ export interface components {
             changed?: string;
             /** @description Sent in order; empty while it is not learned */
             codes: components["schemas"]["Code"][];
+            /** @description Codes of other handsets, such as rolling ones, that count as presses of it when they are heard; they are never sent */
+            heard?: components["schemas"]["Code"][];
             /**
              * @description Held, it is sent once all the same, or again and again; else as its line code says
              * @enum {string}
@@ -2206,6 +2268,8 @@ export interface components {
         LessonKey: {
             code?: components["schemas"]["Code"];
             name: string;
+            /** @description Its code cannot be sent again: it is only followed */
+            rolling?: boolean;
             /** @enum {string} */
             state: "waiting" | "asked" | "settled" | "skipped";
             /**
@@ -2514,7 +2578,7 @@ export interface components {
              * @description Short repeat frames after them
              */
             repeats: number;
-            /** @description The device obeys it once: it cannot be a key */
+            /** @description The device obeys it once: it can be followed, not sent */
             rolling?: boolean;
             /** @description Line sheet, such as nec */
             sheet: string;
@@ -2615,18 +2679,18 @@ export interface components {
              * Format: double
              * @description Upper limit
              */
-            above: number;
+            above?: number;
             /**
              * Format: double
              * @description Lower limit; between the two nothing is told
              */
-            below: number;
+            below?: number;
             /** @description Control that it tells */
             control: string;
             /** @description Value of the control above the upper limit */
-            high: string;
+            high?: string;
             /** @description Value below the lower limit */
-            low: string;
+            low?: string;
             /** @description Name of the measurement */
             measurement: string;
             /**
@@ -3948,6 +4012,95 @@ export interface operations {
             };
         };
     };
+    "follow-capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyRef"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "keep-capture": {
         parameters: {
             query?: never;
@@ -5190,6 +5343,182 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "follow-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeardCode"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "unfollow-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
             };
             /** @description Bad Request */
             400: {

@@ -25,8 +25,14 @@ export const words = {
     removedAt: (t: string) => `removed ${t}`,
     restore: 'Bring it back',
     restoreName: (name: string) => `Bring back ${name}`,
-    learned: (n: number, all: number) =>
-      all === 0 ? 'no keys yet' : n === 0 ? 'waits for its lesson' : `${n} of ${all} keys learned`,
+    learned: (n: number, all: number, followed: number) =>
+      all === 0
+        ? 'no keys yet'
+        : n === 0 && followed > 0
+          ? `${followed} of ${all} keys followed`
+          : n === 0
+            ? 'waits for its lesson'
+            : `${n} of ${all} keys learned`,
     name: 'Name',
     room: 'Room',
     kind: 'Kind',
@@ -77,7 +83,7 @@ export const words = {
     set: (key: string, set: string) => `No device here has it. It is ${key} of the code set ${set}`,
     both: 'They send the same: one press moves both.',
     make: 'Look at it on the bench, or make it a key',
-    rolling: 'A rolling code: its device obeys it once, so it cannot be a key.',
+    rolling: 'A rolling code: its device obeys it once, so it can be followed, but not sent.',
   },
   audition: {
     title: 'Audition',
@@ -203,6 +209,10 @@ export const words = {
     },
     codes: 'What its keys send',
     notLearned: 'not learned yet',
+    followed: 'followed, not sent',
+    followedAs: (codes: string) => `followed where it is heard: ${codes}`,
+    unfollow: 'Stop following',
+    unfollowOf: (key: string) => `Stop following ${key}`,
     own: (bits: string) => `a code of its own: ${bits}`,
     train: (n: number) => `train of ${n} durations`,
     lesson: 'Start a lesson',
@@ -242,6 +252,7 @@ export const words = {
     redo: (key: string) => `Redo ${key}: learn it again`,
     progress: (n: number, all: number) => `${n} of ${all} settled`,
     takes: (n: number, all: number) => `take ${n} of ${all}`,
+    followed: 'followed',
     states: { waiting: 'waits', asked: 'asked now', settled: 'settled', skipped: 'skipped' },
     toDevice: 'To the device',
     tryIt: 'Try it',
@@ -430,6 +441,14 @@ export const words = {
       told: 'told',
       sensed: 'sensed',
     },
+    measured: (value: string) => `measured: ${value}`,
+    comfort: 'Heating and cooling',
+    wanted: 'Wanted',
+    room: 'Measured',
+    noRoom: 'nothing measures the room yet',
+    believedTo: 'Believed to be doing',
+    to: (value: string) => `to ${value}`,
+    hasNo: (what: string) => `It has no ${what}.`,
     trust: { certain: 'certain', believed: 'believed', doubtful: 'doubtful' },
     before: (value: string) => `before: ${value}`,
     deaf: 'nobody was listening for a while',

@@ -3,11 +3,21 @@ import type { ReactNode } from 'react';
 import type { ControlState } from '../api/client';
 import { words } from '../app/words';
 import { label } from '../shared/text';
-import { from, shown } from './state';
+import { from, gauge, shown } from './state';
 
 // Belief is what a control is believed to be at: its outline is solid where that is certain, dashed where it is
 // believed, and what is doubtful has a question mark.
-export function Belief({ name, state, aside }: { name: string; state: ControlState; aside?: ReactNode }) {
+export function Belief({
+  name,
+  state,
+  bare = false,
+  aside,
+}: {
+  name: string;
+  state: ControlState;
+  bare?: boolean; // what is measured stands elsewhere
+  aside?: ReactNode;
+}) {
   return (
     <Box>
       <Box sx={{ display: 'flex', alignItems: 'center', justifyContent: 'space-between', minHeight: 44 }}>
@@ -29,6 +39,11 @@ export function Belief({ name, state, aside }: { name: string; state: ControlSta
       >
         {shown(state)}
       </Box>
+      {(bare ? [] : (state.beside ?? [])).map((g) => (
+        <Box key={g.name} component="span" sx={{ ml: 1 }}>
+          {words.controls.measured(gauge(g))}
+        </Box>
+      ))}
       <Box sx={{ color: 'text.secondary', fontSize: '0.9rem' }}>
         {words.controls.trust[state.word]}
         {' · '}

@@ -10,6 +10,7 @@ import { Belief } from './Belief';
 import { Really } from './Really';
 import { Setter } from './Setter';
 import { useSetControls } from './queries';
+import { comfortOf } from './state';
 
 // ControlRow is one control: what is believed of it, and what sets it.
 export function ControlRow({
@@ -46,6 +47,7 @@ export function ControlRow({
       <Belief
         name={control.name}
         state={state}
+        bare={comfortOf((device.controls ?? []) as Control[])?.name === control.name}
         aside={
           <Button
             size="small"

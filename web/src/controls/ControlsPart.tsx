@@ -2,6 +2,7 @@ import Box from '@mui/material/Box';
 import type { Control, ControlState, Device } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Comfort } from './Comfort';
 import { ControlRow } from './ControlRow';
 import { useStates } from './queries';
 
@@ -13,6 +14,7 @@ export function ControlsPart({ device }: { device: Device }) {
   return (
     <Panel title={words.controls.title}>
       {states.error && <Note alert>{states.error.message}</Note>}
+      <Comfort controls={controls} states={states.data ?? []} />
       <Box sx={{ display: 'grid' }}>
         {controls.map((c) => {
           const state = of(c);

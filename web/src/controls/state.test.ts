@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest';
 import type { Control, ControlState } from '../api/client';
-import { from, shown, step, valuesOf } from './state';
+import { comfortOf, does, from, lacks, shown, step, valuesOf } from './state';
 
 const state = (more: Partial<ControlState>): ControlState => ({
   control: 'volume',
@@ -35,4 +35,23 @@ test('a dial goes in its steps and stays within its ends', () => {
 
 test('a power without named values is off or on', () => {
   expect(valuesOf({ name: 'power', kind: 'power' } as Control)).toEqual(['off', 'on']);
+});
+
+test('heating and cooling is told in words, with what it lacks', () => {
+  const power = { name: 'power', kind: 'power' } as Control;
+  const target = { name: 'target', kind: 'dial', least: 16, most: 30, unit: '°C' } as Control;
+  const mode = { name: 'mode', kind: 'selector', values: ['auto', 'cooling', 'heating'] } as Control;
+  const fan = { name: 'fan', kind: 'selector', values: ['low', 'high'] } as Control;
+  const all = [power, mode, target, fan];
+  expect(comfortOf(all)).toBe(target);
+  expect(comfortOf([{ ...target, unit: '' }, power])).toBeUndefined();
+  expect(lacks(all)).toEqual(['drying', 'fan only', 'vane']);
+  const now = [
+    state({ control: 'power', kind: 'power', value: 'on', source: 'sent' }),
+    state({ control: 'mode', kind: 'selector', value: 'heating', source: 'sent' }),
+    state({ control: 'target', value: '21', unit: '°C', source: 'sent' }),
+    state({ control: 'fan', kind: 'selector', value: 'low', source: 'sent' }),
+  ];
+  expect(does(now, all)).toBe('heating, to 21 °C, fan low');
+  expect(does([state({ control: 'power', kind: 'power', value: 'off' })], all)).toBe('off');
 });

@@ -1,6 +1,6 @@
-import type { Control, ControlState } from '../api/client';
+import type { Control, ControlState, Gauge } from '../api/client';
 import { words } from '../app/words';
-import { clock } from '../shared/text';
+import { clock, label } from '../shared/text';
 
 // valuesOf lists the values of a control that has names for them.
 export function valuesOf(c: Control): string[] {
@@ -24,6 +24,50 @@ export function shown(s: ControlState): string {
   if (s.phase === 'cooling') return `${text}${mark}, ${words.controls.cooling}`;
   if (s.moving) return `${text}${mark}, ${words.controls.moving}`;
   return text + mark;
+}
+
+// gauge is a measurement with its unit.
+export function gauge(g: Gauge): string {
+  return `${g.value}${g.unit ? ` ${g.unit}` : ''}`;
+}
+
+// comfortOf finds the dial of a temperature, on a device that can be switched: the heart of heating and cooling.
+export function comfortOf(controls: Control[]): Control | undefined {
+  if (!controls.some((c) => c.kind === 'power')) return undefined;
+  return controls.find((c) => c.kind === 'dial' && /^°[CF]$/.test(c.unit ?? ''));
+}
+
+// does says in words what a device for heating and cooling is believed to do.
+export function does(states: ControlState[], controls: Control[]): string {
+  const power = states.find((s) => s.kind === 'power');
+  if (!power?.value) return words.controls.notKnown;
+  if (power.value === 'off') return label('off');
+  const parts = states
+    .filter((s) => s.kind === 'selector' && s.value)
+    .map((s) => (s.control === 'mode' ? label(s.value ?? '') : `${s.control} ${s.value}`));
+  if (power.value !== 'on') parts.unshift(label(power.value));
+  const target = states.find((s) => s.control === comfortOf(controls)?.name);
+  if (target?.value) parts.splice(1, 0, words.controls.to(shown(target)));
+  return parts.length ? parts.join(', ') : label(power.value);
+}
+
+// usual are the modes of heating and cooling, by how their names begin.
+const usual: Record<string, string> = {
+  heat: 'heating',
+  cool: 'cooling',
+  dry: 'drying',
+  fan: 'fan only',
+  auto: 'auto',
+};
+
+// lacks lists what a device for heating and cooling does not have of what most have.
+export function lacks(controls: Control[]): string[] {
+  const mode = controls.find((c) => c.name === 'mode');
+  const out = mode ? Object.keys(usual).filter((u) => !mode.values?.some((v) => v.startsWith(u))) : [];
+  return [
+    ...out.map((u) => usual[u] ?? u),
+    ...['fan', 'vane'].filter((name) => !controls.some((c) => c.name === name)),
+  ];
 }
 
 // from says where a belief comes from, and since when.

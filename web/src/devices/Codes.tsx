@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { useState } from 'react';
 import type { Device } from '../api/client';
-import { useUndo } from './queries';
+import { useUndo, useUnfollow } from './queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
@@ -14,6 +14,7 @@ const small = { minHeight: 32, minWidth: 0, py: 0 };
 // Codes lists what each key of a device sends; a key can be changed, and its last change undone.
 export function Codes({ device }: { device: Device }) {
   const undo = useUndo(device.slug);
+  const unfollow = useUnfollow(device.slug);
   const [changing, setChanging] = useState('');
   return (
     <Panel title={words.device.codes}>
@@ -41,9 +42,25 @@ export function Codes({ device }: { device: Device }) {
                 overflowWrap: 'anywhere',
               }}
             >
-              {k.codes.length > 0 ? k.codes.map(sends).join(words.device.then) : words.device.notLearned}
+              {k.codes.length > 0 && k.codes.map(sends).join(words.device.then)}
+              {k.codes.length === 0 && !k.heard?.length && words.device.notLearned}
+              {k.heard?.length ? (
+                <Box sx={{ color: 'text.secondary' }}>
+                  {words.device.followedAs(k.heard.map(sends).join(', '))}
+                </Box>
+              ) : null}
             </Box>
             <Box component="dd" sx={{ m: 0, textAlign: 'right', whiteSpace: 'nowrap' }}>
+              {k.heard?.length ? (
+                <Button
+                  size="small"
+                  sx={small}
+                  aria-label={words.device.unfollowOf(label(k.name))}
+                  onClick={() => unfollow.mutate(k.name)}
+                >
+                  {words.device.unfollow}
+                </Button>
+              ) : null}
               {k.version > 1 && (
                 <Button
                   size="small"
@@ -71,7 +88,7 @@ export function Codes({ device }: { device: Device }) {
           </Box>
         ))}
       </Box>
-      {undo.error && <Note alert>{undo.error.message}</Note>}
+      {(undo.error ?? unfollow.error) && <Note alert>{(undo.error ?? unfollow.error)?.message}</Note>}
     </Panel>
   );
 }

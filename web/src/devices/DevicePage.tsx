@@ -31,7 +31,7 @@ export default function DevicePage() {
   if (found.error) return <Note alert>{found.error.message}</Note>;
   if (!device) return <Note>{words.loading}</Note>;
   if (device.slug !== slug) return <Navigate to={`/devices/${device.slug}`} replace />;
-  const missing = device.keys.filter((k) => k.codes.length === 0).length;
+  const missing = device.keys.filter((k) => k.codes.length === 0 && !k.heard?.length).length;
   return (
     <>
       <Box component={Link} to="/devices" sx={{ color: 'text.secondary', display: 'inline-block', py: 1 }}>

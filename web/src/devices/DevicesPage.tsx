@@ -97,7 +97,7 @@ function Row({ device: d }: { device: DeviceLine }) {
         {[d.maker, d.model].filter(Boolean).join(' ') || d.kind}
       </Box>
       <Box component="span" sx={{ color: 'text.secondary', textAlign: { sm: 'right' } }}>
-        {words.devices.learned(d.keys_learned, d.keys_total)}
+        {words.devices.learned(d.keys_learned, d.keys_total, d.keys_heard)}
       </Box>
     </Box>
   );

@@ -20,6 +20,7 @@ export function HandsetFace({ device }: { device: Device }) {
   useEffect(() => () => window.clearTimeout(fade.current), []);
 
   const learned = new Set(device.keys.filter((k) => k.codes.length > 0).map((k) => k.name));
+  const followed = new Set(device.keys.filter((k) => k.heard?.length).map((k) => k.name));
   const send = async (key: string, down?: () => boolean) => {
     window.clearTimeout(fade.current);
     const name = label(key);
@@ -46,9 +47,17 @@ export function HandsetFace({ device }: { device: Device }) {
           <KeyButton
             name={key}
             state={told?.key === key ? told.state : learned.has(key) ? 'plain' : 'missing'}
-            hint={learned.has(key) ? undefined : words.device.notLearned}
+            hint={
+              learned.has(key)
+                ? undefined
+                : followed.has(key)
+                  ? words.device.followed
+                  : words.device.notLearned
+            }
             onPress={() =>
-              learned.has(key) ? void send(key) : void navigate(`/devices/${device.slug}/lesson?key=${key}`)
+              learned.has(key) || followed.has(key) // whoever sends a followed one is told what to do
+                ? void send(key)
+                : void navigate(`/devices/${device.slug}/lesson?key=${key}`)
             }
             onHold={learned.has(key) && holds(key) ? (down) => send(key, down) : undefined}
           />

@@ -34,7 +34,7 @@ export function LessonKeys({ lesson, onRedo }: { lesson: Lesson; onRedo: (key: s
             </Box>
             <span>{label(k.name)}</span>
             <Box component="span" sx={{ color: 'text.secondary', fontSize: 14 }}>
-              {words.lesson.states[k.state]}
+              {k.rolling && k.state === 'settled' ? words.lesson.followed : words.lesson.states[k.state]}
             </Box>
             {lesson.state !== 'ended' && (k.state === 'settled' || k.state === 'skipped') && (
               <Button

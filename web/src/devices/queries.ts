@@ -49,6 +49,12 @@ export const useUndo = (device: string) =>
       ),
   });
 
+export const useUnfollow = (device: string) =>
+  useMutation({
+    mutationFn: (key: string) =>
+      unwrap(client.DELETE('/api/devices/{device}/keys/{key}/heard', { params: { path: { device, key } } })),
+  });
+
 export const useChangeDevice = (device: string) =>
   useMutation({
     mutationFn: (body: DeviceChange) =>
