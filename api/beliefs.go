@@ -162,7 +162,7 @@ func setAnswer(r belief.Result) wire.SetAnswer {
 		Presses: list(r.Presses, func(p happening.Receipt) wire.Press { return wire.PressOf(p) })}
 	for _, s := range r.Plan.Steps {
 		w.Steps = append(w.Steps,
-			wire.PlanStep{Key: s.Key, Frame: s.Frame, Times: s.Times, WaitMS: int(s.Wait.Milliseconds()),
+			wire.PlanStep{Key: s.Key, Frame: s.Frame, Times: s.Times, HoldMS: int(s.Hold.Milliseconds()), WaitMS: int(s.Wait.Milliseconds()),
 				NotLaterMS: int(s.NotLater.Milliseconds())})
 	}
 	return w

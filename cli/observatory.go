@@ -135,6 +135,9 @@ func proposed(kind string, keys []device.Key) []control.Control {
 		if controls[i].Kind == control.Digits {
 			controls[i].Favourites = map[string]int{"marsh radio": 47}
 		}
+		if kind == "amplifier" && controls[i].Kind == control.Dial {
+			controls[i].Rate = 5 // steps in a second while a key is held
+		}
 	}
 	return controls
 }

@@ -220,6 +220,9 @@ func (a *app) printAnswer(slug string, got wire.SetAnswer, dry bool) {
 				what = "send all of " + slug + ": " + frameText(s.Frame)
 			}
 			fmt.Fprint(a.Out, wait+what)
+			if s.HoldMS > 0 {
+				fmt.Fprintf(a.Out, ", held for %.1f s", float64(s.HoldMS)/1000)
+			}
 			if s.Times > 1 {
 				fmt.Fprintf(a.Out, " %d times", s.Times)
 			}

@@ -6,7 +6,7 @@ import (
 )
 
 // Amplifier is the lecture amplifier: its power key toggles, its volume goes from 0 to 60, and four inputs are direct.
-// It acts once for the frames of one press.
+// It acts once for the frames of one press, but for the volume keys, which step on while they are held.
 type Amplifier struct {
 	on     bool
 	volume int
@@ -14,6 +14,7 @@ type Amplifier struct {
 	input  int
 	before uint32        // the command obeyed last
 	heard  time.Duration // when its last frame came
+	next   time.Duration // when a volume key that is held steps on
 }
 
 const amplifierAddress = 0x6B // 8 bits
@@ -29,6 +30,12 @@ const (
 // amplifierHold is how soon the same command must come again to count as the same press.
 const amplifierHold = 120 * time.Millisecond
 
+// A volume key that is held steps on after a while, and then again and again.
+const (
+	amplifierWaits = 400 * time.Millisecond
+	amplifierSteps = 200 * time.Millisecond
+)
+
 func newAmplifier() *Amplifier { return &Amplifier{volume: 14, input: 1} }
 
 // Hear obeys frames of 15 bits with the amplifier's address.
@@ -40,7 +47,12 @@ func (a *Amplifier) Hear(at time.Duration, runs []int) {
 		command := value & 0x7F
 		same := command == a.before && at-a.heard < amplifierHold
 		a.before, a.heard = command, at
-		if !same {
+		switch held := command == amplifierUp || command == amplifierDown; {
+		case !same:
+			a.next = at + amplifierWaits
+			a.obey(command)
+		case held && at >= a.next:
+			a.next += amplifierSteps
 			a.obey(command)
 		}
 	})

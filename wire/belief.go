@@ -67,7 +67,8 @@ type PlanStep struct {
 	Key        string            `json:"key,omitempty"`
 	Frame      map[string]string `json:"frame,omitempty" doc:"What a frame says that carries several controls, by control; then there is no key"`
 	Times      int               `json:"times"`
-	WaitMS     int               `json:"wait_ms,omitempty" doc:"From the press before"`
+	HoldMS     int               `json:"hold_ms,omitempty" doc:"How long it is held down; 0 is a short press"`
+	WaitMS     int               `json:"wait_ms,omitempty" doc:"From the press before, or its end where it was held"`
 	NotLaterMS int               `json:"not_later_ms,omitempty" doc:"Later than this after the press before, the rest is given up"`
 }
 

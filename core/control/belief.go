@@ -24,6 +24,7 @@ type Possible struct {
 	Ranges  Ranges   `json:"ranges,omitempty"`
 	Typed   *Typed   `json:"typed,omitempty"`
 	Motions []Motion `json:"motions,omitempty"`
+	Part    *Part    `json:"part,omitempty"`
 }
 
 // Case is one phase that a device may be in, with what its controls may be at meanwhile.
@@ -146,7 +147,7 @@ func (s Span) or(t Span) Span {
 
 func (p Possible) or(q Possible) Possible {
 	return Possible{Ranges: p.Ranges.or(q.Ranges), Typed: orTyped(p.Typed, q.Typed),
-		Motions: orMotions(p.Motions, q.Motions)}
+		Motions: orMotions(p.Motions, q.Motions), Part: orPart(p.Part, q.Part)}
 }
 
 func earlier(a, b time.Time) time.Time {

@@ -103,18 +103,8 @@ func (s *Spec) compile(i int) error {
 			n, _ := c.index(v) // checked before
 			note(add(c.Keys[v], OpSet, n))
 		}
-		for _, v := range sorted(c.Sequences) {
-			n, _ := c.index(v)
-			keys := c.Sequences[v]
-			if len(keys) == 0 {
-				return fmt.Errorf("%w %s: no keys for %s", ErrForm, c.Name, v)
-			}
-			note(add(keys[len(keys)-1], OpSet, n))
-			for _, k := range keys[:len(keys)-1] {
-				if !slices.Contains(s.order, k) {
-					note(fmt.Errorf("%w %s: there is no key %.40q", ErrForm, c.Name, k))
-				}
-			}
+		for _, k := range c.parts() {
+			note(add(k, OpPart, 0))
 		}
 		round := OpRound
 		if c.size() == 2 {

@@ -67,7 +67,7 @@ func (s *Spec) turned(e, to effect) effect {
 		out.arg = (e.arg + 1) % 10
 	case OpRound:
 		out.op, out.arg = OpStep, 2
-	case OpFlip, OpOn, OpEnter, OpStop, OpCycle, OpVague:
+	case OpFlip, OpOn, OpEnter, OpStop, OpCycle, OpPart, OpVague:
 	}
 	return out
 }

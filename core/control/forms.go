@@ -137,6 +137,7 @@ const (
 	OpStop  Op = "stop"  // travel
 	OpCycle Op = "cycle" // travel: open, stop, close, stop
 	OpVague Op = "vague" // to anything
+	OpPart  Op = "part"  // of a sequence that sets a value; forms alone make it
 )
 
 // Effect is what a key does to a control, while power has a value.
@@ -284,7 +285,10 @@ func (c *Control) checkValues(wrong complaint, framed bool) error {
 			return wrong("keys for %.40q: its values are %s", v, strings.Join(all, ", "))
 		}
 	}
-	return nil
+	if c.Kind != Selector {
+		return nil
+	}
+	return c.checkSequences(wrong)
 }
 
 func (c *Control) checkDial(wrong complaint, framed bool) error {

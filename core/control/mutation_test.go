@@ -17,7 +17,7 @@ import (
 	"urbo/core/control"
 )
 
-var mutants = flag.Int("mutants", 4000, "how many stories are told to each changed rule")
+var mutants = flag.Int("mutants", 8000, "how many stories are told to each changed rule")
 
 // rules are changes of single rules: of phases, of what is typed, of travel, of trust and of plans. The stories have to
 // find every one.
@@ -111,8 +111,8 @@ var rules = []struct{ name, file, old, new string }{
 	{"a certain value is pressed", "plan_set.go", "case !p.ask.Asked && p.certainly(w):", "case false:"},
 	{"a certain power is pressed", "plan_power.go", "case !p.ask.Asked && p.certainly(w), key == \"\" && p.already(w):",
 		"case key == \"\" && p.already(w):"},
-	{"a person's wish is left out", "plan_set.go", "	case key != \"\":\n		p.pressKeys(w, key)",
-		"	case key != \"\" && !already:\n		p.pressKeys(w, key)"},
+	{"a person's wish is left out", "plan_set.go", "	case key != \"\":\n		p.press(Step{Key: key})",
+		"	case key != \"\" && !already:\n		p.press(Step{Key: key})"},
 	{"what is believed so goes round", "plan_set.go",
 		"	case already:\n		p.leave(w.control)\n		if p.ask.Asked {\n			p.offer(w)\n		}\n",
 		""},
@@ -134,6 +134,28 @@ var rules = []struct{ name, file, old, new string }{
 	{"moves by parts for ever", "plan_move.go", "m.Dir != 0 || m.Moves >= mostMoves", "m.Dir != 0"},
 	{"stop comes late", "plan_move.go", "after := ms(c.DelayMS) + time.Duration(part)",
 		"after := ms(c.DelayMS) + time.Duration(part+200)"},
+	{"a sequence is its last key", "sequence.go", "value, begun := c.led(keys)",
+		"value, begun := c.led(keys)\n		for i, v := range c.values() {\n			if value < 0 && c.Sequences[v][len(c.Sequences[v])-1] == key {\n				value = i\n			}\n		}"},
+	{"what is late goes on a sequence", "sequence.go", "lost := t.Lost || !t.At.IsZero() && at.Sub(t.At) > less(c.forgets())",
+		"lost := t.Lost"},
+	{"what was lost is found again", "sequence.go", "lost := t.Lost || ", "lost := "},
+	{"the end of no sequence does nothing", "sequence.go", "if c.endsOne(key) {", "if false {"},
+	{"what goes on sets nothing", "sequence.go", "		if value >= 0 {\n			next.Ranges", "		if value >= 0 && !begun {\n			next.Ranges"},
+	{"what a sequence sets ends it", "sequence.go", "		if begun {\n			next.Part", "		if begun && value < 0 {\n			next.Part"},
+	{"a sequence makes certain", "sequence.go", "		t.set(value, p.At)\n", "		t.set(value, p.At)\n		t.Sets = sure\n"},
+	{"other keys interrupt no sequence", "press.go", "t != nil && !s.parts(p.Key, i)", "t != nil && t.Lost && !s.parts(p.Key, i)"},
+	{"what was begun is gone on with", "sequence.go", "p.due = later(p.due, t.At.Add(more(c.forgets())+time.Millisecond))", "_ = t"},
+	{"a frame changes only what is known", "whole.go", "next.Possible[i] = Possible{Ranges: only(n)}",
+		"next.Possible[i] = c.Possible[i].or(Possible{Ranges: only(n)})"},
+	{"a frame does not switch", "whole.go", "if n == 0 {\n				next.Phase = Off", "if false {\n				next.Phase = Off"},
+	{"a frame takes the rest from nowhere", "whole.go", "n, known := p.single(i)", "n, known := 0, true"},
+	{"what needs power is sent without", "whole.go", "power != nil && power.want == nil && !p.always(power.mask)", "false"},
+	{"steps from nowhere", "whole.go", "if w.relative != 0 && !known {", "if false {"},
+	{"a certain frame is sent", "whole.go", "false, p.ask.Asked\n", "false, true\n"},
+	{"a key is held too shortly", "plan_set.go", "float64(steps+1) / c.Rate", "float64(steps)/2 / c.Rate"},
+	{"a key is let go at once", "plan.go", "p.now = p.now.Add(step.Hold)", "_ = step.Hold"},
+	{"a held key makes certain", "trust.go", "if least == 1 {", "if least > 0 {"},
+	{"a held key is one step of a run", "trust.go", "e.arg * least", "e.arg"},
 	{"a plan is always sure", "plan.go", "p.plan.Sure = !p.stuck", "p.plan.Sure = true"},
 	{"what is wanted is not looked at in the end", "plan.go", "w.relative == 0 && !s.holds(final, w, end)",
 		"w.relative == 0 && !s.holds(final, w, end) && len(p.wants) > 99"},

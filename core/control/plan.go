@@ -28,6 +28,8 @@ type Ask struct {
 	Asked bool
 	// Gap is the least time between two presses of the device.
 	Gap time.Duration
+	// Holds are the keys that can be held down.
+	Holds []string
 }
 
 // Step is a key that is pressed.
@@ -36,7 +38,8 @@ type Step struct {
 	// Frame is what a frame says that carries several controls, by control; then there is no key.
 	Frame map[string]string `json:"frame,omitempty"`
 	Times int               `json:"times"`
-	Wait  time.Duration     `json:"wait,omitempty"` // before it, from the press before
+	Hold  time.Duration     `json:"hold,omitempty"` // how long it is held down; 0 is a short press
+	Wait  time.Duration     `json:"wait,omitempty"` // before it, from the press before, or its end where it was held
 	Gap   time.Duration     `json:"gap,omitempty"`  // between its presses
 	// NotLater is how long after the press before it must be pressed: else the rest is given up. 0 is no matter.
 	NotLater time.Duration `json:"not_later,omitempty"`
@@ -129,12 +132,14 @@ func (s *Spec) plan(b Belief, ask Ask, now time.Time, spoiling bool) (Plan, erro
 	if err != nil {
 		return Plan{}, err
 	}
-	if len(s.framed) > 0 {
-		p.sendWhole()
-	}
-	if power != nil && !slices.Contains(s.framed, s.power) {
+	framed := slices.Contains(s.framed, s.power)
+	if power != nil && !framed {
 		p.switchTo(*power)
 	}
+	if !framed {
+		power = nil
+	}
+	p.sendWhole(power)
 	switched := !p.stuck // else it may not even be on
 	for _, w := range p.wants {
 		if w.control != s.power && switched && !slices.Contains(s.framed, w.control) {
@@ -301,8 +306,9 @@ func (p *planner) press(step Step) {
 			p.now = p.now.Add(step.Gap)
 		}
 		p.cur = p.spec.After(p.cur,
-			Press{Key: step.Key, Frame: step.Frame, At: p.now, Outcome: Sent, Source: BySending})
+			Press{Key: step.Key, Frame: step.Frame, At: p.now, Held: step.Hold, Outcome: Sent, Source: BySending})
 	}
+	p.now = p.now.Add(step.Hold)
 	p.plan.Steps = append(p.plan.Steps, step)
 }
 

@@ -110,7 +110,7 @@ func (e effect) leads(v, n int) int {
 		if v == 0 {
 			return max(e.arg, 1)
 		}
-	case OpDigit, OpEnter, OpMove, OpStop, OpCycle, OpVague:
+	case OpDigit, OpEnter, OpMove, OpStop, OpCycle, OpPart, OpVague:
 	}
 	return v
 }

@@ -2,6 +2,7 @@ package control
 
 import (
 	"fmt"
+	"slices"
 	"time"
 )
 
@@ -22,7 +23,9 @@ func (p *planner) set(w wish) {
 	case !p.ask.Asked && p.certainly(w):
 		p.leave(w.control)
 	case key != "":
-		p.pressKeys(w, key)
+		p.press(Step{Key: key})
+	case len(c.Sequences[c.text(w.value)]) > 0 && c.Kind == Selector:
+		p.follow(w, c.Sequences[c.text(w.value)])
 	case c.Kind == Digits:
 		p.typeNumber(w)
 	case c.Kind == Travel:
@@ -41,17 +44,6 @@ func (p *planner) set(w wish) {
 	default:
 		p.choose(w)
 	}
-}
-
-// pressKeys presses the key that sets a value, with those that go before it in a sequence.
-func (p *planner) pressKeys(w wish, key string) {
-	c := &p.spec.controls[w.control]
-	if all := c.Sequences[c.text(w.value)]; c.Kind == Selector && len(all) > 0 && all[len(all)-1] == key {
-		for _, k := range all[:len(all)-1] {
-			p.press(Step{Key: k})
-		}
-	}
-	p.press(Step{Key: key})
 }
 
 // turn steps a dial from wherever it is.
@@ -114,10 +106,10 @@ func (p *planner) dial(w wish) {
 		}
 		toBottom, toTop := hi+spare(hi), n-1-lo+spare(n-1-lo)
 		if down != "" && toBottom+w.value <= toTop+n-1-w.value {
-			p.press(Step{Key: down, Times: toBottom})
+			p.run(c, down, toBottom)
 			lo = 0
 		} else {
-			p.press(Step{Key: up, Times: toTop})
+			p.run(c, up, toTop)
 			lo = n - 1
 		}
 	}
@@ -140,6 +132,21 @@ func (p *planner) dial(w wish) {
 		return
 	}
 	p.press(Step{Key: key, Times: times})
+}
+
+// longestHold is how long a key is held in a plan.
+const longestHold = 15 * time.Second
+
+// run makes so many steps at least in one direction, to an end: the key is held where that is known to be faster.
+func (p *planner) run(c *Control, key string, steps int) {
+	if c.Rate > 0 && slices.Contains(p.ask.Holds, key) {
+		hold := more(time.Duration(float64(steps+1) / c.Rate * float64(time.Second)))
+		if hold > short && hold <= longestHold && hold < time.Duration(steps-1)*p.gap() {
+			p.press(Step{Key: key, Hold: hold})
+			return
+		}
+	}
+	p.press(Step{Key: key, Times: steps})
 }
 
 // typeNumber types a number, digit by digit.

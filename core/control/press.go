@@ -2,6 +2,7 @@ package control
 
 import (
 	"math"
+	"slices"
 	"time"
 )
 
@@ -50,7 +51,7 @@ func (s *Spec) After(b Belief, p Press) Belief {
 		return s.at(b, p.At)
 	}
 	b = s.at(b, p.At)
-	out := Belief{Trust: s.trustAfter(b.Trust, p)}
+	out := Belief{Trust: s.trustAfter(b, p)}
 	out.Cases = make([]Case, 0, len(b.Cases))
 	for i := range b.Cases {
 		c := &b.Cases[i]
@@ -91,6 +92,9 @@ func (s *Spec) press(c *Case, p Press) []Case {
 		next.Possible[e.control] = s.effect(e, c.Possible[e.control], p)
 	}
 	for i := range s.controls {
+		if t := next.Possible[i].Part; t != nil && !s.parts(p.Key, i) {
+			next.Possible[i].Part = &Part{Lost: true, At: p.At}
+		}
 		if s.controls[i].Kind == Digits && next.Possible[i].Typed != nil && !s.types(p.Key, i) {
 			next.Possible[i] = interrupted(next.Possible[i])
 		}
@@ -142,6 +146,11 @@ func (s *Spec) turns(key string) bool {
 	return false
 }
 
+// parts says whether a key is one of a selector's sequences.
+func (s *Spec) parts(key string, control int) bool {
+	return slices.ContainsFunc(s.effects[key], func(e effect) bool { return e.control == control && e.op == OpPart })
+}
+
 // types says whether a key is one of those that type a number.
 func (s *Spec) types(key string, control int) bool {
 	for _, e := range s.effects[key] {
@@ -181,7 +190,7 @@ func (s *Spec) pressPower(c *Case, p Press) []Case {
 				out = append(out, s.switched(c, was, v, p.At)...)
 			}
 			return out
-		case OpStep, OpDigit, OpEnter, OpMove, OpStop, OpCycle:
+		case OpStep, OpDigit, OpEnter, OpMove, OpStop, OpCycle, OpPart:
 		}
 	}
 	return []Case{*c}
@@ -239,7 +248,7 @@ func (s *Spec) switchedOff(c *Case, at time.Time) []Case {
 func (s *Spec) started(i int, p Possible) Possible {
 	switch c := &s.controls[i]; c.OnStart {
 	case "", StartKeeps:
-		p.Typed = nil
+		p.Typed, p.Part = nil, nil
 		return p
 	case StartUnknown:
 		return s.anything(i)
@@ -266,6 +275,8 @@ func (s *Spec) effect(e effect, was Possible, p Press) Possible {
 		return s.typed(c, was, byte('0'+e.arg), p.At)
 	case OpEnter:
 		return s.entered(c, was, p.At)
+	case OpPart:
+		return c.stepped(was, p.Key, p.At)
 	case OpMove, OpStop, OpCycle:
 		return Possible{Motions: moved(c, was.Motions, e, p.At)}
 	case OpVague, OpOn:

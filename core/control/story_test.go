@@ -130,39 +130,49 @@ func (s *story) step() string {
 
 // key is one of the device's, likelier one that was pressed lately.
 func (s *story) key() string {
-	if n := len(s.presses); n > 0 && s.random.IntN(2) == 0 {
+	if n := len(s.presses); n > 0 && s.random.IntN(2) == 0 && s.presses[n-1].Frame == nil {
 		return s.presses[n-1].Key
 	}
 	return pick(s.random, s.thing.keys...)
 }
 
+// press completes a press with a key of the device, or a frame.
+func (s *story) press(p control.Press) control.Press {
+	if s.thing.display != nil && s.random.IntN(3) > 0 {
+		p.Frame = s.thing.shown()
+	} else {
+		p.Key = s.key()
+	}
+	return p
+}
+
 func (s *story) handset() {
-	p := control.Press{Key: s.key(), At: s.now, Outcome: control.Sent, Source: control.ByHandset}
+	p := s.press(control.Press{At: s.now, Outcome: control.Sent, Source: control.ByHandset})
 	if p.Key == "volume-up" || p.Key == "volume-down" {
 		p.Held = pick(s.random, 0, 0, 2*time.Second)
 	}
 	if s.thing.rate == 0 {
 		p.Held = 0
 	}
-	s.thing.press(p.Key, p.At, p.Held)
+	s.thing.obey(p)
 	if s.random.IntN(10) == 0 {
-		s.note("handset %s, heard late", p.Key)
+		s.note("handset %s %v, heard late", p.Key, p.Frame)
 		s.late = append(s.late, p)
 	} else {
-		s.note("handset %s %s", p.Key, p.Held)
+		s.note("handset %s %v %s", p.Key, p.Frame, p.Held)
 		s.know(p)
 	}
 	s.now = s.now.Add(p.Held)
 }
 
 func (s *story) send() {
-	p := control.Press{Key: s.key(), At: s.now, Source: control.BySending,
-		Outcome: pick(s.random, control.Sent, control.Sent, control.Failed, control.Unknown)}
+	p := s.press(control.Press{At: s.now, Source: control.BySending,
+		Outcome: pick(s.random, control.Sent, control.Sent, control.Failed, control.Unknown)})
 	reaches := p.Outcome == control.Sent || p.Outcome == control.Unknown && s.random.IntN(2) == 0
 	if reaches {
-		s.thing.press(p.Key, p.At, 0)
+		s.thing.obey(p)
 	}
-	s.note("send %s: %s, reaches %t", p.Key, p.Outcome, reaches)
+	s.note("send %s %v: %s, reaches %t", p.Key, p.Frame, p.Outcome, reaches)
 	s.know(p)
 }
 
@@ -170,7 +180,8 @@ func (s *story) send() {
 func (s *story) told() string {
 	c := pick(s.random, s.thing.forms.Controls...)
 	s.thing.tick(s.now)
-	if c.Kind == control.Travel && s.thing.dir != 0 || s.thing.typed != "" || !s.thing.asked.IsZero() {
+	if c.Kind == control.Travel && s.thing.dir != 0 || s.thing.typed != "" || !s.thing.asked.IsZero() ||
+		len(s.thing.way) > 0 || s.thing.lost {
 		return "" // a person does not tell what is changing
 	}
 	value := s.thing.truth(c.Name, s.now)
@@ -201,7 +212,12 @@ func (s *story) check() string {
 		if !s.among(value, st) {
 			return fmt.Sprintf("%s is %s, and believed to be %s", st.Control, value, st.Text())
 		}
-		if word := books[st.Control].word(s.thing.form(st.Control), st, s.now); st.Word != word {
+		form := s.thing.form(st.Control)
+		word := books[st.Control].word(form, st, s.now)
+		if len(form.Sequences) > 0 && st.Value != "" && st.Word != control.Certain {
+			continue // how far keys of a menu led is not counted here, but none makes it certain
+		}
+		if st.Word != word {
 			return fmt.Sprintf("%s is %s, not %s: %+v", st.Control, st.Word, word, books[st.Control])
 		}
 	}
@@ -270,7 +286,7 @@ func (s *story) plan() string {
 		wants = append(wants, control.Want{Control: c.Name, Value: s.anyValue(c)})
 	}
 	asked := r.IntN(2) == 0
-	p, err := s.spec.Plan(s.belief, control.Ask{Wants: wants, Asked: asked}, s.now)
+	p, err := s.spec.Plan(s.belief, control.Ask{Wants: wants, Asked: asked, Holds: s.thing.holds}, s.now)
 	s.note("plan %v, asked %t: %+v %v", wants, asked, p, err)
 	if err != nil {
 		return ""
@@ -297,12 +313,17 @@ func (s *story) plan() string {
 			if n > 0 {
 				at = at.Add(step.Gap)
 			}
-			press := control.Press{Key: step.Key, At: at, Outcome: control.Sent, Source: control.BySending}
-			s.thing.press(step.Key, at, 0)
+			press := control.Press{Key: step.Key, Frame: step.Frame, At: at, Held: step.Hold,
+				Outcome: control.Sent, Source: control.BySending}
+			s.thing.obey(press)
 			done = append(done, press)
 		}
+		at = at.Add(step.Hold)
 	}
-	s.now = later(at, s.now.Add(p.Takes))
+	if at.After(s.now.Add(p.Takes)) {
+		return "the plan takes longer than it says"
+	}
+	s.now = s.now.Add(p.Takes)
 	for _, p := range done {
 		s.know(p)
 	}
@@ -377,9 +398,9 @@ func (s *story) leftOut(wants []control.Want, asked bool, p control.Plan) string
 		case !asked && st.Word == control.Certain && p.Presses() > 0 && st.Phase != control.Warming &&
 			s.thing.asked.IsZero():
 			return fmt.Sprintf("%s is certain, and pressed", w.Control)
-		case c.Kind == control.Selector && len(c.Keys) == 0 && p.Presses() > 0 && !s.unmutedBy(c):
+		case c.Kind == control.Selector && c.Round != "" && len(c.Keys) == 0 && p.Presses() > 0 && !s.unmutedBy(c):
 			return fmt.Sprintf("%s is believed so, and its key that goes round is pressed", w.Control)
-		case asked && c.Kind == control.Selector && c.Keys[w.Value] != "" && p.Presses() == 0:
+		case asked && c.Kind == control.Selector && (c.Keys[w.Value] != "" || c.Sequences[w.Value] != nil) && p.Presses() == 0:
 			return fmt.Sprintf("a person asks for %s, and nothing is pressed", w.Control)
 		}
 	}
@@ -402,8 +423,11 @@ func (s *story) reachable(w control.Want) bool {
 			it = st
 		}
 	}
+	if s.thing.display != nil && c.Name != "mute" { // frames carry it
+		return true
+	}
 	on := c.Kind == control.Power || !s.thing.hasPower || c.While == control.WhileAny || power.Value != ""
-	if on && (c.Keys[w.Value] != "" && c.Kind != control.Digits || c.Kind == control.Digits && c.Keys == nil) {
+	if on && (c.Sequences[w.Value] != nil || c.Keys[w.Value] != "" && c.Kind != control.Digits || c.Kind == control.Digits && c.Keys == nil) {
 		return true
 	}
 	switch {

@@ -2,7 +2,9 @@ package control_test
 
 import (
 	"fmt"
+	"maps"
 	"math/rand/v2"
+	"slices"
 	"time"
 
 	"urbo/core/control"
@@ -14,6 +16,7 @@ type thing struct {
 	forms control.Forms
 	keys  []string
 	rate  float64 // steps in a second while held
+	holds []string
 
 	hasPower  bool
 	modes     int // values of power
@@ -23,7 +26,7 @@ type thing struct {
 	cool      time.Duration
 	again     time.Duration
 	asked     time.Time // when it was asked to switch off once
-	forgets   bool      // another key ends the asking
+	drops     bool      // another key ends the asking
 	wakesOnly bool      // a key that also switches it on does nothing else then
 
 	level   int // dial
@@ -36,6 +39,10 @@ type thing struct {
 
 	option  int
 	options int
+	way     []string // keys of a sequence that were pressed
+	lost    bool     // they lead nowhere that is known
+	wayAt   time.Time
+	forgets time.Duration
 
 	number  int
 	typed   string
@@ -53,6 +60,8 @@ type thing struct {
 	moved          time.Time
 	opening, close time.Duration
 	delay          time.Duration
+
+	display map[string]string // of a handset whose frames carry everything; nil for others
 
 	random *rand.Rand
 }
@@ -82,6 +91,11 @@ func (d *thing) add(c control.Control) { d.forms.Controls = append(d.forms.Contr
 // newThing makes a random device.
 func newThing(r *rand.Rand) *thing {
 	d := &thing{random: r, modes: 2, mode: 1}
+	if r.IntN(8) == 0 {
+		d.withFrames(r)
+		d.key("info")
+		return d
+	}
 	if r.IntN(6) > 0 {
 		d.withPower(r)
 	}
@@ -97,8 +111,63 @@ func newThing(r *rand.Rand) *thing {
 			d.withTravel(r)
 		}
 	}
-	d.key("menu") // does nothing that is known
+	d.key("info") // does nothing that is known
 	return d
+}
+
+// withFrames makes a device whose handset sends all that its display shows, and one thing by a key of its own.
+func (d *thing) withFrames(r *rand.Rand) {
+	d.hasPower, d.mode, d.start = true, r.IntN(2), -1
+	d.levels, d.options = 3+r.IntN(12), 2+r.IntN(4)
+	d.level, d.option = r.IntN(d.levels), r.IntN(d.options)
+	source := control.Control{Name: "source", Kind: control.Selector}
+	places := map[string]int64{}
+	for i := range d.options {
+		source.Values = append(source.Values, fmt.Sprint("s", i))
+		places[fmt.Sprint("s", i)] = int64(7 * i)
+	}
+	d.add(control.Control{Name: "power", Kind: control.Power})
+	d.add(source)
+	d.add(control.Control{Name: "volume", Kind: control.Dial, Least: number(0), Most: number(float64(d.levels - 1))})
+	d.forms.Whole = &control.Whole{Sheet: "frames", Settings: []control.Setting{
+		{Control: "power", Field: "p", Values: map[string]int64{"off": 0, "on": 1}},
+		{Control: "source", Field: "s", Values: places}, {Control: "volume", Field: "v", From: 16}}}
+	d.display = map[string]string{"power": "off", "source": "s0", "volume": "1"}
+	if r.IntN(2) == 0 {
+		d.hasMute, d.mute = true, r.IntN(2)
+		d.add(control.Control{Name: "mute", Kind: control.Selector, Values: []string{"off", "on"},
+			Round: d.key("mute")})
+	}
+}
+
+// shown is what the handset's frames say after one of its keys.
+func (d *thing) shown() map[string]string {
+	switch d.random.IntN(3) {
+	case 0:
+		d.display["power"] = pick(d.random, "off", "on")
+	case 1:
+		d.display["source"] = fmt.Sprint("s", d.random.IntN(d.options))
+	default:
+		d.display["volume"] = fmt.Sprint(d.random.IntN(d.levels))
+	}
+	return maps.Clone(d.display)
+}
+
+// take is a frame that reaches the device.
+func (d *thing) take(frame map[string]string, at time.Time) {
+	d.tick(at)
+	d.mode = map[string]int{"off": 0, "on": 1}[frame["power"]]
+	_, _ = fmt.Sscanf(frame["source"], "s%d", &d.option)
+	_, _ = fmt.Sscan(frame["volume"], &d.level)
+}
+
+// obey is a press that reaches the device.
+func (d *thing) obey(p control.Press) {
+	if p.Frame != nil {
+		d.take(p.Frame, p.At)
+		return
+	}
+	d.press(p.Key, p.At, p.Held)
 }
 
 func (d *thing) withPower(r *rand.Rand) {
@@ -122,7 +191,7 @@ func (d *thing) withPower(r *rand.Rand) {
 	}
 	if r.IntN(3) == 0 {
 		c.AgainMS = 4000
-		d.again, d.forgets = about(r, 4*time.Second, 0.09), r.IntN(2) == 0
+		d.again, d.drops = about(r, 4*time.Second, 0.09), r.IntN(2) == 0
 	}
 	if r.IntN(3) == 0 {
 		c.WarmUpMS = 20_000
@@ -170,6 +239,9 @@ func (d *thing) withDial(r *rand.Rand) {
 		if r.IntN(2) == 0 {
 			d.rate = 2 + 8*r.Float64()
 			c.Rate = d.rate
+			if r.IntN(2) == 0 {
+				d.holds = []string{c.Up, c.Down}
+			}
 		}
 	}
 	c.OnStart, d.start = d.onStart(r, d.levels)
@@ -196,7 +268,13 @@ func (d *thing) withSelector(r *rand.Rand) {
 	for i := range d.options {
 		c.Values = append(c.Values, fmt.Sprint("s", i))
 	}
-	way := r.IntN(3)
+	way := r.IntN(5)
+	if way > 2 {
+		d.withSequences(&c, way == 3)
+		d.option = r.IntN(d.options)
+		d.add(c)
+		return
+	}
 	if way != 1 {
 		c.Round = d.key("source")
 	}
@@ -215,6 +293,20 @@ func (d *thing) withSelector(r *rand.Rand) {
 	}
 	d.option = r.IntN(d.options)
 	d.add(c)
+}
+
+// withSequences sets a selector through a menu: so many steps down, and ok. Without ok each step counts at once.
+func (d *thing) withSequences(c *control.Control, ok bool) {
+	d.forgets = about(d.random, 6*time.Second, 0.09)
+	c.TimeoutMS, c.Sequences = 6000, map[string][]string{}
+	keys := []string{d.key("menu")}
+	for _, v := range c.Values {
+		c.Sequences[v] = slices.Clone(keys)
+		if ok {
+			c.Sequences[v] = append(c.Sequences[v], d.key("ok"))
+		}
+		keys = append(keys, d.key("next"))
+	}
 }
 
 func (d *thing) withDigits(r *rand.Rand) {
@@ -295,6 +387,9 @@ func (d *thing) tick(now time.Time) {
 		}
 		d.typed = ""
 	}
+	if (len(d.way) > 0 || d.lost) && now.Sub(d.wayAt) > d.forgets {
+		d.way, d.lost = nil, false
+	}
 	if d.dir != 0 {
 		full := d.opening
 		if d.dir < 0 {
@@ -336,10 +431,14 @@ func (d *thing) press(key string, at time.Time, held time.Duration) {
 	}
 	was := d.mode
 	asked := d.asked
-	if d.forgets {
+	if d.drops {
 		d.asked = time.Time{}
 	}
-	if d.hasPower && d.pressPower(key, at, asked) {
+	turned := d.hasPower && d.pressPower(key, at, asked)
+	if was != d.mode && (was == 0 || d.mode == 0) {
+		d.way, d.lost = nil, false
+	}
+	if turned {
 		if was != d.mode && d.mode == 0 {
 			d.typed = ""
 		}
@@ -436,6 +535,9 @@ func (d *thing) pressRest(key string, at time.Time, held time.Duration) {
 				d.option = i
 			}
 		}
+		if len(c.Sequences) > 0 {
+			d.pressMenu(key, c, at)
+		}
 	}
 	if c := d.form("channel"); c != nil && d.listens("channel") {
 		d.pressDigits(key, c, at)
@@ -443,6 +545,43 @@ func (d *thing) pressRest(key string, at time.Time, held time.Duration) {
 	if c := d.form("shutter"); c != nil && d.listens("shutter") {
 		d.pressTravel(key, c, at)
 	}
+}
+
+// pressMenu goes on in a menu. Where that leads nowhere that the forms know, what ends a way may choose anything.
+func (d *thing) pressMenu(key string, c *control.Control, at time.Time) {
+	if key != "menu" && key != "next" && key != "ok" {
+		if len(d.way) > 0 && d.random.IntN(2) == 0 { // some leave the menu then, and some do not
+			d.lost, d.wayAt = true, at
+		}
+		return
+	}
+	d.wayAt = at
+	d.way = append(d.way, key)
+	ends, goesOn := false, false
+	for i, v := range c.Values {
+		whole := c.Sequences[v]
+		ends = ends || whole[len(whole)-1] == key
+		if d.lost || len(whole) < len(d.way) || !slices.Equal(whole[:len(d.way)], d.way) {
+			continue
+		}
+		goesOn = true
+		if len(whole) == len(d.way) {
+			d.option = i
+		}
+	}
+	if !goesOn {
+		d.lost = true
+		if ends {
+			d.option = d.random.IntN(d.options)
+		}
+		return
+	}
+	for _, whole := range c.Sequences {
+		if len(whole) > len(d.way) && slices.Equal(whole[:len(d.way)], d.way) {
+			return
+		}
+	}
+	d.way = nil // the menu is left
 }
 
 func (d *thing) turn(steps int) {

@@ -37,7 +37,7 @@ func (s *Spec) Still(b Belief) bool {
 					return false
 				}
 			}
-			if p.Typed != nil {
+			if p.Typed != nil || p.Part != nil {
 				return false
 			}
 		}
@@ -56,7 +56,7 @@ func (s *Spec) still(b Belief, now time.Time) bool {
 			return false
 		}
 		for j := range c.Possible {
-			if c.Possible[j].Typed != nil || len(c.Possible[j].Motions) > 0 {
+			if c.Possible[j].Typed != nil || c.Possible[j].Part != nil || len(c.Possible[j].Motions) > 0 {
 				return false
 			}
 		}
@@ -87,6 +87,9 @@ func (s *Spec) later(i int, p Possible, now time.Time) Possible {
 	c := &s.controls[i]
 	if p.Typed != nil {
 		p = s.waited(c, p, now)
+	}
+	if p.Part != nil && now.Sub(p.Part.At) > more(c.forgets()) {
+		p.Part = nil
 	}
 	if len(p.Motions) > 0 {
 		p.Motions = arrived(c, p.Motions, now)

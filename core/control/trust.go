@@ -1,6 +1,9 @@
 package control
 
-import "time"
+import (
+	"slices"
+	"time"
+)
 
 // Source of what is believed of a control.
 type Source string
@@ -50,9 +53,8 @@ const (
 )
 
 // trustAfter is the trust after a press.
-func (s *Spec) trustAfter(trust []Trust, p Press) []Trust {
-	out := make([]Trust, len(trust))
-	copy(out, trust)
+func (s *Spec) trustAfter(b Belief, p Press) []Trust {
+	out := slices.Clone(b.Trust)
 	all := s.effects[p.Key]
 	if p.Frame != nil {
 		all = s.frameEffects(p.Frame)
@@ -63,6 +65,8 @@ func (s *Spec) trustAfter(trust []Trust, p Press) []Trust {
 		c := &s.controls[e.control]
 		sets := e.op == OpSet || e.op == OpMove
 		switch {
+		case e.op == OpPart:
+			s.trustSequence(t, e.control, b.Cases, p)
 		case p.Outcome == Unknown:
 			t.Presses++
 			t.Sets, t.Run = 0, 0
@@ -73,14 +77,17 @@ func (s *Spec) trustAfter(trust []Trust, p Press) []Trust {
 			t.set(e.arg, p.At)
 		default:
 			t.Presses++
+			least, _ := steps(c, p.Held)
 			if e.op == OpStep && e.arg*t.Run >= 0 {
-				t.Run += e.arg
+				t.Run += e.arg * least
 			} else {
 				t.Run = 0
 			}
 			if end := c.endAfter(t.Run); end >= 0 {
 				t.set(end, p.At)
-				t.Sets = sure
+				if least == 1 { // else it is one press, which may have been missed
+					t.Sets = sure
+				}
 			}
 		}
 	}

@@ -3,6 +3,7 @@ package control_test
 import (
 	"fmt"
 	"maps"
+	"math"
 	"slices"
 	"time"
 
@@ -26,8 +27,15 @@ type deed struct {
 	step    int
 }
 
-// deeds lists what a key does, from the forms.
-func (d *thing) deeds(key string) (out []deed) {
+// deeds lists what a press does, from the forms.
+func (d *thing) deeds(p control.Press) (out []deed) {
+	for _, name := range slices.Sorted(maps.Keys(p.Frame)) {
+		out = append(out, deed{name, p.Frame[name], 0})
+	}
+	if p.Frame != nil {
+		return out
+	}
+	key := p.Key
 	for _, c := range d.forms.Controls {
 		for v, k := range c.Keys {
 			if k == key {
@@ -58,6 +66,10 @@ func (d *thing) deeds(key string) (out []deed) {
 // entered is the ledger after a press.
 func (l ledger) entered(does deed, p control.Press, c *control.Control) ledger {
 	l.known = true
+	held := 1 // steps at least
+	if p.Held > 400*time.Millisecond && c.Rate > 0 {
+		held = max(int(math.Round(p.Held.Seconds()*c.Rate))-1, 1)
+	}
 	reaches := func(steps int) bool { // far enough to be at an end for sure
 		n := int(*c.Most - *c.Least)
 		return c.Kind == control.Dial && c.Ends != control.EndsRound && steps >= n+max((n+9)/10, 4)
@@ -79,7 +91,7 @@ func (l ledger) entered(does deed, p control.Press, c *control.Control) ledger {
 		if does.step*l.run < 0 || does.step == 0 {
 			l.run = 0
 		} else {
-			l.run += does.step
+			l.run += does.step * held
 		}
 		if does.step != 0 && c.Kind == control.Dial && (reaches(l.run) || reaches(-l.run)) {
 			end := *c.Least
@@ -87,6 +99,9 @@ func (l ledger) entered(does deed, p control.Press, c *control.Control) ledger {
 				end = *c.Most
 			}
 			l = ledger{known: true, since: p.At, set: fmt.Sprint(end), sets: 2}
+			if held > 1 {
+				l.sets = 1
+			}
 		}
 	}
 	return l
@@ -114,7 +129,7 @@ func (s *story) ledgers() map[string]ledger {
 		if p.Outcome == control.Failed {
 			continue
 		}
-		for _, does := range s.thing.deeds(p.Key) {
+		for _, does := range s.thing.deeds(p) {
 			out[does.control] = out[does.control].entered(does, p, s.thing.form(does.control))
 		}
 	}

@@ -2,6 +2,7 @@ package control
 
 import (
 	"fmt"
+	"math/bits"
 	"slices"
 )
 
@@ -135,18 +136,17 @@ func (s *Spec) framedPress(c *Case, p Press) Case {
 }
 
 // sendWhole plans one frame for all wants that frames carry, with everything else as it is believed to be. What is not
-// known is sent at its first value.
-func (p *planner) sendWhole() {
+// known is sent at its first value. Where frames carry power, it is one of what is needed.
+func (p *planner) sendWhole(power *powerWish) {
 	s := p.spec
 	frame, wanted, needed := map[string]string{}, false, p.ask.Asked
 	for _, i := range s.framed {
 		c := &s.controls[i]
-		may := s.may(p.cur, i, p.now)
-		n := 0
+		n, known := p.single(i)
 		switch {
-		case len(may) == 1 && may[0].From == may[0].To:
-			n = may[0].From
-		case i == s.power:
+		case i == s.power && power != nil && power.want == nil && !p.always(power.mask):
+			n, wanted, needed = bits.TrailingZeros64(power.mask), true, true
+		case i == s.power && !known:
 			n = 1 // whoever sets something wants it to run
 		}
 		for _, w := range p.wants {
@@ -154,6 +154,10 @@ func (p *planner) sendWhole() {
 				continue
 			}
 			wanted = true
+			if w.relative != 0 && !known {
+				p.help(i, "", "steps lead from where it is, and that is not known")
+				return
+			}
 			if n += w.relative; w.relative == 0 {
 				n = w.value
 			}
@@ -173,4 +177,18 @@ func (p *planner) sendWhole() {
 	default:
 		p.press(Step{Frame: frame})
 	}
+}
+
+// single is the place of the one value that a control can be at; false where it may be at several.
+func (p *planner) single(control int) (int, bool) {
+	may := p.spec.may(p.cur, control, p.now)
+	if len(may) != 1 || may[0].From != may[0].To {
+		return 0, false
+	}
+	return may[0].From, true
+}
+
+// always says whether power has one of some values in every case.
+func (p *planner) always(mask uint64) bool {
+	return !slices.ContainsFunc(p.cur.Cases, func(c Case) bool { return c.bit()&mask == 0 })
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"urbo/core/control"
@@ -206,11 +207,27 @@ func (b *Beliefs) plan(m *mind, a Ask) (control.Plan, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	p, err := m.spec.Plan(m.now, control.Ask{Wants: a.Wants, Asked: a.Asked,
-		Gap: time.Duration(d.GapMS) * time.Millisecond}, b.Now())
+		Gap: time.Duration(d.GapMS) * time.Millisecond, Holds: b.holds(d)}, b.Now())
 	if err != nil {
 		return p, fmt.Errorf("set %s: %w", a.Device, err)
 	}
 	return p, nil
+}
+
+// holds lists the keys of a device that can be held down, where any of its dials says what that does.
+func (b *Beliefs) holds(d device.Device) (out []string) {
+	if !slices.ContainsFunc(d.Controls, func(c control.Control) bool { return c.Rate > 0 }) {
+		return nil
+	}
+	for _, k := range d.Keys {
+		if !k.Learned() || k.Hold == device.HoldOnce {
+			continue
+		}
+		if burst, err := k.Codes[len(k.Codes)-1].Burst(b.Book); err == nil && len(burst.Repeat) > 0 {
+			out = append(out, k.Name)
+		}
+	}
+	return out
 }
 
 // try plans, and presses what was planned.
@@ -265,7 +282,7 @@ func (b *Beliefs) step(ctx context.Context, r *Result, d device.Device, s contro
 				return why
 			}
 		}
-		o := transmit.Order{Device: d, Key: *k, Frame: s.Frame, Times: min(left, mostTimes), By: a.By, Cause: a.Cause,
+		o := transmit.Order{Device: d, Key: *k, Frame: s.Frame, Times: min(left, mostTimes), Hold: s.Hold, By: a.By, Cause: a.Cause,
 			Background: a.Background && first, Next: !first}
 		if s.NotLater > 0 {
 			if o.Within = last.Add(s.NotLater).Sub(b.Now()); o.Within <= 0 {
@@ -281,6 +298,7 @@ func (b *Beliefs) step(ctx context.Context, r *Result, d device.Device, s contro
 		if n := receipt.Times; n > 1 { // when the last of them began
 			*last = receipt.At.Add(receipt.Took - receipt.Took/time.Duration(n))
 		}
+		*last = last.Add(s.Hold)
 		if receipt.Outcome != happening.Sent {
 			return fmt.Sprintf("%s is %s: %s", s.Key, receipt.Outcome, receipt.Reason)
 		}
