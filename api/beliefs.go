@@ -69,6 +69,7 @@ func (a *API) beliefs() {
 			return wire.Proposal{Controls: slices.Concat([]control.Control{}, controls),
 				Questions: slices.Concat([]control.Question{}, questions)}, err
 		})
+	a.controls()
 	a.pairing()
 	a.measurements()
 }
@@ -162,7 +163,8 @@ func setAnswer(r belief.Result) wire.SetAnswer {
 		Presses: list(r.Presses, func(p happening.Receipt) wire.Press { return wire.PressOf(p) })}
 	for _, s := range r.Plan.Steps {
 		w.Steps = append(w.Steps,
-			wire.PlanStep{Key: s.Key, Frame: s.Frame, Times: s.Times, HoldMS: int(s.Hold.Milliseconds()), WaitMS: int(s.Wait.Milliseconds()),
+			wire.PlanStep{Key: s.Key, Frame: s.Frame, Times: s.Times, HoldMS: int(s.Hold.Milliseconds()),
+				WaitMS:     int(s.Wait.Milliseconds()),
 				NotLaterMS: int(s.NotLater.Milliseconds())})
 	}
 	return w

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -21,7 +22,8 @@ import (
 
 func (a *app) deviceControl() *cobra.Command {
 	return group("control", "Say what can be set on a device", `Say what can be set on a device: power, volume, source, position. A control is made of the device's keys.`,
-		a.controlList(), a.controlPropose(), a.controlAsk(), a.controlAdd(), a.controlRemove(), a.controlSense())
+		a.controlList(), a.controlPropose(), a.controlAsk(), a.controlAdd(), a.controlAlso(), a.controlFrames(),
+		a.controlRemove(), a.controlSense())
 }
 
 func (a *app) fetchDevice(c *cobra.Command, slug string) (d wire.Device, err error) {
@@ -46,13 +48,33 @@ func (a *app) controlList() *cobra.Command {
 				return nil
 			}
 			a.printControls(d.Controls)
-			for _, s := range d.Sensors {
-				fmt.Fprintf(a.Out, "%s tells %s: %s above %g, %s below %g\n", s.Measurement, s.Control, s.High, s.Above,
-					s.Low,
-					s.Below)
-			}
+			a.printBeside(d)
 			return nil
 		}}
+}
+
+// printBeside says what is said of controls beside their forms.
+func (a *app) printBeside(d wire.Device) {
+	for _, k := range d.Effects {
+		for _, e := range k.Effects {
+			fmt.Fprintf(a.Out, "%s also acts on %s\n", k.Key, e.Control)
+		}
+	}
+	if d.Whole != nil {
+		fmt.Fprintf(a.Out, "frames of %s carry", d.Whole.Sheet)
+		for _, s := range d.Whole.Settings {
+			fmt.Fprintf(a.Out, " %s (%s)", s.Control, s.Field)
+		}
+		fmt.Fprintln(a.Out)
+	}
+	for _, s := range d.Sensors {
+		if !s.Tells() {
+			fmt.Fprintf(a.Out, "%s is shown beside %s\n", s.Measurement, s.Control)
+			continue
+		}
+		fmt.Fprintf(a.Out, "%s tells %s: %s above %g, %s below %g\n", s.Measurement, s.Control, s.High, s.Above, s.Low,
+			s.Below)
+	}
 }
 
 func (a *app) printControls(all []control.Control) {
@@ -69,12 +91,12 @@ func (a *app) controlPropose() *cobra.Command {
 		Args:    args(1, 1, "a DEVICE"),
 		Example: "  urbo device control propose amplifier\n  urbo device control propose amplifier --keep",
 		RunE: func(c *cobra.Command, argv []string) error {
-			d, p, err := a.proposal(c, argv[0])
+			p, err := a.proposal(c, argv[0])
 			if err != nil {
 				return err
 			}
 			if keep && len(p.Controls) > 0 {
-				if err := a.keepControls(c, argv[0], append(d.Controls, p.Controls...)); err != nil {
+				if err := a.keepControls(c, argv[0], p.Controls); err != nil {
 					return err
 				}
 			}
@@ -99,17 +121,13 @@ func (a *app) controlPropose() *cobra.Command {
 	return c
 }
 
-func (a *app) proposal(c *cobra.Command, slug string) (d wire.Device, p wire.Proposal, err error) {
-	if d, err = a.fetchDevice(c, slug); err != nil {
-		return d, p, err
-	}
-	err = a.call(c.Context(), http.MethodGet, devicePath(slug)+"/controls/proposal", nil, &p)
-	return d, p, err
+func (a *app) proposal(c *cobra.Command, slug string) (p wire.Proposal, err error) {
+	return p, a.call(c.Context(), http.MethodGet, devicePath(slug)+"/controls/proposal", nil, &p)
 }
 
 func (a *app) keepControls(c *cobra.Command, slug string, all []control.Control) error {
 	var d wire.Device
-	return a.call(c.Context(), http.MethodPatch, devicePath(slug), wire.DeviceChange{Controls: &all}, &d)
+	return a.call(c.Context(), http.MethodPost, devicePath(slug)+"/controls", all, &d)
 }
 
 // controlAsk is the wizard: it goes through what no key tells, lets each be tried on the spot, and keeps the controls.
@@ -119,7 +137,7 @@ func (a *app) controlAsk() *cobra.Command {
 it as it is, and ! presses the key that shows it.`,
 		Args: args(1, 1, "a DEVICE"), Example: "  urbo device control ask projector",
 		RunE: func(c *cobra.Command, argv []string) error {
-			_, p, err := a.proposal(c, argv[0])
+			p, err := a.proposal(c, argv[0])
 			if err != nil {
 				return err
 			}
@@ -135,11 +153,7 @@ it as it is, and ! presses the key that shows it.`,
 					return err
 				}
 			}
-			d, err := a.fetchDevice(c, argv[0]) // it may have changed meanwhile
-			if err != nil {
-				return err
-			}
-			if err := a.keepControls(c, argv[0], append(d.Controls, p.Controls...)); err != nil {
+			if err := a.keepControls(c, argv[0], p.Controls); err != nil {
 				return err
 			}
 			fmt.Fprintln(a.Out, "\nKept:")
@@ -222,6 +236,7 @@ func answer(form *control.Control, q control.Question, text string) error {
 func (a *app) controlAdd() *cobra.Command {
 	form := control.Control{}
 	var keys map[string]string
+	var given []string
 	var favourites map[string]int
 	var least, most float64
 	times := map[string]*time.Duration{}
@@ -237,6 +252,8 @@ func (a *app) controlAdd() *cobra.Command {
 	f := c.Flags()
 	f.StringSliceVar(&form.Values, "values", nil, "its values, in the order in which its round key goes")
 	f.StringToStringVar(&keys, "keys", nil, "keys that set a value, VALUE=KEY,VALUE=KEY")
+	f.StringArrayVar(&given, "sequence", nil,
+		"keys that set a value one after another, VALUE=KEY,KEY; once for each value")
 	f.StringVar(&form.Round, "round", "", "key that goes round")
 	f.StringSliceVar(&form.Also, "also-on", nil, "power: other keys that switch it on as well")
 	f.Float64Var(&least, "least", 0, "lowest value")
@@ -263,7 +280,7 @@ func (a *app) controlAdd() *cobra.Command {
 		"close-time": "travel: for the full way back", "delay": "travel: until it starts to move"} {
 		times[name] = f.Duration(name, 0, about)
 	}
-	c.RunE = func(c *cobra.Command, argv []string) error {
+	c.RunE = func(c *cobra.Command, argv []string) (err error) {
 		form.Name, form.Kind, form.Keys, form.Favourites = argv[1], control.Kind(argv[2]), keys, favourites
 		if f.Changed("least") {
 			form.Least = &least
@@ -276,13 +293,10 @@ func (a *app) controlAdd() *cobra.Command {
 		form.PauseMS, form.TimeoutMS = ms("pause"), ms("timeout")
 		form.OpenMS, form.CloseMS, form.DelayMS = ms("open-time"), ms("close-time"), ms("delay")
 		form.LongestS = int(math.Round(times["longest-on"].Seconds()))
-		d, err := a.fetchDevice(c, argv[0])
-		if err != nil {
+		if form.Sequences, err = sequences(given); err != nil {
 			return err
 		}
-		controls := slices.DeleteFunc(slices.Clone(d.Controls),
-			func(o control.Control) bool { return o.Name == form.Name })
-		if err := a.keepControls(c, argv[0], append(controls, form)); err != nil {
+		if err := a.keepControls(c, argv[0], []control.Control{form}); err != nil {
 			return err
 		}
 		return a.done(map[string]any{"added": form.Name}, "%s has the control %s.", argv[0], form.Name)
@@ -294,25 +308,9 @@ func (a *app) controlRemove() *cobra.Command {
 	return &cobra.Command{Use: "remove DEVICE CONTROL", Short: "Take a control away from a device",
 		Args: args(2, 2, "a DEVICE and a CONTROL"), Example: "  urbo device control remove amplifier mute",
 		RunE: func(c *cobra.Command, argv []string) error {
-			d, err := a.fetchDevice(c, argv[0])
-			if err != nil {
-				return err
-			}
-			i := slices.IndexFunc(d.Controls, func(o control.Control) bool { return o.Name == argv[1] })
-			if i < 0 {
-				return fmt.Errorf("%s has no control %.40q", argv[0], argv[1])
-			}
-			controls := slices.Delete(slices.Clone(d.Controls), i, i+1)
-			sensors := slices.DeleteFunc(slices.Clone(d.Sensors),
-				func(s device.Sensor) bool { return s.Control == argv[1] })
-			effects := slices.Clone(d.Effects)
-			for i := range effects {
-				effects[i].Effects = slices.DeleteFunc(slices.Clone(effects[i].Effects),
-					func(e control.Effect) bool { return e.Control == argv[1] })
-			}
-			effects = slices.DeleteFunc(effects, func(k control.KeyEffects) bool { return len(k.Effects) == 0 })
-			if err := a.call(c.Context(), http.MethodPatch, devicePath(argv[0]), wire.DeviceChange{Controls: &controls,
-				Sensors: &sensors, Effects: &effects}, &d); err != nil {
+			var d wire.Device
+			if err := a.call(c.Context(), http.MethodDelete,
+				devicePath(argv[0])+"/controls/"+url.PathEscape(argv[1]), nil, &d); err != nil {
 				return err
 			}
 			return a.done(map[string]any{"removed": argv[1]}, "%s has no control %s any more.", argv[0], argv[1])
@@ -322,6 +320,7 @@ func (a *app) controlRemove() *cobra.Command {
 func (a *app) controlSense() *cobra.Command {
 	s := device.Sensor{}
 	var settle time.Duration
+	var none bool
 	c := &cobra.Command{Use: "sense DEVICE CONTROL MEASUREMENT", Short: "Let a measurement tell what a control is at",
 		Long: `Let a measurement tell what a control is at: the power that a light draws tells whether it is on. Between the two limits
 nothing is told, and a value has to stay beyond one for a while. Without limits it tells nothing, and is only shown
@@ -330,21 +329,21 @@ beside the control: a room's temperature beside the one that is wanted.`,
 		Example: "  urbo device control sense boardwalk power boardwalk/power --above 8 --below 3\n" +
 			"  urbo device control sense heat-pump target warm-room/temperature",
 		RunE: func(c *cobra.Command, argv []string) error {
-			d, err := a.fetchDevice(c, argv[0])
-			if err != nil {
-				return err
-			}
 			limits := c.Flags().Changed("above") || c.Flags().Changed("below")
 			if !limits {
 				s.High, s.Low = "", ""
 			}
 			s.Control, s.Measurement, s.SettleMS = argv[1], argv[2], int(settle.Milliseconds())
-			sensors := slices.DeleteFunc(slices.Clone(d.Sensors), func(o device.Sensor) bool {
-				return o.Control == s.Control && o.Measurement == s.Measurement
-			})
-			sensors = append(sensors, s)
-			if err := a.call(c.Context(), http.MethodPatch, devicePath(argv[0]), wire.DeviceChange{Sensors: &sensors},
-				&d); err != nil {
+			path, d := devicePath(argv[0])+"/sensors", wire.Device{}
+			if none {
+				path += "?control=" + url.QueryEscape(s.Control) + "&measurement=" + url.QueryEscape(s.Measurement)
+				if err := a.call(c.Context(), http.MethodDelete, path, nil, &d); err != nil {
+					return err
+				}
+				return a.done(map[string]any{"removed": s.Measurement}, "%s tells nothing of %s any more.",
+					s.Measurement, argv[0])
+			}
+			if err := a.call(c.Context(), http.MethodPut, path, s, &d); err != nil {
 				return err
 			}
 			if !limits {
@@ -360,6 +359,102 @@ beside the control: a room's temperature beside the one that is wanted.`,
 	f.Float64Var(&s.Below, "below", 0, "below this it is at --low")
 	f.StringVar(&s.High, "high", "on", "value of the control above the upper limit")
 	f.StringVar(&s.Low, "low", "off", "value below the lower limit")
+	f.BoolVar(&none, "none", false, "let it tell nothing any more")
 	f.DurationVar(&settle, "settle", 0, "how long it has to stay there; 0 is 2s")
+	return c
+}
+
+// sequences reads VALUE=KEY,KEY.
+func sequences(in []string) (out map[string][]string, err error) {
+	for _, text := range in {
+		value, keys, ok := strings.Cut(text, "=")
+		if !ok || keys == "" {
+			return nil, usageError{fmt.Errorf("--sequence %.60q: write VALUE=KEY,KEY", text)}
+		}
+		if out == nil {
+			out = map[string][]string{}
+		}
+		out[value] = strings.Split(keys, ",")
+	}
+	return out, nil
+}
+
+func (a *app) controlAlso() *cobra.Command {
+	return &cobra.Command{Use: "also DEVICE/KEY CONTROL WHAT",
+		Short: "Say what a key does to a control beside the rest",
+		Long: `Say what a key does to a control beside what the controls say: volume-up also ends mute. WHAT is a value that it sets,
++1 or -2 for steps, next for the next value, any where nobody knows, or nothing to take that back.`,
+		Args: args(3, 3, "DEVICE/KEY, a CONTROL and WHAT"),
+		Example: "  urbo device control also amplifier/volume-up mute off\n  urbo device control also " +
+			"radio/power channel any",
+		RunE: func(c *cobra.Command, argv []string) error {
+			ref, err := parseKey(argv[0])
+			if err != nil {
+				return err
+			}
+			does := strings.Replace(argv[2], minus, "-", 1)
+			if does == "nothing" {
+				does = ""
+			}
+			var d wire.Device
+			if err := a.call(c.Context(), http.MethodPut, keyPath(ref)+"/also",
+				wire.KeyAlso{Control: argv[1], Does: does},
+				&d); err != nil {
+				return err
+			}
+			return a.done(map[string]any{"key": ref.String(), "control": argv[1], "does": does},
+				"%s also does this to %s: %s.", ref, argv[1], argv[2])
+		}}
+}
+
+func (a *app) controlFrames() *cobra.Command {
+	var fixed map[string]int64
+	var units map[string]string
+	var none bool
+	c := &cobra.Command{Use: "frames DEVICE [SHEET CONTROL=FIELD:VALUES ...]",
+		Short: "Let frames carry several controls at once, such as of a heat pump",
+		Long: `Let the frames of a line sheet carry several controls at once: a handset that sends everything its display shows with
+each press. The controls are made of what is written. VALUES are values with what stands in the field, off=0,on=1; or
+numbers from least to most, "16 to 30", with what stands for the least where that is not the same, "16 to 30 = 0".
+Setting one of them sends all, with that one changed; its handset is followed. urbo sheet show names the fields.`,
+		Args: args(1, -1, "a DEVICE, a SHEET, and what its fields carry"),
+		Example: "  urbo device control frames heat-pump skarrow-s9 power=power:off=0,on=1 \"target=celsius:16 " +
+			"to 30\" \\\n" +
+			"    mode=mode:auto=0,cooling=1,drying=2,heating=3 --unit target=°C",
+	}
+	c.Flags().StringToInt64Var(&fixed, "fixed", nil, "fields that never change, FIELD=NUMBER")
+	c.Flags().StringToStringVar(&units, "unit", nil, "units of numbers, CONTROL=UNIT")
+	c.Flags().BoolVar(&none, "none", false, "let no frames carry controls any more")
+	c.RunE = func(c *cobra.Command, argv []string) error {
+		var d wire.Device
+		path := devicePath(argv[0]) + "/frames"
+		if none {
+			if err := a.call(c.Context(), http.MethodDelete, path, nil, &d); err != nil {
+				return err
+			}
+			return a.done(map[string]any{"removed": "frames"}, "No frames carry controls of %s any more.", argv[0])
+		}
+		if len(argv) < 3 {
+			return usageError{errors.New("name a SHEET, and what its fields carry: CONTROL=FIELD:VALUES")}
+		}
+		frames := wire.Frames{Sheet: argv[1], Fixed: fixed}
+		for _, text := range argv[2:] {
+			name, rest, ok := strings.Cut(text, "=")
+			field, values, ok2 := strings.Cut(rest, ":")
+			if !ok || !ok2 {
+				return usageError{fmt.Errorf("%.60q: write CONTROL=FIELD:VALUES", text)}
+			}
+			frames.Carries = append(frames.Carries, control.Carry{Control: name, Field: field, Values: values,
+				Unit: units[name]})
+		}
+		if err := a.call(c.Context(), http.MethodPut, path, frames, &d); err != nil {
+			return err
+		}
+		if a.output == "json" {
+			return a.json(d)
+		}
+		a.printControls(d.Controls)
+		return nil
+	}
 	return c
 }

@@ -33,8 +33,7 @@ func (g *guide) shutter() error {
 	controls := []control.Control{{Name: "position", Kind: control.Travel, Open: "up", Close: "down", Stop: "stop",
 		OpenMS: 42_000 / tourPace}} // the stage's clock runs ahead
 	var d wire.Device
-	if err := g.client.do(g.ctx, http.MethodPatch, "/devices/shutter", wire.DeviceChange{Controls: &controls},
-		&d); err != nil {
+	if err := g.client.do(g.ctx, http.MethodPost, "/devices/shutter/controls", controls, &d); err != nil {
 		return err
 	}
 	if err := g.set("shutter", "position", "open"); err != nil {

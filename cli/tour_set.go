@@ -20,8 +20,7 @@ func (g *guide) setting() error {
 		{Name: "source", Kind: control.Selector, Values: []string{"a", "b", "network"}, Round: "source"},
 	}
 	var d wire.Device
-	if err := g.client.do(g.ctx, http.MethodPatch, "/devices/projector", wire.DeviceChange{Controls: &controls},
-		&d); err != nil {
+	if err := g.client.do(g.ctx, http.MethodPost, "/devices/projector/controls", controls, &d); err != nil {
 		return err
 	}
 	source, err := g.fact("projector", "source")
@@ -80,11 +79,10 @@ func (g *guide) drift() error {
 		return err
 	}
 	g.say("   Wrong again, and nobody looks: now the power that the lights draw tells.")
-	sensors := []device.Sensor{{Control: "power", Measurement: "boardwalk/power", High: "on", Low: "off", Above: 8,
-		Below: 3, SettleMS: 500}}
+	sensor := device.Sensor{Control: "power", Measurement: "boardwalk/power", High: "on", Low: "off", Above: 8,
+		Below: 3, SettleMS: 500}
 	var d wire.Device
-	if err := g.client.do(g.ctx, http.MethodPatch, "/devices/boardwalk", wire.DeviceChange{Sensors: &sensors},
-		&d); err != nil {
+	if err := g.client.do(g.ctx, http.MethodPut, "/devices/boardwalk/sensors", sensor, &d); err != nil {
 		return err
 	}
 	for _, m := range []float64{29, 29} { // its meter tells every half a minute, which is long on a tour

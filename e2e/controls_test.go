@@ -65,6 +65,45 @@ func TestControls_OnThePage(t *testing.T) {
 	r.ok(&d, "device", "show", "second")
 	require.Len(t, d.Controls, 1)
 	assert.Equal(t, 18_000, d.Controls[0].OpenMS)
+
+	// Two people change two controls of one device by hand: neither undoes the other's.
+	b.visit(r, "/devices/amplifier")
+	b.click("Change controls")
+	b.click("Change volume")
+	b.fill("Steps in a second while its key is held", "6")
+	b.fill("Unit", "dB")
+	r.ok(nil, "device", "control", "add", "amplifier", "mute", "selector", "--values", "off,on", "--round", "mute",
+		"--while", "any")
+	b.click("Keep")
+	b.until(`!document.querySelector('form')`)
+	r.ok(&d, "device", "show", "amplifier")
+	assert.Equal(t, "any", d.Controls[2].While)
+	assert.Equal(t, "dB", d.Controls[1].Unit)
+	assert.InDelta(t, 6, d.Controls[1].Rate, 0)
+	b.click("Remove input")
+	b.click("Remove input: sure?")
+	b.until(`!document.querySelector('[aria-label="Change input"]')`)
+	b.click("Add a control")
+	b.choose("What can be set", "a choice")
+	b.fill("Name", "picture")
+	b.fill("Values in their order", "film, talk")
+	b.fill("Keys one after another that set a value", "film=input-1 input-2, talk=input-1 input-3")
+	b.click("Keep")
+	b.until(`document.querySelector('[aria-label="Change picture"]')`)
+
+	// What the frames of the heat pump carry can be read and changed.
+	b.visit(r, "/devices/heat-pump")
+	b.see("warm-room/temperature")
+	b.click("Change controls")
+	b.click("Frames that carry everything")
+	b.until(`[...document.querySelectorAll('input')].some(e => e.value == '16 to 30')`)
+	before := d
+	r.ok(&before, "device", "show", "heat-pump")
+	b.click("Keep")
+	b.until(`!document.querySelector('form')`)
+	r.ok(&d, "device", "show", "heat-pump")
+	assert.Equal(t, before.Controls, d.Controls, "it reads back as it was written")
+	assert.ElementsMatch(t, before.Whole.Settings, d.Whole.Settings)
 }
 
 // TestControls_InTheTerminal pairs a handset of Urbo's own with the shutter, and sets what nobody can look at.
@@ -75,14 +114,18 @@ func TestControls_InTheTerminal(t *testing.T) {
 	// Its old handset is followed, and cannot be sent.
 	r.touch(token, "shutter", "up", 0)
 	r.becomes(token, "shutter", "movement", "moving open")
+	position := func(is func(wire.ControlState) bool) {
+		t.Helper()
+		require.Eventually(t, func() bool {
+			var states []wire.ControlState
+			r.ok(&states, "state", "shutter")
+			return is(states[0])
+		}, patience, 25*tick)
+	}
+	position(func(s wire.ControlState) bool { return s.Source == control.ByHandset && s.Moving == 1 })
 	assert.Contains(t, r.urbo("set", "shutter", "position", "closed").err, "urbo device pair shutter")
 	r.touch(token, "shutter", "down", 0)
-	r.becomes(token, "shutter", "movement", "moving closed")
-	require.Eventually(t, func() bool {
-		var states []wire.ControlState
-		r.ok(&states, "state", "shutter")
-		return states[0].Source == control.ByHandset && states[0].Value == "closed" && states[0].Moving == 0
-	}, patience, 25*tick)
+	position(func(s wire.ControlState) bool { return s.Moving != 1 && s.Value == "closed" })
 	r.touch(token, "door", "opened", 0)
 	require.Eventually(t, func() bool {
 		var states []wire.ControlState

@@ -78,6 +78,19 @@ type TellRequest struct {
 	Value   string `json:"value" minLength:"1" maxLength:"40"`
 }
 
+// KeyAlso says what a key does to a control beside what the controls say.
+type KeyAlso struct {
+	Control string `json:"control" minLength:"1" maxLength:"40"`
+	Does    string `json:"does" maxLength:"40" doc:"A value that it sets; +1 or -2 for steps; next, to the next value; any, where nobody knows; empty, nothing"`
+}
+
+// Frames says what the frames of a line sheet carry.
+type Frames struct {
+	Sheet   string           `json:"sheet" minLength:"1" maxLength:"40"`
+	Fixed   map[string]int64 `json:"fixed,omitempty" doc:"Fields that never change, such as an address"`
+	Carries []control.Carry  `json:"carries" minItems:"1" maxItems:"24"`
+}
+
 // Proposal is controls made from a device's keys, with what no key tells.
 type Proposal struct {
 	Controls  []control.Control  `json:"controls"`
@@ -103,4 +116,19 @@ type BelievedEvent struct {
 	Device  string `json:"device"`
 	Control string `json:"control"`
 	Value   string `json:"value,omitempty"`
+}
+
+// Sheet is a line code that the house knows.
+type Sheet struct {
+	Name   string       `json:"name"`
+	Title  string       `json:"title"`
+	Medium string       `json:"medium" enum:"infrared,radio"`
+	Fields []SheetField `json:"fields"`
+}
+
+// SheetField is a field of its frames.
+type SheetField struct {
+	Name string `json:"name"`
+	Min  int64  `json:"min"`
+	Max  int64  `json:"max"`
 }

@@ -3,7 +3,6 @@ package wire
 import (
 	"time"
 
-	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/signal"
 )
@@ -116,19 +115,15 @@ type Advice struct {
 
 // DeviceChange changes what is given.
 type DeviceChange struct {
-	Slug        *string               `json:"slug,omitempty" maxLength:"40" doc:"A new short name; the old one goes on working"`
-	Name        *string               `json:"name,omitempty" minLength:"1" maxLength:"80"`
-	Room        *string               `json:"room,omitempty" maxLength:"80"`
-	Kind        *string               `json:"kind,omitempty" maxLength:"40"`
-	Maker       *string               `json:"maker,omitempty" maxLength:"80"`
-	Model       *string               `json:"model,omitempty" maxLength:"80"`
-	Transmitter *string               `json:"transmitter,omitempty" maxLength:"81"`
-	Also        *[]string             `json:"also,omitempty" maxItems:"8" doc:"Transmitters that send as well"`
-	Verify      *bool                 `json:"verify,omitempty"`
-	Controls    *[]control.Control    `json:"controls,omitempty" maxItems:"24" doc:"What can be set on it, all of it"`
-	Effects     *[]control.KeyEffects `json:"effects,omitempty" maxItems:"200" doc:"What keys do beside their controls"`
-	Whole       *control.Whole        `json:"whole,omitempty" doc:"Frames that carry several controls at once; without a sheet, none"`
-	Sensors     *[]device.Sensor      `json:"sensors,omitempty" maxItems:"16"`
+	Slug        *string   `json:"slug,omitempty" maxLength:"40" doc:"A new short name; the old one goes on working"`
+	Name        *string   `json:"name,omitempty" minLength:"1" maxLength:"80"`
+	Room        *string   `json:"room,omitempty" maxLength:"80"`
+	Kind        *string   `json:"kind,omitempty" maxLength:"40"`
+	Maker       *string   `json:"maker,omitempty" maxLength:"80"`
+	Model       *string   `json:"model,omitempty" maxLength:"80"`
+	Transmitter *string   `json:"transmitter,omitempty" maxLength:"81"`
+	Also        *[]string `json:"also,omitempty" maxItems:"8" doc:"Transmitters that send as well"`
+	Verify      *bool     `json:"verify,omitempty"`
 
 	Plate    *string        `json:"plate,omitempty" maxLength:"80"`
 	PlateHz  *int           `json:"plate_hz,omitempty" minimum:"0"`

@@ -126,14 +126,6 @@ func (c DeviceChange) Apply(d *device.Device) {
 	set(&d.Transmitter, c.Transmitter)
 	set(&d.Also, c.Also)
 	set(&d.Verify, c.Verify)
-	set(&d.Controls, c.Controls)
-	set(&d.Effects, c.Effects)
-	set(&d.Sensors, c.Sensors)
-	if c.Whole != nil {
-		if d.Whole = c.Whole; c.Whole.Sheet == "" {
-			d.Whole = nil
-		}
-	}
 	set(&d.Plate, c.Plate)
 	set(&d.PlateHz, c.PlateHz)
 	set(&d.Notes, c.Notes)

@@ -27,7 +27,7 @@ func do(t *testing.T, s *control.Spec, b control.Belief, at time.Time, want ...c
 			if n > 0 {
 				when = when.Add(step.Gap)
 			}
-			b = s.After(b, control.Press{Key: step.Key, At: when, Outcome: control.Sent})
+			b = s.After(b, control.Press{Key: step.Key, At: when, Outcome: control.Sent, Source: control.BySending})
 		}
 	}
 	end := at.Add(p.Takes)

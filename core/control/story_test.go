@@ -400,7 +400,8 @@ func (s *story) leftOut(wants []control.Want, asked bool, p control.Plan) string
 			return fmt.Sprintf("%s is certain, and pressed", w.Control)
 		case c.Kind == control.Selector && c.Round != "" && len(c.Keys) == 0 && p.Presses() > 0 && !s.unmutedBy(c):
 			return fmt.Sprintf("%s is believed so, and its key that goes round is pressed", w.Control)
-		case asked && c.Kind == control.Selector && (c.Keys[w.Value] != "" || c.Sequences[w.Value] != nil) && p.Presses() == 0:
+		case asked && c.Kind == control.Selector && (c.Keys[w.Value] != "" || c.Sequences[w.Value] != nil) &&
+			p.Presses() == 0:
 			return fmt.Sprintf("a person asks for %s, and nothing is pressed", w.Control)
 		}
 	}
@@ -427,7 +428,8 @@ func (s *story) reachable(w control.Want) bool {
 		return true
 	}
 	on := c.Kind == control.Power || !s.thing.hasPower || c.While == control.WhileAny || power.Value != ""
-	if on && (c.Sequences[w.Value] != nil || c.Keys[w.Value] != "" && c.Kind != control.Digits || c.Kind == control.Digits && c.Keys == nil) {
+	if on && (c.Sequences[w.Value] != nil || c.Keys[w.Value] != "" && c.Kind != control.Digits ||
+		c.Kind == control.Digits && c.Keys == nil) {
 		return true
 	}
 	switch {

@@ -64,6 +64,29 @@ func (s *Spec) compileWhole(w *Whole) error {
 // Whole is what the device's frames carry; nil where none carry several controls.
 func (s *Spec) Whole() *Whole { return s.whole }
 
+// Corners are frames that between them carry every value of powers and selectors, and both ends of dials.
+func (s *Spec) Corners() (out []map[string]string) {
+	most := 2
+	for _, i := range s.framed {
+		if c := &s.controls[i]; c.Kind != Dial {
+			most = max(most, c.size())
+		}
+	}
+	for n := range most {
+		frame := map[string]string{}
+		for _, i := range s.framed {
+			c := &s.controls[i]
+			at := min(n, c.size()-1)
+			if c.Kind == Dial && n > 0 {
+				at = c.size() - 1
+			}
+			frame[c.Name] = c.text(at)
+		}
+		out = append(out, frame)
+	}
+	return out
+}
+
 // Fields are what a frame has to say, by field, for values by control.
 func (s *Spec) Fields(frame map[string]string) map[string]int64 {
 	out := map[string]int64{}

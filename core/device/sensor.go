@@ -2,7 +2,10 @@ package device
 
 import (
 	"fmt"
+	"slices"
 	"time"
+
+	"urbo/core/control"
 )
 
 // Sensor ties a measurement to a control of a device: power that it draws tells whether it is on. Without values it
@@ -29,6 +32,56 @@ func (s Sensor) Settle() time.Duration {
 		return 2 * time.Second
 	}
 	return time.Duration(s.SettleMS) * time.Millisecond
+}
+
+// DropControl takes a control away, with its sensors. The error wraps control.ErrForm.
+func (d *Device) DropControl(name string) error {
+	d.dropSensors([]string{name})
+	return d.Drop(name)
+}
+
+// Carry lets frames carry controls, as of control.Forms; the sensors of controls that go are taken away.
+func (d *Device) Carry(sheet string, fixed map[string]int64, carries []control.Carry) error {
+	gone, err := d.CarryWhole(sheet, fixed, carries)
+	d.dropSensors(gone)
+	return err
+}
+
+// DropFrames lets no frames carry controls any more. The error wraps control.ErrForm.
+func (d *Device) DropFrames() error {
+	gone, err := d.DropWhole()
+	d.dropSensors(gone)
+	return err
+}
+
+func (d *Device) dropSensors(controls []string) {
+	d.Sensors = slices.DeleteFunc(slices.Clone(d.Sensors),
+		func(s Sensor) bool { return slices.Contains(controls, s.Control) })
+}
+
+// PutControl gives a device a control in the place of the one that was called name, with its sensors.
+func (d *Device) PutControl(name string, c control.Control) {
+	d.Sensors = slices.Clone(d.Sensors)
+	for i := range d.Sensors {
+		if d.Sensors[i].Control == name {
+			d.Sensors[i].Control = c.Name
+		}
+	}
+	d.Put(name, c)
+}
+
+// PutSensor ties a measurement to a control, in the place of what was said of the two.
+func (d *Device) PutSensor(s Sensor) {
+	d.DropSensor(s.Control, s.Measurement)
+	d.Sensors = append(d.Sensors, s)
+}
+
+// DropSensor takes a measurement from a control; false where it was not there.
+func (d *Device) DropSensor(name, measurement string) bool {
+	had := len(d.Sensors)
+	d.Sensors = slices.DeleteFunc(slices.Clone(d.Sensors),
+		func(s Sensor) bool { return s.Control == name && s.Measurement == measurement })
+	return len(d.Sensors) < had
 }
 
 // checkSensors says what is wrong with the sensors. The error wraps ErrTraits.

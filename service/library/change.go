@@ -10,6 +10,7 @@ import (
 	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/happening"
+	"urbo/core/line"
 	"urbo/store"
 )
 
@@ -110,6 +111,11 @@ func (l *Library) complete(c store.Change) error {
 	if err := d.Check(); err != nil {
 		return err
 	}
+	if d.Whole != nil && (c.Before == nil || !reflect.DeepEqual(d.Whole, c.Before.Whole)) {
+		if err := l.checkFrames(d); err != nil {
+			return err
+		}
+	}
 	l.mu.RLock()
 	taken := l.ids[d.Slug]
 	l.mu.RUnlock()
@@ -137,6 +143,28 @@ func (l *Library) complete(c store.Change) error {
 			if k.Heard[j], err = code.CompleteHeard(l.book); err != nil {
 				return fmt.Errorf("follow %s/%s: %w", d.Slug, k.Name, err)
 			}
+		}
+	}
+	return nil
+}
+
+// checkFrames says why a device's frames cannot be sent: an unknown sheet or field, or a number that does not fit.
+func (l *Library) checkFrames(d *device.Device) error {
+	sheet, err := l.book.Sheet(d.Whole.Sheet)
+	if err != nil {
+		return fmt.Errorf("%w: frames: %w", control.ErrForm, err)
+	}
+	spec, err := d.Compile()
+	if err != nil {
+		return err
+	}
+	for _, frame := range spec.Corners() {
+		fields := line.Fields{}
+		for name, n := range spec.Fields(frame) {
+			fields[name] = line.Number(n)
+		}
+		if _, err := sheet.Complete(fields); err != nil {
+			return fmt.Errorf("%w: frames: %w", control.ErrForm, err)
 		}
 	}
 	return nil

@@ -1,8 +1,11 @@
 import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import { useState } from 'react';
 import type { Control, ControlState, Device } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { Comfort } from './Comfort';
+import { EditControls } from './EditControls';
 import { ControlRow } from './ControlRow';
 import { useStates } from './queries';
 
@@ -11,8 +14,23 @@ export function ControlsPart({ device }: { device: Device }) {
   const controls = (device.controls ?? []) as Control[];
   const states = useStates(device.slug);
   const of = (c: Control): ControlState | undefined => states.data?.find((s) => s.control === c.name);
+  const [editing, setEditing] = useState(false);
+  if (editing) {
+    return (
+      <Panel title={words.controls.title}>
+        <EditControls device={device} onDone={() => setEditing(false)} />
+      </Panel>
+    );
+  }
   return (
-    <Panel title={words.controls.title}>
+    <Panel
+      title={words.controls.title}
+      aside={
+        <Button size="small" onClick={() => setEditing(true)}>
+          {words.controls.edit}
+        </Button>
+      }
+    >
       {states.error && <Note alert>{states.error.message}</Note>}
       <Comfort controls={controls} states={states.data ?? []} />
       <Box sx={{ display: 'grid' }}>

@@ -7,6 +7,7 @@ import { usePress } from '../devices/queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { label } from '../shared/text';
+import { EditControls } from './EditControls';
 import { answered } from './answer';
 import { useKeepControls, useProposal } from './queries';
 
@@ -17,9 +18,28 @@ export function ProposePart({ device }: { device: Device }) {
   const proposal = useProposal(device.slug, device.keys.map((k) => k.name).join(' '));
   const [asking, setAsking] = useState(false);
   const controls = (proposal.data?.controls ?? []) as Control[];
-  if (learned.length === 0 || controls.length === 0) return null;
+  const [byHand, setByHand] = useState(false);
+  if (byHand) {
+    return (
+      <Panel title={words.controls.title}>
+        <EditControls device={device} onDone={() => setByHand(false)} />
+      </Panel>
+    );
+  }
+  const hand = (
+    <Button size="small" onClick={() => setByHand(true)}>
+      {words.controls.byHand}
+    </Button>
+  );
+  if (learned.length === 0 || controls.length === 0) {
+    return (
+      <Panel title={words.controls.title} aside={hand}>
+        <Note>{words.controls.none}</Note>
+      </Panel>
+    );
+  }
   return (
-    <Panel title={words.controls.title}>
+    <Panel title={words.controls.title} aside={hand}>
       <Note>{words.controls.suggested(controls.map((c) => label(c.name)).join(', '))}</Note>
       {asking ? (
         <Wizard device={device} controls={controls} questions={proposal.data?.questions ?? []} />

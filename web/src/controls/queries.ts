@@ -1,7 +1,13 @@
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { client, unwrap, type Control, type SetAnswer, type Want } from '../api/client';
+import { client, unwrap, type Control, type Frames, type SetAnswer, type Want } from '../api/client';
 import { keys, queryClient } from '../api/queries';
 import { stale } from '../api/stale';
+
+// changed is told after every change of what can be set on a device.
+const changed = () => {
+  stale(keys.devices);
+  stale(keys.states);
+};
 
 // useStates is what is believed of the controls of a device. Trust fades by itself, so it is looked at now and then.
 export const useStates = (device: string) =>
@@ -47,9 +53,45 @@ export const usePair = (device: string) =>
 export const useKeepControls = (device: string) =>
   useMutation({
     mutationFn: (controls: Control[]) =>
-      unwrap(client.PATCH('/api/devices/{device}', { params: { path: { device } }, body: { controls } })),
-    onSuccess: () => {
-      stale(keys.devices);
-      stale(keys.states);
-    },
+      unwrap(client.POST('/api/devices/{device}/controls', { params: { path: { device } }, body: controls })),
+    onSuccess: changed,
+  });
+
+export const usePutControl = (device: string) =>
+  useMutation({
+    mutationFn: ({ name, form }: { name: string; form: Control }) =>
+      unwrap(
+        client.PUT('/api/devices/{device}/controls/{control}', {
+          params: { path: { device, control: name } },
+          body: form,
+        }),
+      ),
+    onSuccess: changed,
+  });
+
+export const useRemoveControl = (device: string) =>
+  useMutation({
+    mutationFn: (name: string) =>
+      unwrap(
+        client.DELETE('/api/devices/{device}/controls/{control}', {
+          params: { path: { device, control: name } },
+        }),
+      ),
+    onSuccess: changed,
+  });
+
+export const useSheets = () =>
+  useQuery({ queryKey: ['sheets'], queryFn: () => unwrap(client.GET('/api/sheets')) });
+
+export const usePutFrames = (device: string) =>
+  useMutation({
+    mutationFn: (body: Frames) =>
+      unwrap(client.PUT('/api/devices/{device}/frames', { params: { path: { device } }, body })),
+    onSuccess: changed,
+  });
+
+export const useRemoveFrames = (device: string) =>
+  useMutation({
+    mutationFn: () => unwrap(client.DELETE('/api/devices/{device}/frames', { params: { path: { device } } })),
+    onSuccess: changed,
   });

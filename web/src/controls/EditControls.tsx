@@ -1,0 +1,234 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import MenuItem from '@mui/material/MenuItem';
+import TextField from '@mui/material/TextField';
+import { useState } from 'react';
+import type { Control, Device } from '../api/client';
+import { words } from '../app/words';
+import { Note } from '../shared/Panel';
+import { label } from '../shared/text';
+import { FramesForm } from './FramesForm';
+import { fieldsOf, read, written, type Field } from './form';
+import { usePutControl, useRemoveControl } from './queries';
+
+const kinds: Control['kind'][] = ['power', 'dial', 'selector', 'digits', 'travel'];
+
+// EditControls is where controls are made and changed by hand, each by itself.
+export function EditControls({ device, onDone }: { device: Device; onDone: () => void }) {
+  const controls = (device.controls ?? []) as Control[];
+  const remove = useRemoveControl(device.slug);
+  const [open, setOpen] = useState(controls.length ? '' : 'new');
+  return (
+    <Box sx={{ display: 'grid', gap: 1, maxWidth: 760 }}>
+      {controls.map((c) => (
+        <Box key={c.name} sx={{ borderBottom: '1px dotted', borderColor: 'divider', py: 0.5 }}>
+          <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', gap: 1 }}>
+            <Box sx={{ flex: '1 1 20ch' }}>
+              <Box component="span" sx={{ fontWeight: 600 }}>
+                {label(c.name)}
+              </Box>{' '}
+              <Box component="span" sx={{ color: 'text.secondary' }}>
+                {words.controls.kinds[c.kind]}
+              </Box>
+            </Box>
+            <Button
+              size="small"
+              aria-expanded={open === c.name}
+              aria-label={words.controls.changeOf(label(c.name))}
+              onClick={() => setOpen(open === c.name ? '' : c.name)}
+            >
+              {words.controls.change}
+            </Button>
+            <Sure
+              name={words.controls.removeOf(label(c.name))}
+              text={words.controls.remove}
+              onSure={() => remove.mutate(c.name)}
+            />
+          </Box>
+          {open === c.name && <ControlForm device={device} of={c} name={c.name} onDone={() => setOpen('')} />}
+        </Box>
+      ))}
+      {remove.error && <Note alert>{remove.error.message}</Note>}
+      {open === 'new' && <NewControl device={device} onDone={() => setOpen('')} />}
+      {open === 'frames' && <FramesForm device={device} onDone={() => setOpen('')} />}
+      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
+        <Button variant="outlined" onClick={() => setOpen('new')}>
+          {words.controls.add}
+        </Button>
+        <Button variant="outlined" onClick={() => setOpen('frames')}>
+          {words.controls.frames}
+        </Button>
+        <Button onClick={onDone}>{words.controls.done}</Button>
+      </Box>
+    </Box>
+  );
+}
+
+// Sure is a button that asks once.
+function Sure({ name, text, onSure }: { name: string; text: string; onSure: () => void }) {
+  const [sure, setSure] = useState(false);
+  return (
+    <Button
+      size="small"
+      color="secondary"
+      aria-label={sure ? words.controls.sureOf(name) : name}
+      onClick={() => (sure ? onSure() : setSure(true))}
+    >
+      {sure ? words.controls.sure : text}
+    </Button>
+  );
+}
+
+function NewControl({ device, onDone }: { device: Device; onDone: () => void }) {
+  const [kind, setKind] = useState<Control['kind'] | ''>('');
+  return (
+    <Box>
+      <TextField
+        select
+        label={words.controls.kind}
+        value={kind}
+        sx={{ minWidth: 260 }}
+        slotProps={{ inputLabel: { shrink: true } }}
+        onChange={(e) => setKind(e.target.value as Control['kind'])}
+      >
+        {kinds.map((k) => (
+          <MenuItem key={k} value={k}>
+            {words.controls.kinds[k]}
+          </MenuItem>
+        ))}
+      </TextField>
+      {kind && (
+        <ControlForm
+          key={kind}
+          device={device}
+          of={{ name: kind === 'power' ? 'power' : '', kind }}
+          name=""
+          onDone={onDone}
+        />
+      )}
+    </Box>
+  );
+}
+
+// ControlForm is the form of one control. What is empty is as usual.
+function ControlForm({
+  device,
+  of,
+  name,
+  onDone,
+}: {
+  device: Device;
+  of: Control;
+  name: string; // that it has; '' for a new one
+  onDone: () => void;
+}) {
+  const put = usePutControl(device.slug);
+  const [called, setCalled] = useState(of.name);
+  const [texts, setTexts] = useState<Record<string, string>>(() =>
+    Object.fromEntries(fieldsOf[of.kind].map((f) => [f.name, written(of, f)])),
+  );
+  const wrong = (f: Field) => read(of, f, texts[f.name] ?? '') === undefined;
+  const submit = () => {
+    let form: Control = { ...of, name: called.trim() };
+    for (const f of fieldsOf[of.kind]) form = read(form, f, texts[f.name] ?? '') ?? form;
+    put.mutate({ name: name || form.name, form }, { onSuccess: onDone });
+  };
+  return (
+    <Box
+      component="form"
+      sx={{ py: 1.5, display: 'grid', gap: 2 }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        submit();
+      }}
+    >
+      <Box
+        sx={{
+          display: 'grid',
+          gap: 2,
+          alignItems: 'start',
+          gridTemplateColumns: { xs: 'minmax(0, 1fr)', sm: 'repeat(2, minmax(0, 1fr))' },
+        }}
+      >
+        <TextField
+          label={words.controls.name}
+          value={called}
+          required
+          helperText={words.controls.nameHow}
+          slotProps={{ htmlInput: { maxLength: 40, spellCheck: false } }}
+          onChange={(e) => setCalled(e.target.value)}
+        />
+        {fieldsOf[of.kind].map((f) => (
+          <Member
+            key={f.name}
+            field={f}
+            kind={of.kind}
+            keys={device.keys.map((k) => k.name)}
+            value={texts[f.name] ?? ''}
+            wrong={wrong(f)}
+            onChange={(text) => setTexts({ ...texts, [f.name]: text })}
+          />
+        ))}
+      </Box>
+      {put.error && <Note alert>{put.error.message}</Note>}
+      <Box sx={{ display: 'flex', gap: 1 }}>
+        <Button
+          type="submit"
+          variant="contained"
+          disabled={put.isPending || !called.trim() || fieldsOf[of.kind].some(wrong)}
+        >
+          {words.controls.keepIt}
+        </Button>
+        <Button onClick={onDone}>{words.devices.cancel}</Button>
+      </Box>
+    </Box>
+  );
+}
+
+// Member is one member of a form: a key is chosen, the rest is written.
+function Member({
+  field,
+  kind,
+  keys,
+  value,
+  wrong,
+  onChange,
+}: {
+  field: Field;
+  kind: Control['kind'];
+  keys: string[];
+  value: string;
+  wrong: boolean;
+  onChange: (text: string) => void;
+}) {
+  const text = words.controls.members[`${kind} ${field.name}`] ?? words.controls.members[field.name];
+  const choices = field.way === 'key' ? keys : field.way === 'ends' ? ['stop', 'round'] : null;
+  if (choices) {
+    return (
+      <TextField
+        select
+        label={text}
+        value={value}
+        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+        onChange={(e) => onChange(e.target.value)}
+      >
+        <MenuItem value="">–</MenuItem>
+        {[...new Set([...choices, ...(value ? [value] : [])])].map((c) => (
+          <MenuItem key={c} value={c}>
+            {label(c)}
+          </MenuItem>
+        ))}
+      </TextField>
+    );
+  }
+  return (
+    <TextField
+      label={text}
+      value={value}
+      error={wrong}
+      helperText={words.controls.ways[field.way]}
+      slotProps={{ htmlInput: { maxLength: 2000, spellCheck: false } }}
+      onChange={(e) => onChange(e.target.value)}
+    />
+  );
+}
