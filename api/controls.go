@@ -66,6 +66,9 @@ func (a *API) controls() {
 			DeviceIn
 			Body wire.Frames
 		}) (wire.Device, error) {
+			if _, err := a.house.Book.Sheet(in.Body.Sheet); err != nil {
+				return wire.Device{}, err
+			}
 			return a.changeDevice(ctx, in.Device, func(d *device.Device) error {
 				return d.Carry(in.Body.Sheet, in.Body.Fixed, in.Body.Carries)
 			})

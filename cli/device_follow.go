@@ -21,8 +21,7 @@ func (a *app) deviceFollow() *cobra.Command {
 		Long: `Let another handset's code count as a press of a key when it is heard: a second handset for the device, or one with
 rolling codes. Urbo then knows what somebody did with it. What is followed is never sent. A lesson follows handsets with
 rolling codes by itself. A CODE is written as for "urbo device code".`,
-		Example: "  urbo device follow screen/up ev1527 id=0x1b204 key=1\n" +
-			"  urbo device follow screen/up --capture k3v8m2q0\n  urbo device follow screen/up --none",
+		Example: "  urbo device follow screen/up ev1527 id=0x1b204 key=1\n  urbo device follow screen/up --none",
 	}
 	f := c.Flags()
 	f.StringVar(&capture, "capture", "", "id of a capture, instead of a CODE: what was heard (urbo listen names it)")

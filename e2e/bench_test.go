@@ -72,6 +72,7 @@ func TestBench_AnUnknownSignalFromARecordingToARecognisedKey(t *testing.T) {
 	assert.Equal(t, "recording", captures[0].Station)
 	assert.Empty(t, captures[0].Readings)
 
+	r.ok(nil, "device", "remove", "clicker", "--yes")
 	r.ok(nil, "device", "add", "Old handset", "--slug", "clicker", "--keys", "a")
 	var d wire.Device
 	require.Equal(t, 200, r.http(token, "POST", "/api/captures/"+captures[0].ID+"/keep",

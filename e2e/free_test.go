@@ -72,6 +72,7 @@ func TestWhich_SaysWhoseKeyWasPressed(t *testing.T) {
 	}
 	assert.Equal(t, "boardwalk/red, which sends nec address=57 command=5.\n",
 		asking([]string{"which"}, func() { r.touch(token, "boardwalk", "red", 0) }))
+	r.ok(nil, "device", "remove", "clicker", "--yes")
 	strange := asking([]string{"which"}, func() { r.touch(token, "clicker", "b", 0) })
 	require.Contains(t, strange, "No device here has it: a signal without a known line code. Make it a key: urbo "+
 		"device code DEVICE/KEY --capture ")

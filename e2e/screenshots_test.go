@@ -86,7 +86,8 @@ func TestScreenshots(t *testing.T) {
 			b.see("once more")
 			b.eval(`document.querySelector('section[aria-label="A handset of Urbo’s own"]').scrollIntoView()`)
 			shot("controls-pair", "none")
-			r.ok(nil, "device", "add", "Second screen", "--slug", "second", "--kind", "screen", "--room", "Lecture room")
+			r.ok(nil, "device", "add", "Second screen", "--slug", "second", "--kind", "screen", "--room",
+				"Lecture room")
 			r.ok(nil, "device", "code", "second/up", "ev1527", "id=316087", "key=1")
 			b.visit(r, "/devices/second")
 			b.click("Add controls")
@@ -218,6 +219,7 @@ func TestScreenshots(t *testing.T) {
 			b.see("This token is shown only now")
 			b.eval(`window.scrollTo(0, 0)`)
 			shot("station-waits", "none")
+			r.ok(nil, "device", "remove", "clicker", "--yes") // its signal is unknown again
 			b.visit(r, "/bench")
 			b.see("Open a recording")
 			b.drop("drawer.txt", strings.Repeat(strings.TrimSpace(clicker())+"\n", 10)+codeText(t,

@@ -437,7 +437,7 @@ func TestSet_SaysWhyItCannot(t *testing.T) {
 			return nil
 		})
 		_, err = h.Set(t.Context(), belief.Ask{Device: "lamp", Wants: on})
-		require.ErrorContains(t, err, "the key power is not learned yet: urbo learn lamp power")
+		require.ErrorContains(t, err, "start a lesson for it (urbo learn lamp power)")
 		l := startLesson(t, h, lessons.New{Keys: []string{"power"}})
 		_, err = h.Set(t.Context(), belief.Ask{Device: "lamp", Wants: on})
 		require.ErrorIs(t, err, service.ErrLesson)

@@ -12,7 +12,8 @@ import (
 // carries are what the frames of a heat pump carry, as people write it.
 var carries = []control.Carry{{Control: "power", Field: "p", Values: "off=0, on=1"},
 	{Control: "mode", Field: "m", Values: "auto=0,heat=0x04"},
-	{Control: "target", Field: "t", Values: "16 to 30", Unit: "°C"}, {Control: "sleep", Field: "s", Values: "1 to 8 = 0"}}
+	{Control: "target", Field: "t", Values: "16 to 30", Unit: "°C"},
+		{Control: "sleep", Field: "s", Values: "1 to 8 = 0"}}
 
 func names(f control.Forms) (out []string) {
 	for _, c := range f.Controls {
@@ -27,7 +28,8 @@ func TestForms_AControlIsChangedByItself(t *testing.T) {
 	before := f
 	require.NoError(t, f.KeyAlso("up", "mute", "off"))
 	assert.Empty(t, before.Effects, "a copy stays as it is")
-	f.Put("mute", control.Control{Name: "silence", Kind: control.Selector, Values: []string{"off", "on"}, Round: "mute"})
+	f.Put("mute", control.Control{Name: "silence", Kind: control.Selector, Values: []string{"off", "on"},
+		Round: "mute"})
 	assert.Equal(t, []string{"volume", "silence"}, names(f))
 	assert.Equal(t, []string{"volume", "mute"}, names(before))
 	assert.Equal(t, "silence", f.Effects[0].Effects[0].Control, "what refers to it follows its name")
@@ -76,7 +78,8 @@ func TestForms_FramesMakeTheControlsThatTheyCarry(t *testing.T) {
 	assert.Equal(t, []string{"power"}, names(f))
 
 	for values, says := range map[string]string{"off,on": "write each value", "a to b": "write numbers",
-		"1 to 3 = x": "what stands in the field for the least", "off=0,off=1": "off is there twice", "=1": "write each"} {
+		"1 to 3 = x": "what stands in the field for the least", "off=0,off=1": "off is there twice",
+			"=1": "write each"} {
 		_, err := f.CarryWhole("own", nil, []control.Carry{{Control: "x", Field: "f", Values: values}})
 		require.ErrorIs(t, err, control.ErrForm)
 		assert.ErrorContains(t, err, says)

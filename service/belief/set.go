@@ -283,7 +283,7 @@ func (b *Beliefs) step(ctx context.Context, r *Result, d device.Device, s contro
 			}
 		}
 		o := transmit.Order{Device: d, Key: *k, Frame: s.Frame, Times: min(left, mostTimes), Hold: s.Hold, By: a.By,
-			Cause: a.Cause,
+			Cause:      a.Cause,
 			Background: a.Background && first, Next: !first}
 		if s.NotLater > 0 {
 			if o.Within = last.Add(s.NotLater).Sub(b.Now()); o.Within <= 0 {

@@ -135,6 +135,12 @@ func (a *adviser) keys() {
 			missing = append(missing, name)
 		}
 	}
+	if w := a.device.Whole; w != nil {
+		if _, err := a.library.book.Sheet(w.Sheet); err != nil {
+			a.say("", "Its frames are of the line code %s, which is not known here: put its line sheet into the "+
+				"directory sheets of the data directory, and start Urbo anew.", w.Sheet)
+		}
+	}
 	if rolling {
 		a.say("", "Its handset has rolling codes, which are followed and cannot be sent: pair a handset of Urbo's own.")
 	}

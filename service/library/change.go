@@ -148,11 +148,12 @@ func (l *Library) complete(c store.Change) error {
 	return nil
 }
 
-// checkFrames says why a device's frames cannot be sent: an unknown sheet or field, or a number that does not fit.
+// checkFrames says why a device's frames cannot be sent: an unknown field, or a number that does not fit. A sheet that
+// is not known may come later: advice says so.
 func (l *Library) checkFrames(d *device.Device) error {
 	sheet, err := l.book.Sheet(d.Whole.Sheet)
 	if err != nil {
-		return fmt.Errorf("%w: frames: %w", control.ErrForm, err)
+		return nil
 	}
 	spec, err := d.Compile()
 	if err != nil {

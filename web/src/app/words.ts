@@ -477,7 +477,7 @@ export const words = {
       up: 'Key for one step up',
       down: 'Key for one step down',
       rate: 'Steps in a second while its key is held',
-      ends: 'At its ends it goes',
+      ends: 'At its ends it',
       on_start: 'Switched on, it is at: keep, unknown, or a value',
       while: 'Value of power that its keys need',
       sequences: 'Keys one after another that set a value',
@@ -501,6 +501,7 @@ export const words = {
       counts: 'name=number, name=number',
       sequences: 'value=key key, value=key key',
     } as Record<string, string>,
+    atEnds: { round: 'goes round' } as Record<string, string>,
     frames: 'Frames that carry everything',
     framesHow:
       'For a handset that sends all that its display shows with each press. Say for each field which control it carries, and which values: off=0, on=1, or 16 to 30. A field without a control that never changes gets its number.',

@@ -215,7 +215,7 @@ function Member({
         <MenuItem value="">–</MenuItem>
         {[...new Set([...choices, ...(value ? [value] : [])])].map((c) => (
           <MenuItem key={c} value={c}>
-            {label(c)}
+            {words.controls.atEnds[c] ?? label(c)}
           </MenuItem>
         ))}
       </TextField>
@@ -227,7 +227,7 @@ function Member({
       value={value}
       error={wrong}
       helperText={words.controls.ways[field.way]}
-      slotProps={{ htmlInput: { maxLength: 2000, spellCheck: false } }}
+      slotProps={{ inputLabel: { shrink: true }, htmlInput: { maxLength: 2000, spellCheck: false } }}
       onChange={(e) => onChange(e.target.value)}
     />
   );

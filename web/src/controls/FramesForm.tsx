@@ -95,19 +95,19 @@ function Fields({ device, sheet, onDone }: { device: Device; sheet: Sheet; onDon
           <TextField
             label={words.controls.control}
             value={r.control}
-            slotProps={{ htmlInput: { maxLength: 40, spellCheck: false } }}
+            slotProps={{ inputLabel: { shrink: true }, htmlInput: { maxLength: 40, spellCheck: false } }}
             onChange={(e) => change(i, { control: e.target.value })}
           />
           <TextField
             label={words.controls.carries}
             value={r.values}
-            slotProps={{ htmlInput: { maxLength: 2000, spellCheck: false } }}
+            slotProps={{ inputLabel: { shrink: true }, htmlInput: { maxLength: 2000, spellCheck: false } }}
             onChange={(e) => change(i, { values: e.target.value })}
           />
           <TextField
             label={words.controls.unit}
             value={r.unit}
-            slotProps={{ htmlInput: { maxLength: 12 } }}
+            slotProps={{ inputLabel: { shrink: true }, htmlInput: { maxLength: 12 } }}
             onChange={(e) => change(i, { unit: e.target.value })}
           />
         </Box>

@@ -45,7 +45,7 @@ test('heating and cooling is told in words, with what it lacks', () => {
   const all = [power, mode, target, fan];
   expect(comfortOf(all)).toBe(target);
   expect(comfortOf([{ ...target, unit: '' }, power])).toBeUndefined();
-  expect(lacks(all)).toEqual(['drying', 'fan only', 'vane']);
+  expect(lacks(all)).toEqual(['drying', 'fan-only mode', 'vane']);
   const now = [
     state({ control: 'power', kind: 'power', value: 'on', source: 'sent' }),
     state({ control: 'mode', kind: 'selector', value: 'heating', source: 'sent' }),

@@ -56,8 +56,8 @@ const usual: Record<string, string> = {
   heat: 'heating',
   cool: 'cooling',
   dry: 'drying',
-  fan: 'fan only',
-  auto: 'auto',
+  fan: 'fan-only mode',
+  auto: 'auto mode',
 };
 
 // lacks lists what a device for heating and cooling does not have of what most have.
