@@ -3,9 +3,12 @@ package api
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
+	"strings"
 
 	"urbo/core/control"
+	"urbo/core/device"
 	"urbo/core/happening"
 	"urbo/core/pairing"
 	"urbo/service/access"
@@ -62,6 +65,16 @@ func (a *API) beliefs() {
 		}
 		return a.stateOf(in.Device)
 	})
+	call(a, operation{"POST", "/outage", "tell-outage",
+		"Say that the mains failed and are back: devices are then at what their controls say", access.Press, 0},
+		func(ctx context.Context, in *struct{ Body wire.Outage }) (wire.OutageAnswer, error) {
+			if room := in.Body.Room; room != "" && !slices.ContainsFunc(a.house.Library.Lines(""),
+				func(l library.Line) bool { return strings.EqualFold(l.Room, room) }) {
+				return wire.OutageAnswer{}, fmt.Errorf("%w: no device is in a room %.80q: name it as on a device",
+					device.ErrName, room)
+			}
+			return wire.OutageAnswer{Devices: a.house.Beliefs.Failed(in.Body.Room, Caller(ctx).Name)}, nil
+		})
 	call(a, operation{"GET", "/devices/{device}/controls/proposal", "propose-controls",
 		"Controls as the device's keys suggest them, and what no key tells", access.Watch, 0},
 		func(_ context.Context, in *DeviceIn) (wire.Proposal, error) {

@@ -256,6 +256,7 @@ func (a *app) controlAdd() *cobra.Command {
 		"keys that set a value one after another, VALUE=KEY,KEY; once for each value")
 	f.StringVar(&form.Round, "round", "", "key that goes round")
 	f.StringSliceVar(&form.Also, "also-on", nil, "power: other keys that switch it on as well")
+	f.StringVar(&form.MainsFail, "mains-fail", "", "power: what a mains failure leaves it at: keep, or a value")
 	f.Float64Var(&least, "least", 0, "lowest value")
 	f.Float64Var(&most, "most", 0, "highest value")
 	f.Float64Var(&form.Step, "step", 0, "of a dial; 0 is 1")

@@ -190,7 +190,7 @@ A device has keys; a key sends one code or more. Some words are Urbo's own:
 	flags.StringVar(&a.ca, "ca", os.Getenv("URBO_CA"), "file with the authority that an https:// service is checked "+
 		"against (URBO_CA)")
 	root.AddCommand(a.serve(), a.demo(), a.outpost(), a.listen(), a.which(), a.learn(), a.press(), a.state(), a.set(),
-		a.tell(), a.measure(), a.device(),
+		a.tell(), a.outage(), a.measure(), a.device(),
 		a.shelf(),
 		a.audition(), a.journal(), a.station(), a.token(), a.session(), a.backup(), a.restore(), a.tls(), a.pack(),
 		a.bench(), a.sheet(), a.versionCommand())

@@ -448,3 +448,27 @@ func TestSet_SaysWhyItCannot(t *testing.T) {
 		assert.Empty(t, d.Controls, "its only key is gone")
 	})
 }
+
+func TestBelief_AMainsFailureLeavesDevicesAsTheirFormsSay(t *testing.T) {
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
+		_, err := h.Library.ChangeBySlug(t.Context(), "boardwalk", library.Note{}, func(d *device.Device) error {
+			d.Room = "Outside"
+			for i := range d.Controls {
+				if d.Controls[i].Name == "power" {
+					d.Controls[i].MainsFail = "off"
+				}
+			}
+			return nil
+		})
+		require.NoError(t, err)
+		for _, slug := range []string{"boardwalk", "amplifier"} {
+			_, err := h.Beliefs.Tell(slug, "power", "on", "test")
+			require.NoError(t, err)
+		}
+		assert.Equal(t, 1, h.Beliefs.Failed("outside", "test"), "in one room")
+		assert.Equal(t, "off", believed(t, h, "boardwalk", "power").Value)
+		assert.Equal(t, "on", believed(t, h, "amplifier", "power").Value)
+		assert.Greater(t, h.Beliefs.Failed("", "test"), 1)
+		assert.Empty(t, believed(t, h, "amplifier", "power").Value, "its form does not say")
+	})
+}

@@ -78,6 +78,16 @@ type TellRequest struct {
 	Value   string `json:"value" minLength:"1" maxLength:"40"`
 }
 
+// Outage says that the mains failed, and are back.
+type Outage struct {
+	Room string `json:"room,omitempty" maxLength:"80" doc:"Nothing is the whole house"`
+}
+
+// OutageAnswer says what that concerns.
+type OutageAnswer struct {
+	Devices int `json:"devices" doc:"Devices with controls, which may be at something else now"`
+}
+
 // KeyAlso says what a key does to a control beside what the controls say.
 type KeyAlso struct {
 	Control string `json:"control" minLength:"1" maxLength:"40"`

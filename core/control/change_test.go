@@ -13,7 +13,7 @@ import (
 var carries = []control.Carry{{Control: "power", Field: "p", Values: "off=0, on=1"},
 	{Control: "mode", Field: "m", Values: "auto=0,heat=0x04"},
 	{Control: "target", Field: "t", Values: "16 to 30", Unit: "°C"},
-		{Control: "sleep", Field: "s", Values: "1 to 8 = 0"}}
+	{Control: "sleep", Field: "s", Values: "1 to 8 = 0"}}
 
 func names(f control.Forms) (out []string) {
 	for _, c := range f.Controls {
@@ -79,7 +79,7 @@ func TestForms_FramesMakeTheControlsThatTheyCarry(t *testing.T) {
 
 	for values, says := range map[string]string{"off,on": "write each value", "a to b": "write numbers",
 		"1 to 3 = x": "what stands in the field for the least", "off=0,off=1": "off is there twice",
-			"=1": "write each"} {
+		"=1": "write each"} {
 		_, err := f.CarryWhole("own", nil, []control.Carry{{Control: "x", Field: "f", Values: values}})
 		require.ErrorIs(t, err, control.ErrForm)
 		assert.ErrorContains(t, err, says)

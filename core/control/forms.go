@@ -76,6 +76,7 @@ type Control struct {
 	AgainMS    int      `json:"again_ms,omitempty" minimum:"0" maximum:"600000" doc:"Off must be pressed twice within this time"`
 	WarmUpMS   int      `json:"warm_up_ms,omitempty" minimum:"0" maximum:"600000" doc:"After switching on it ignores keys for so long"`
 	CoolDownMS int      `json:"cool_down_ms,omitempty" minimum:"0" maximum:"600000" doc:"After switching off it ignores keys for so long"`
+	MainsFail  string   `json:"mains_fail,omitempty" maxLength:"40" doc:"What a mains failure leaves it at: keep, or a value; nothing is not known"`
 	LongestS   int      `json:"longest_on_s,omitempty" minimum:"0" maximum:"604800" doc:"It is switched off when it was on for so long"`
 
 	// Dial and digits.
@@ -264,6 +265,8 @@ func (c *Control) checkValues(wrong complaint, framed bool) error {
 			return wrong("off alone is nothing to set: name a value for on")
 		case c.Round == "" && len(c.Keys) == 0 && !framed:
 			return wrong("name its keys: one that goes round, or one for each value")
+		case c.MainsFail != "" && c.MainsFail != StartKeeps && !seen[c.MainsFail]:
+			return wrong("after a mains failure %.40q: keep, or one of %s", c.MainsFail, strings.Join(all, ", "))
 		}
 	case Selector:
 		switch {

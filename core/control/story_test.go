@@ -111,6 +111,8 @@ func (s *story) step() string {
 		s.presses = append(s.presses, s.late...)
 		s.late = nil
 		s.fold()
+	case n < 15 && len(s.late) == 0 && r.IntN(6) == 0:
+		s.mains()
 	case n < 16 && len(s.late) == 0:
 		if what := s.told(); what != "" {
 			return what
@@ -174,6 +176,21 @@ func (s *story) send() {
 	}
 	s.note("send %s %v: %s, reaches %t", p.Key, p.Frame, p.Outcome, reaches)
 	s.know(p)
+}
+
+// mains fail, and somebody says so.
+func (s *story) mains() {
+	s.thing.fail(s.now)
+	s.note("the mains fail")
+	s.books = s.ledgers()
+	for name, l := range s.books {
+		l.sets, l.run = min(l.sets, 1), 0
+		s.books[name] = l
+	}
+	if s.thing.hasPower {
+		s.books["power"] = ledger{known: true, since: s.now}
+	}
+	s.said(s.spec.Failed(s.belief, s.now))
 }
 
 // told lets a person say what something truly is.

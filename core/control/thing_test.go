@@ -153,6 +153,31 @@ func (d *thing) shown() map[string]string {
 	return maps.Clone(d.display)
 }
 
+// fail is the mains, which fail and come back.
+func (d *thing) fail(now time.Time) {
+	d.tick(now)
+	r := d.random
+	if d.hasPower {
+		switch d.forms.Controls[0].MainsFail {
+		case "":
+			d.mode = r.IntN(d.modes)
+		case "off":
+			d.mode = 0
+		}
+		if d.ready = now; d.mode > 0 {
+			d.ready = now.Add(d.warm)
+		}
+	}
+	switch {
+	case d.levels == 0 || r.IntN(2) == 0:
+	case d.start == -2:
+		d.level = r.IntN(d.levels)
+	case d.start >= 0:
+		d.level = d.start
+	}
+	d.asked, d.typed, d.way, d.lost, d.dir, d.next = time.Time{}, "", nil, false, 0, 2*r.IntN(2)
+}
+
 // take is a frame that reaches the device.
 func (d *thing) take(frame map[string]string, at time.Time) {
 	d.tick(at)
@@ -201,6 +226,7 @@ func (d *thing) withPower(r *rand.Rand) {
 		c.CoolDownMS = 8000
 		d.cool = about(r, 8*time.Second, 0.09)
 	}
+	c.MainsFail = pick(r, "", "", control.StartKeeps, "off")
 	d.add(c)
 	d.wakesOnly = r.IntN(2) == 0
 }

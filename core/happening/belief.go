@@ -63,6 +63,23 @@ func (t ToldBelief) Tell() (Line, bool) {
 		true
 }
 
+// MainsFailed says that the mains failed, and are back.
+type MainsFailed struct {
+	Room string `json:"room,omitempty"` // "" is all of them
+}
+
+// Name of the type.
+func (MainsFailed) Name() string { return "mains-failed" }
+
+// Tell repeats it.
+func (m MainsFailed) Tell() (Line, bool) {
+	text := "Told that the mains failed"
+	if m.Room != "" {
+		text += " in " + m.Room
+	}
+	return Line{Kind: "belief", Text: text}, true
+}
+
 // WasSet says what came of a wish.
 type WasSet struct {
 	Device  string   `json:"device"`

@@ -72,6 +72,7 @@ var readers = map[string]func([]byte) (What, error){
 	ToldBelief{}.Name():      read[ToldBelief],
 	WasSet{}.Name():          read[WasSet],
 	CounterBack{}.Name():     read[CounterBack],
+	MainsFailed{}.Name():     read[MainsFailed],
 }
 
 func read[T What](data []byte) (What, error) {

@@ -89,6 +89,10 @@ func Open(ctx context.Context, c Config) (*Beliefs, error) {
 	if err != nil {
 		return nil, fmt.Errorf("read what was believed: %w", err)
 	}
+	if ended.IsZero() && len(rows) > 0 {
+		c.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "warning",
+			Text: "Urbo did not end in order. If the mains failed, say so (urbo outage): devices may be at something else"}})
+	}
 	for _, row := range rows {
 		m, err := readMind(row)
 		if err != nil {

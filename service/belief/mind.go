@@ -41,8 +41,9 @@ type told struct {
 type entry struct {
 	Press *control.Press `json:"press,omitempty"`
 	Tell  *told          `json:"tell,omitempty"`
-	Deaf  *time.Time     `json:"deaf,omitempty"` // since then nobody listened
-	ID    string         `json:"id,omitempty"`   // in the journal
+	Deaf  *time.Time     `json:"deaf,omitempty"`  // since then nobody listened
+	Mains *time.Time     `json:"mains,omitempty"` // they failed then
+	ID    string         `json:"id,omitempty"`    // in the journal
 	Place string         `json:"place,omitempty"`
 }
 
@@ -52,8 +53,25 @@ func (e entry) at() time.Time {
 		return e.Press.At
 	case e.Tell != nil:
 		return e.Tell.At
+	case e.Mains != nil:
+		return *e.Mains
 	}
 	return *e.Deaf
+}
+
+// moved is an entry that is no press at another time.
+func (e entry) moved(at time.Time) entry {
+	switch {
+	case e.Tell != nil:
+		t := *e.Tell
+		t.At = at
+		e.Tell = &t
+	case e.Mains != nil:
+		e.Mains = &at
+	default:
+		e.Deaf = &at
+	}
+	return e
 }
 
 // Change is what a control was believed to be at from a time on.
@@ -163,6 +181,9 @@ func (m *mind) add(e entry) bool {
 		return false
 	}
 	m.dirty = true
+	if e.Press == nil && e.at().Before(m.baseAt) { // it is of now, and the clock went back
+		e = e.moved(m.baseAt)
+	}
 	if e.at().Before(m.baseAt) { // long past: its place is not known any more
 		late := *e.Press
 		late.At, late.Outcome = m.baseAt, control.Unknown
@@ -204,6 +225,8 @@ func (m *mind) fold(b control.Belief, e entry) control.Belief {
 			return out
 		}
 		return b
+	case e.Mains != nil:
+		return m.spec.Failed(b, *e.Mains)
 	}
 	return m.spec.Deafened(b)
 }

@@ -85,6 +85,28 @@ func (b *Beliefs) mind(slug string) (*mind, error) {
 	return nil, fmt.Errorf("%w: those of %s cannot be used", ErrNoControls, d.Slug)
 }
 
+// Failed takes what a person says: the mains failed in a room, or in all of them, and are back. It tells how many devices
+// with controls that concerns.
+func (b *Beliefs) Failed(room, by string) int {
+	b.catchUp()
+	now := b.Now()
+	told := b.Stream.Publish(happening.Happening{At: now, By: by, What: happening.MainsFailed{Room: room}})
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	n := 0
+	for id, m := range b.minds {
+		d, err := b.Library.ByID(id)
+		if err != nil || len(d.Controls) == 0 || room != "" && !sameRoom(d.Room, room) {
+			continue
+		}
+		n++
+		m.add(entry{Mains: &now, ID: told.ID})
+		b.changed(m, told.ID)
+	}
+	b.wakeWatch()
+	return n
+}
+
 // Tell takes what a person says that a control is at. Errors wrap control.ErrForm, ErrNoControls or
 // library.ErrUnknownDevice.
 func (b *Beliefs) Tell(slug, name, value, by string) ([]control.State, error) {

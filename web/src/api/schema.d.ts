@@ -1060,6 +1060,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/outage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say that the mains failed and are back: devices are then at what their controls say
+         * @description Needs the scope press.
+         */
+        post: operations["tell-outage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packs": {
         parameters: {
             query?: never;
@@ -1885,6 +1905,8 @@ export interface components {
              * @description It is switched off when it was on for so long
              */
             longest_on_s?: number;
+            /** @description What a mains failure leaves it at: keep, or a value; nothing is not known */
+            mains_fail?: string;
             /**
              * Format: double
              * @description Highest value
@@ -2527,6 +2549,17 @@ export interface components {
             name: string;
             /** @enum {string} */
             scope: "owner" | "press" | "watch" | "station";
+        };
+        Outage: {
+            /** @description Nothing is the whole house */
+            room?: string;
+        };
+        OutageAnswer: {
+            /**
+             * Format: int64
+             * @description Devices with controls, which may be at something else now
+             */
+            devices: number;
         };
         PackItem: {
             /**
@@ -8722,6 +8755,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Gauge"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "tell-outage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Outage"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutageAnswer"];
                 };
             };
             /** @description Bad Request */

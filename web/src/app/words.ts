@@ -470,6 +470,7 @@ export const words = {
       warm_up_ms: 'After switching on it ignores keys for',
       cool_down_ms: 'After switching off it ignores keys for',
       longest_on_s: 'It is switched off when it was on for',
+      mains_fail: 'A mains failure leaves it at: keep, or a value',
       least: 'Lowest value',
       most: 'Highest value',
       step: 'Step (empty: 1)',
@@ -560,6 +561,13 @@ export const words = {
     },
   },
   house: {
+    mains: 'The mains failed',
+    mainsHow:
+      'No device tells whether it lost its power. Say so here, and devices are believed to be at what their controls say of a mains failure. Nothing is pressed.',
+    mainsWhere: 'Where',
+    everywhere: 'in the whole house',
+    mainsFailed: 'They failed, and are back',
+    mainsConcerns: (n: number) => `${n} ${n === 1 ? 'device' : 'devices'} may be at something else now.`,
     title: 'House',
     stage: 'Stage',
     journal: 'Journal',

@@ -17,6 +17,7 @@ export const fieldsOf: Record<Control['kind'], Field[]> = {
     ...f('pairs', 'keys'),
     ...f('list', 'values', 'also'),
     ...f('seconds', 'again_ms', 'warm_up_ms', 'cool_down_ms', 'longest_on_s'),
+    ...f('text', 'mains_fail'),
   ],
   dial: [
     ...f('number', 'least', 'most', 'step'),

@@ -7,6 +7,7 @@ import { queryClient, useAbout } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { clock } from '../shared/text';
+import { OutagePart } from './OutagePart';
 
 const StagePart = lazy(() => import('./StagePart'));
 const JournalPart = lazy(() => import('./JournalPart'));
@@ -35,6 +36,7 @@ export default function HousePage() {
         {part === 'stations' && <StationsPart />}
         {part === 'access' && <AccessPart />}
         {part === 'about' && <AboutPart />}
+        {part === 'about' && <OutagePart />}
       </Suspense>
     </>
   );
