@@ -149,10 +149,12 @@ func dewHeater(letter, switches string) device.Device {
 			Fields: line.Fields{"values": line.Text(switches + places)}}}}
 	}
 	keys := []device.Key{sends("on", "1F"), sends("off", "F1")}
+	controls := proposed("socket", keys)
+	controls[0].MainsFail = "off"
 	return device.Device{Slug: "dew-" + letter, Name: "Dew heater " + strings.ToUpper(letter), Room: "Dome",
 		Kind:  "socket",
 		Maker: "Pellow", Model: "P3", Keys: keys, Traits: device.Traits{Power: device.PowerTwoKeys,
-			Forms: control.Forms{Controls: proposed("socket", keys)}}}
+			Forms: control.Forms{Controls: controls}}}
 }
 
 // weatherRadio is the keys of the radio, by its commands.

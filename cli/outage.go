@@ -19,7 +19,8 @@ func (a *app) outage() *cobra.Command {
 			if err := a.call(c.Context(), http.MethodPost, "/outage", o, &got); err != nil {
 				return err
 			}
-			return a.done(map[string]any{"devices": got.Devices}, "%s may be at something else now: urbo state", plural(got.Devices, "device", "devices"))
+			return a.done(map[string]any{"devices": got.Devices}, "%s may be at something else now: urbo state",
+				plural(got.Devices, "device", "devices"))
 		}}
 	c.Flags().StringVar(&o.Room, "room", "", "in this room only")
 	return c

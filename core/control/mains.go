@@ -2,8 +2,8 @@ package control
 
 import "time"
 
-// Failed is what is believed after the mains failed and came back: power is at what its form says, or may be at anything,
-// what moved stands, and what a device does not keep is at what it starts with.
+// Failed is what is believed after the mains failed and came back: power is at what its form says, or may be at
+// anything, what moved stands, and what a device does not keep is at what it starts with.
 func (s *Spec) Failed(b Belief, now time.Time) Belief {
 	now = clean(now)
 	b = s.at(b, now)

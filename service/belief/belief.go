@@ -91,7 +91,8 @@ func Open(ctx context.Context, c Config) (*Beliefs, error) {
 	}
 	if ended.IsZero() && len(rows) > 0 {
 		c.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "warning",
-			Text: "Urbo did not end in order. If the mains failed, say so (urbo outage): devices may be at something else"}})
+			Text: "Urbo did not end in order. If the mains failed, say so (urbo outage): devices may be at " +
+				"something else"}})
 	}
 	for _, row := range rows {
 		m, err := readMind(row)

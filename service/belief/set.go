@@ -85,8 +85,8 @@ func (b *Beliefs) mind(slug string) (*mind, error) {
 	return nil, fmt.Errorf("%w: those of %s cannot be used", ErrNoControls, d.Slug)
 }
 
-// Failed takes what a person says: the mains failed in a room, or in all of them, and are back. It tells how many devices
-// with controls that concerns.
+// Failed takes what a person says: the mains failed in a room, or in all of them, and are back. It tells how many
+// devices with controls that concerns.
 func (b *Beliefs) Failed(room, by string) int {
 	b.catchUp()
 	now := b.Now()
