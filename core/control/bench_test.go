@@ -56,3 +56,24 @@ func BenchmarkPlan(b *testing.B) {
 		})
 	}
 }
+
+// BenchmarkPlanMany plans for 20 devices, one after another.
+func BenchmarkPlanMany(b *testing.B) {
+	specs, beliefs := make([]*control.Spec, 20), make([]control.Belief, 20)
+	for i := range specs {
+		specs[i] = amplifier(b)
+		beliefs[i] = specs[i].Nothing()
+		for control, value := range map[string]string{"power": "off", "volume": "14", "mute": "off", "source": "a"} {
+			beliefs[i], _, _ = specs[i].Tell(beliefs[i], control, value, "told", epoch)
+		}
+	}
+	want := []control.Want{{Control: "power", Value: "on"}, {Control: "source", Value: "c"},
+		{Control: "volume", Value: "22"}}
+	for b.Loop() {
+		for i, s := range specs {
+			if p, err := s.Plan(beliefs[i], control.Ask{Wants: want, Asked: true}, epoch); err != nil || !p.Sure {
+				b.Fatal(p, err)
+			}
+		}
+	}
+}
