@@ -64,7 +64,8 @@ plays the values of one field of a line code instead. --plan says how long it ta
 		},
 	}
 	f := c.Flags()
-	f.StringVar(&n.Function, "function", "power", "the key that is played")
+	f.StringVar(&n.Function, "function", "", "the key that is played: power where it is left out; climate for sets "+
+		"whose frames carry everything, which a device that sends its whole state has by itself")
 	f.StringVar(&n.Kind, "kind", "", "only sets of this kind of device")
 	f.StringSliceVar(&n.Sets, "set", nil, "only these code sets")
 	f.DurationVar(&pause, "pause", 2500*time.Millisecond, "between two codes")
@@ -181,6 +182,9 @@ func (a *app) watch(ctx context.Context, cl *client, begin func(*wire.Audition) 
 	}
 	if err == nil && len(au.Kept) == 0 {
 		return errors.New("no code was found")
+	}
+	if err == nil {
+		suggest(ctx, a, cl, au.Device)
 	}
 	return err
 }

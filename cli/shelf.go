@@ -36,7 +36,7 @@ func (a *app) shelfList() *cobra.Command {
 			}
 			var rows []table.Row
 			for _, s := range sets {
-				sheet := ""
+				sheet := s.Frames
 				if len(s.Keys) > 0 && len(s.Keys[0].Codes) > 0 {
 					sheet = s.Keys[0].Codes[0].Sheet
 				}
@@ -64,6 +64,13 @@ func (a *app) printSet(s wire.CodeSet) error {
 		return a.json(s)
 	}
 	fmt.Fprintf(a.Out, "%s (%s), code set of %s\n\n", s.Name, s.Slug, plain.A(kindLabel(s.Kind)))
+	if s.Frames != "" {
+		fmt.Fprintf(a.Out, "Frames of %s carry all that its handset shows. Give them to a device: urbo shelf adopt "+
+			"DEVICE %s\n", s.Frames, s.Slug)
+	}
+	if len(s.Keys) == 0 {
+		return nil
+	}
 	var rows []table.Row
 	for _, k := range s.Keys {
 		rows = append(rows, table.Row{k.Key, codes(k.Codes)})
@@ -117,7 +124,11 @@ func (a *app) shelfAdopt() *cobra.Command {
 				return a.json(d)
 			}
 			a.printDevice(d)
-			return nil
+			cl, err := a.client()
+			if err == nil {
+				suggest(c.Context(), a, cl, d.Slug)
+			}
+			return err
 		}}
 }
 

@@ -286,3 +286,55 @@ func TestAudition_KeepsThePartOfASetThatFits(t *testing.T) {
 	assert.Contains(t, text.String(), "Kept 3 keys of Aldergate Swirl I, which fits in part.")
 	assert.Contains(t, r.ok(nil, "device", "list", "mixer"), "3 of 6 learned")
 }
+
+// TestAudition_ByWhatAHeatPumpShows finds the set of the stage's heat pump, whose handset sends its whole state.
+func TestAudition_ByWhatAHeatPumpShows(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--pace", "5")
+	token := r.owner()
+	r.ok(nil, "device", "add", "Second heat pump", "--slug", "second", "--kind", "air-conditioner", "--room",
+		"Warm room")
+	shows := func(name string) bool {
+		var s wire.Stage
+		require.Equal(t, http.StatusOK, r.http(token, "GET", "/api/stage", nil, &s))
+		facts := map[string]string{}
+		for _, ap := range s.Appliances {
+			for _, f := range ap.Facts {
+				if ap.Slug == "heat-pump" {
+					facts[f.Name] = f.Value
+				}
+			}
+		}
+		if name == "off" {
+			return facts["power"] == "off"
+		}
+		return facts["power"] == "on" &&
+			facts["mode"]+"-"+strings.TrimSuffix(facts["temperature"], " °C")+"-"+facts["fan"] == name
+	}
+	var a wire.Audition
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/auditions",
+		wire.NewAudition{Device: "second", PauseMS: 800}, &a))
+	require.Eventually(t, func() bool {
+		require.Equal(t, http.StatusOK, r.http(token, "GET", "/api/auditions/"+a.ID, nil, &a))
+		want, do := a.Key, ""
+		switch {
+		case a.Phase == "walking" && a.Asks:
+			do = map[bool]string{true: "yes", false: "no"}[shows(want)]
+		case a.Phase == "confirming" && a.Asks, a.Phase == "playing" && a.Played > 0:
+			if do = map[bool]string{true: "yes"}[shows("cooling-24-low")]; a.Phase == "playing" && do != "" {
+				do = "reacted"
+			} else if a.Asks && do == "" {
+				do = "no"
+			}
+		}
+		if do != "" {
+			require.Equal(t, http.StatusOK, r.http(token, "POST", "/api/auditions/"+a.ID+"/steps",
+				wire.AuditionStep{Do: do}, &a))
+		}
+		return a.Phase == "found"
+	}, patience, tick)
+	assert.Equal(t, "Skarrow S9", a.Set)
+	r.ok(nil, "set", "second", "power", "on", "mode", "heating", "target", "19", "fan", "high")
+	r.becomes(token, "heat-pump", "temperature", "19 °C")
+	assert.True(t, shows("heating-19-high"))
+}

@@ -98,6 +98,9 @@ func DeviceOf(d device.Device) Device {
 func SetOf(d device.Device) CodeSet {
 	out := CodeSet{Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model,
 		Keys: make([]SetKey, len(d.Keys))}
+	if d.Whole != nil {
+		out.Frames = d.Whole.Sheet
+	}
 	for i, k := range d.Keys {
 		out.Keys[i] = SetKey{Set: d.Slug, Name: d.Name, Key: k.Name, Codes: CodesOf(k.Codes)}
 	}

@@ -4,12 +4,13 @@ import "time"
 
 // CodeSet is the codes of a type of device, as they stand on the shelf.
 type CodeSet struct {
-	Slug  string   `json:"slug"`
-	Name  string   `json:"name"`
-	Kind  string   `json:"kind"`
-	Maker string   `json:"maker"`
-	Model string   `json:"model"`
-	Keys  []SetKey `json:"keys"`
+	Slug   string   `json:"slug"`
+	Name   string   `json:"name"`
+	Kind   string   `json:"kind"`
+	Maker  string   `json:"maker"`
+	Model  string   `json:"model"`
+	Keys   []SetKey `json:"keys"`
+	Frames string   `json:"frames,omitempty" doc:"Line code whose frames carry its controls, all at once"`
 }
 
 // SetKey is a key of a code set.

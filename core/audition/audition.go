@@ -84,6 +84,9 @@ type Audition struct {
 
 // keyFor is the key of a set that has a function, -1 where none has: it may call it another way.
 func keyFor(set device.Device, function string) int {
+	if function == Climate {
+		return min(len(set.Keys), 1) - 1
+	}
 	for _, name := range device.SameRole(function) {
 		if i := slices.IndexFunc(set.Keys, func(k device.Key) bool { return k.Name == name && k.Learned() }); i >= 0 {
 			return i
@@ -96,6 +99,12 @@ func keyFor(set device.Device, function string) int {
 func New(function string, sets []device.Device) (*Audition, error) {
 	a := &Audition{Function: function, Phase: Playing}
 	for _, set := range sets {
+		if function == Climate {
+			var shows bool
+			if set, shows = Shown(set); !shows {
+				continue
+			}
+		}
 		if keyFor(set, function) >= 0 {
 			a.Sets = append(a.Sets, set)
 			a.Answers = append(a.Answers, map[string]Answer{})
@@ -105,6 +114,9 @@ func New(function string, sets []device.Device) (*Audition, error) {
 	switch {
 	case len(sets) == 0:
 		return nil, fmt.Errorf("%w: there are no code sets to try: import a pack of them, or sweep a line code",
+			ErrPlan)
+	case len(a.Sets) == 0 && function == Climate:
+		return nil, fmt.Errorf("%w: no code set carries a whole state with a temperature: import a pack of them",
 			ErrPlan)
 	case len(a.Sets) == 0:
 		return nil, fmt.Errorf("%w: none of the %d code sets has a key %q: choose another function", ErrPlan, len(sets),

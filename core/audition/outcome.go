@@ -149,6 +149,9 @@ func (a *Audition) Prompt() string {
 	}
 	switch a.Phase {
 	case Found:
+		if a.Function == Climate {
+			return fmt.Sprintf("Found: %s. It showed %s.", what, plain.Count(len(a.Kept()), "state", "states"))
+		}
 		return fmt.Sprintf("Found: %s. %s.", what, plain.Count(len(a.Kept()), "key is confirmed", "keys are confirmed"))
 	case Nothing:
 		if set, keys, ok := a.Best(); ok {
@@ -164,6 +167,8 @@ func (a *Audition) Prompt() string {
 		return "The audition is over."
 	}
 	switch {
+	case a.Function == Climate && !a.Paused && !(a.Phase == Playing && a.Next >= a.Len()):
+		return a.promptClimate(what, said)
 	case a.Paused:
 		return fmt.Sprintf("The audition waits, after %d of %d.", a.Next, a.Len())
 	case a.Phase == Walking && a.Switches:
@@ -185,6 +190,26 @@ func (a *Audition) Prompt() string {
 		return "Watch the device, and say when it reacts."
 	}
 	return fmt.Sprintf("%d of %d: %s.", a.Next, a.Len(), what)
+}
+
+// promptClimate says what to do in an audition of whole states.
+func (a *Audition) promptClimate(what, said string) string {
+	shows := plain.Label(a.Sets[0].Keys[0].Name)
+	if a.Phase == Confirming {
+		shows = plain.Label(a.Sets[a.Tries[a.At].Sets[0]].Keys[0].Name)
+	}
+	switch {
+	case a.Phase == Walking && a.Switches, a.Phase == Confirming && !a.Sounded, a.Phase == Walking && !a.Sounded:
+		return fmt.Sprintf("Watch the device's display: %s.", what)
+	case a.Phase == Confirming:
+		return fmt.Sprintf("%s was played again. Does the device show %q?", what, shows)
+	case a.Phase == Walking:
+		return fmt.Sprintf("Does the device show %q?", said)
+	case a.Next == 0:
+		return fmt.Sprintf("Watch the device's display, and say when it shows %q.", shows)
+	}
+	shows = plain.Label(a.Sets[a.Tries[a.Next-1].Sets[0]].Keys[0].Name)
+	return fmt.Sprintf("%d of %d: %s. Say when it shows %q.", a.Next, a.Len(), what, shows)
 }
 
 // Airtime is how long playing everything once keeps transmitters busy, in µs. Errors say which code cannot be sent.

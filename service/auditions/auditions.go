@@ -260,7 +260,12 @@ func (as *Auditions) over(ctx context.Context, s *running) {
 }
 
 func (as *Auditions) keep(ctx context.Context, s *running, keys []device.Key) error {
+	set, whole := s.Core.KeptSet()
 	_, err := as.library.Change(ctx, s.DeviceID, library.Note{By: s.By, Cause: s.ID}, func(d *device.Device) error {
+		if whole {
+			library.GiveForms(d, set)
+			return nil
+		}
 		return library.GiveKeys(d, keys, "audition")
 	})
 	return err

@@ -51,6 +51,9 @@ func (as *Auditions) prepare(n New) (*running, Plan, error) {
 	}
 	if n.Function == "" {
 		n.Function = "power"
+		if d.Whole != nil || device.SendsWholeState(d.Kind) {
+			n.Function = audition.Climate
+		}
 	}
 	if err := device.CheckSlug("key", n.Function); err != nil {
 		return nil, plan, err
@@ -109,9 +112,9 @@ func (as *Auditions) candidates(n New, d device.Device) (*audition.Audition, err
 			}
 			sets = append(sets, set)
 		}
-		return audition.New(n.Function, sets)
+		return audition.New(n.Function, as.sendable(n.Function, sets))
 	}
-	sets := as.library.Sets()
+	sets := as.sendable(n.Function, as.library.Sets())
 	if n.Kind != "" {
 		if err := device.CheckKind(n.Kind); err != nil {
 			return nil, err
@@ -129,4 +132,18 @@ func (as *Auditions) candidates(n New, d device.Device) (*audition.Audition, err
 	}
 	slices.SortStableFunc(sets, func(a, b device.Device) int { return rank(a) - rank(b) })
 	return audition.New(n.Function, sets)
+}
+
+// sendable leaves out code sets whose frames are of a line code that is not known here.
+func (as *Auditions) sendable(function string, sets []device.Device) []device.Device {
+	if function != audition.Climate {
+		return sets
+	}
+	return slices.DeleteFunc(sets, func(s device.Device) bool {
+		if s.Whole == nil {
+			return true
+		}
+		_, err := as.book.Sheet(s.Whole.Sheet)
+		return err != nil
+	})
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/happening"
 	"urbo/core/plain"
@@ -115,7 +116,7 @@ func missing(d, set device.Device, names []string) []device.Key {
 }
 
 // Adopt gives a device keys of a code set: the ones named, or every one that it has not learned and that is not there
-// under another name. It is all of them or none.
+// under another name; a device without controls gets those of the set as well. It is all of them or none.
 func (l *Library) Adopt(ctx context.Context, slug, set string, names []string, note Note) (device.Device, error) {
 	return l.ChangeBySlug(ctx, slug, note, func(d *device.Device) error {
 		shelf := l.onShelf()
@@ -137,11 +138,26 @@ func (l *Library) Adopt(ctx context.Context, slug, set string, names []string, n
 		if len(names) == 0 { // not those that it has under another name
 			keys = slices.DeleteFunc(keys, func(k device.Key) bool { return hasCodes(*d, shelf, l, from.Slug, k.Name) })
 		}
-		if len(keys) == 0 {
+		controls := len(names) == 0 && len(d.Controls) == 0 && len(from.Controls) > 0
+		if len(keys) == 0 && !controls {
 			return fmt.Errorf("%w: %s has every key of the code set %s already", device.ErrTaken, d.Slug, from.Slug)
 		}
-		return GiveKeys(d, keys, "set "+from.Slug)
+		if err := GiveKeys(d, keys, "set "+from.Slug); err != nil {
+			return err
+		}
+		if _, err := control.Compile(keyNames(*d), from.Forms); controls && err == nil {
+			GiveForms(d, from)
+		}
+		return nil
 	})
+}
+
+func keyNames(d device.Device) []string {
+	out := make([]string, len(d.Keys))
+	for i, k := range d.Keys {
+		out[i] = k.Name
+	}
+	return out
 }
 
 // hasCodes says whether any key of a device sends what a key of a set sends.
@@ -157,6 +173,17 @@ func hasCodes(d device.Device, shelf *shelf, l *Library, set, key string) bool {
 		}
 	}
 	return false
+}
+
+// GiveForms puts the controls of a code set into a device, in the place of those of the same names, with what its
+// frames carry.
+func GiveForms(d *device.Device, set device.Device) {
+	for _, c := range set.Controls {
+		d.PutControl(c.Name, c)
+	}
+	if set.Whole != nil {
+		d.Whole = set.Whole
+	}
 }
 
 // GiveKeys puts the codes of keys into a device's keys of the same names; those that it does not have are added.

@@ -132,7 +132,7 @@ func (l *Library) KeepSet(ctx context.Context, of, slug, name string, note Note)
 			set.Keys = append(set.Keys, device.Key{Name: k.Name, Hold: k.Hold, Codes: k.Codes, Extra: k.Extra})
 		}
 	}
-	if len(set.Keys) == 0 {
+	if len(set.Keys) == 0 && set.Whole == nil {
 		return set, fmt.Errorf("%w: no key of %s: start a lesson for it", ErrNotLearned, d.Slug)
 	}
 	switch {

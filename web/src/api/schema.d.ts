@@ -1793,6 +1793,8 @@ export interface components {
             unit_us?: number;
         };
         CodeSet: {
+            /** @description Line code whose frames carry its controls, all at once */
+            frames?: string;
             keys: components["schemas"]["SetKey"][];
             kind: string;
             maker: string;

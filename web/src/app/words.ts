@@ -63,6 +63,7 @@ export const words = {
     title: 'Code sets',
     how: 'Codes of types of devices, for when there is no handset. They come in packs.',
     none: 'The shelf is empty. Open a pack of code sets on the page of devices.',
+    frames: (sheet: string) => `whole states, in frames of ${sheet}`,
     keep: 'Make one of a device',
     of: 'Learned keys of',
     keepDo: 'Put a copy on the shelf',
@@ -86,6 +87,7 @@ export const words = {
     rolling: 'A rolling code: its device obeys it once, so it can be followed, but not sent.',
   },
   audition: {
+    climate: 'cooling at 24°, fan low',
     title: 'Audition',
     how: 'No handset? Stand where you see the device. Urbo plays codes until it reacts.',
     what: 'What to play',

@@ -22,7 +22,10 @@ export function AuditionChoice({ device, onStart, busy }: Props) {
   const [from, setFrom] = useState<'sets' | 'sweep'>('sets');
   const [kind, setKind] = useState('');
   const [pause, setPause] = useState(2500);
-  const [key, setKey] = useState(() => ['power', 'on'].find((k) => usual.includes(k)) ?? usual[0] ?? 'power');
+  const climate = device.whole !== undefined || device.kind === 'air-conditioner';
+  const [key, setKey] = useState(() =>
+    climate ? 'climate' : (['power', 'on'].find((k) => usual.includes(k)) ?? usual[0] ?? 'power'),
+  );
   const [text, setText] = useState('nec address=0..63 command=2');
   const sweep = from === 'sweep' ? parseSweep(text) : undefined;
   const body: NewAudition = {
@@ -57,7 +60,7 @@ export function AuditionChoice({ device, onStart, busy }: Props) {
       ))}
     </TextField>
   );
-  const functions = usual.includes(key) ? usual : [key, ...usual];
+  const functions = [...new Set([...(climate ? ['climate'] : []), key, ...usual])];
   return (
     <Panel title={words.audition.what}>
       <Box component="form" onSubmit={submit} sx={{ display: 'grid', gap: 2, maxWidth: 460 }}>
@@ -65,7 +68,7 @@ export function AuditionChoice({ device, onStart, busy }: Props) {
         {pick(
           'function',
           key,
-          functions.map((k) => [k, label(k)]),
+          functions.map((k) => [k, k === 'climate' ? words.audition.climate : label(k)]),
           setKey,
         )}
         {from === 'sets' &&

@@ -8,6 +8,7 @@ import { words } from '../app/words';
 import { Note } from '../shared/Panel';
 import { label } from '../shared/text';
 import { FramesForm } from './FramesForm';
+import { Named } from './Named';
 import { fieldsOf, read, written, type Field } from './form';
 import { usePutControl, useRemoveControl } from './queries';
 
@@ -23,14 +24,7 @@ export function EditControls({ device, onDone }: { device: Device; onDone: () =>
       {controls.map((c) => (
         <Box key={c.name} sx={{ borderBottom: '1px dotted', borderColor: 'divider', py: 0.5 }}>
           <Box sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', gap: 1 }}>
-            <Box sx={{ flex: '1 1 20ch' }}>
-              <Box component="span" sx={{ fontWeight: 600 }}>
-                {label(c.name)}
-              </Box>{' '}
-              <Box component="span" sx={{ color: 'text.secondary' }}>
-                {words.controls.kinds[c.kind]}
-              </Box>
-            </Box>
+            <Named control={c} />
             <Button
               size="small"
               aria-expanded={open === c.name}

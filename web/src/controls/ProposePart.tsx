@@ -8,6 +8,7 @@ import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { label } from '../shared/text';
 import { EditControls } from './EditControls';
+import { Named } from './Named';
 import { answered } from './answer';
 import { useKeepControls, useProposal } from './queries';
 
@@ -91,14 +92,7 @@ function Wizard({
           sx={{ borderTop: '1px dotted', borderColor: 'divider', pt: 1 }}
         >
           <Box sx={{ display: 'flex', justifyContent: 'space-between', alignItems: 'center' }}>
-            <Box>
-              <Box component="span" sx={{ fontWeight: 600 }}>
-                {label(c.name)}
-              </Box>{' '}
-              <Box component="span" sx={{ color: 'text.secondary' }}>
-                {words.controls.kinds[c.kind]}
-              </Box>
-            </Box>
+            <Named control={c} />
             <Button
               size="small"
               aria-pressed={left.includes(c.name)}

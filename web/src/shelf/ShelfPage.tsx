@@ -51,7 +51,7 @@ function SetRow({ set }: { set: CodeSet }) {
       <Box component="summary" sx={{ minHeight: 44, py: 1.25, cursor: 'pointer' }}>
         <strong>{set.name}</strong>{' '}
         <Box component="span" sx={{ color: 'text.secondary' }}>
-          {words.packs.keys(set.keys.length)}
+          {set.frames ? words.shelf.frames(set.frames) : words.packs.keys(set.keys.length)}
         </Box>
       </Box>
       <Box
