@@ -118,10 +118,10 @@ func clockAt(t *testing.T, text string) time.Time {
 
 func TestWhose_NeverOffersARollingCodeAsAKey(t *testing.T) {
 	heard := wire.Capture{ID: "x", Readings: []wire.Reading{{Sheet: "roll56", Rolling: true}}}
-	assert.Contains(t, whose(heard), "it cannot be a key")
-	assert.NotContains(t, whose(heard), "--capture")
+	assert.Contains(t, whose(heard), "urbo device follow DEVICE/KEY --capture x")
+	assert.NotContains(t, whose(heard), "device code")
 	heard.Readings[0].Rolling = false
-	assert.Contains(t, whose(heard), "--capture x")
+	assert.Contains(t, whose(heard), "urbo device code DEVICE/KEY --capture x")
 }
 
 func TestForFile_TakesEachFileByItsKind(t *testing.T) {

@@ -78,9 +78,9 @@ func whose(c wire.Capture) string {
 			c.Sets[0].Name, c.Sets[0].Set, what)
 	}
 	if len(c.Readings) > 0 && c.Readings[0].Rolling {
-		return fmt.Sprintf("No device here has it: %s. It is a rolling code, which its device obeys once: it "+
-			"cannot be "+
-			"a key. Pair a handset of Urbo's own with the device instead.", what)
+		return fmt.Sprintf("No device here has it: %s. It is a rolling code, which its device obeys once: it can be "+
+			"followed (urbo device follow DEVICE/KEY --capture %s), and cannot be sent: for that, pair a handset of "+
+			"Urbo's own with the device.", what, c.ID)
 	}
 	return fmt.Sprintf("No device here has it: %s. Make it a key: urbo device code DEVICE/KEY --capture %s", what, c.ID)
 }

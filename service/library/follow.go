@@ -2,11 +2,10 @@ package library
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
-
-	"errors"
 
 	"urbo/core/device"
 	"urbo/core/happening"
