@@ -277,7 +277,8 @@ func (a *app) controlAdd() *cobra.Command {
 		"warm-up":    "power: after switching on it ignores keys for so long",
 		"cool-down":  "power: the same after switching off",
 		"longest-on": "power: it is switched off when it was on for so long", "pause": "digits: between two digits",
-		"timeout": "digits: after the last one the number counts", "open-time": "travel: for the full way",
+		"timeout":    "digits: after the last one the number counts; selector: after that a sequence is forgotten",
+		"open-time":  "travel: for the full way",
 		"close-time": "travel: for the full way back", "delay": "travel: until it starts to move"} {
 		times[name] = f.Duration(name, 0, about)
 	}

@@ -38,7 +38,8 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 			pages = append(pages, [][2]string{{"/devices/boardwalk", "What it may be"},
 				{"/devices/projector/lesson", "Start the lesson"}, {"/shelf", "Corvane Strand"},
 				{"/devices/mixer/audition", "29 codes"}, {"/house/stage", "Weather radio"}, {"/which", "Listening"},
-				{"/house/journal", "started"}, {"/house/stations", "ir-out"}}...)
+				{"/house/journal", "started"}, {"/house/stations", "ir-out"}, {"/house/about", "They failed"},
+				{"/devices/shutter", "followed where"}}...)
 		}
 		for _, page := range pages {
 			b.visit(r, page[0])
@@ -50,6 +51,15 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 			b.click(open)
 		}
 		look("a device with its forms open")
+		b.visit(r, "/devices/heat-pump")
+		b.see("It has no")
+		look("heating and cooling")
+		b.click("Change controls")
+		b.click("Frames that carry everything")
+		b.see("celsius")
+		look("frames")
+		b.click("Change mode")
+		look("a control's form")
 		if size.name == "phone" {
 			continue
 		}

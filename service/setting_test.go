@@ -19,6 +19,7 @@ import (
 	"urbo/service/belief"
 	"urbo/service/lessons"
 	"urbo/service/library"
+	"urbo/service/stations"
 	"urbo/service/transmit"
 	"urbo/stage"
 	"urbo/station"
@@ -470,5 +471,29 @@ func TestBelief_AMainsFailureLeavesDevicesAsTheirFormsSay(t *testing.T) {
 		assert.Equal(t, "on", believed(t, h, "amplifier", "power").Value)
 		assert.Greater(t, h.Beliefs.Failed("", "test"), 1)
 		assert.Empty(t, believed(t, h, "amplifier", "power").Value, "its form does not say")
+	})
+}
+
+func TestBelief_FramesReachEveryDeviceInTheRoomThatObeysThem(t *testing.T) {
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
+		heater := func(name, room string) {
+			_, err := h.Library.Add(t.Context(), device.Device{Name: name, Room: room, Kind: "other",
+				Traits: device.Traits{Forms: control.Forms{
+					Controls: []control.Control{
+						{Name: "target", Kind: control.Dial, Least: number(0), Most: number(15)}},
+					Whole: &control.Whole{Sheet: "sirc12", Fixed: map[string]int64{"address": 3},
+						Settings: []control.Setting{{Control: "target", Field: "command", From: 1}}}}}}, library.Note{})
+			require.NoError(t, err)
+		}
+		room := "Lecture room"
+		err := h.Stations.Alter(t.Context(), "lecture", stations.Change{Room: &room}, "test")
+		require.NoError(t, err)
+		heater("One", room)
+		heater("Two", room)
+		heater("Three", "Cellar")
+		wish(t, h, "one", "target", "7")
+		assert.Equal(t, "7", believed(t, h, "one", "target").Value)
+		assert.Equal(t, "7", believed(t, h, "two", "target").Value, "it obeys the same frames")
+		assert.Empty(t, believed(t, h, "three", "target").Value, "another room")
 	})
 }

@@ -93,7 +93,7 @@ type Control struct {
 	Enter      string         `json:"enter,omitempty" maxLength:"40" doc:"Key that ends the typing, where it is needed"`
 	Fewest     int            `json:"fewest,omitempty" minimum:"0" maximum:"5" doc:"Digits that have to be typed, with leading zeros"`
 	PauseMS    int            `json:"pause_ms,omitempty" minimum:"0" maximum:"600000" doc:"Between two digits; 0 is 400 ms"`
-	TimeoutMS  int            `json:"timeout_ms,omitempty" minimum:"0" maximum:"600000" doc:"After the last digit the number counts; 0 is 3 s"`
+	TimeoutMS  int            `json:"timeout_ms,omitempty" minimum:"0" maximum:"600000" doc:"After the last digit the number counts, 0 is 3 s; of a selector, a sequence is forgotten, 0 is 10 s"`
 	Favourites map[string]int `json:"favourites,omitempty" doc:"Numbers by their names"`
 
 	// Travel.

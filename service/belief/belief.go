@@ -263,6 +263,10 @@ func (b *Beliefs) pressed(r happening.Receipt) {
 	}
 	room := b.roomOf(r.Station)
 	b.enter(r.DeviceID, r.Key, r, outcome)
+	if r.Frame != nil {
+		b.pressedWhole(d, room, r, outcome)
+		return
+	}
 	k, err := d.Key(r.Key)
 	if err != nil {
 		return
@@ -271,6 +275,32 @@ func (b *Beliefs) pressed(r happening.Receipt) {
 		if b.inEarshot(other.DeviceID, room, b.mediumOf(*k)) {
 			b.enter(other.DeviceID, other.Key, r, outcome)
 		}
+	}
+}
+
+// pressedWhole takes a frame that was sent to a device for the others in earshot that obey it, too.
+func (b *Beliefs) pressedWhole(d device.Device, room string, r happening.Receipt, outcome control.Outcome) {
+	spec, err := d.Compile()
+	if err != nil || spec.Whole() == nil {
+		return
+	}
+	sheet, err := b.Book.Sheet(spec.Whole().Sheet)
+	if err != nil {
+		return
+	}
+	fields := spec.Fields(r.Frame)
+	b.mu.Lock()
+	others := map[string]map[string]string{}
+	for id, m := range b.minds {
+		if frame, too := m.spec.Frame(sheet.Name, fields); too && id != d.ID && b.inEarshot(id, room, sheet.Medium) {
+			others[id] = frame
+		}
+	}
+	b.mu.Unlock()
+	for id, frame := range others {
+		also := r
+		also.Frame = frame
+		b.enter(id, r.Key, also, outcome)
 	}
 }
 

@@ -44,11 +44,12 @@ func (b *Beliefs) heardWhole(c happening.Capture) {
 			fields[name] = n
 		}
 	}
+	room := b.roomOf(c.Station)
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	for _, m := range b.minds {
+	for id, m := range b.minds {
 		frame, mine := m.spec.Frame(reading.Sheet, fields)
-		if !mine {
+		if !mine || !b.inEarshot(id, room, c.Medium) {
 			continue
 		}
 		p := control.Press{Frame: frame, At: c.At, Outcome: control.Sent, Source: control.ByHandset, Cause: c.ID}

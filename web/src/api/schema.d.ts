@@ -1948,7 +1948,7 @@ export interface components {
             stop?: string;
             /**
              * Format: int64
-             * @description After the last digit the number counts; 0 is 3 s
+             * @description After the last digit the number counts, 0 is 3 s; of a selector, a sequence is forgotten, 0 is 10 s
              */
             timeout_ms?: number;
             /** @description In which it is shown */
