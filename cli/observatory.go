@@ -135,6 +135,9 @@ func proposed(kind string, keys []device.Key) []control.Control {
 		if controls[i].Kind == control.Digits {
 			controls[i].Favourites = map[string]int{"marsh radio": 47}
 		}
+		if controls[i].Kind == control.Power {
+			controls[i].MainsFail = "off"
+		}
 		if kind == "amplifier" && controls[i].Kind == control.Dial {
 			controls[i].Rate = 5 // steps in a second while a key is held
 		}
@@ -150,7 +153,6 @@ func dewHeater(letter, switches string) device.Device {
 	}
 	keys := []device.Key{sends("on", "1F"), sends("off", "F1")}
 	controls := proposed("socket", keys)
-	controls[0].MainsFail = "off"
 	return device.Device{Slug: "dew-" + letter, Name: "Dew heater " + strings.ToUpper(letter), Room: "Dome",
 		Kind:  "socket",
 		Maker: "Pellow", Model: "P3", Keys: keys, Traits: device.Traits{Power: device.PowerTwoKeys,

@@ -28,18 +28,18 @@ export function Comfort({ controls, states }: { controls: Control[]; states: Con
       >
         <div>
           <dt>{words.controls.room}</dt>
-          <dd>{room ? gauge(room) : '–'}</dd>
-          <Box sx={{ color: 'text.secondary', fontSize: '0.9rem' }}>
-            {room ? `${room.name}, ${clock(room.at)}` : words.controls.noRoom}
-          </Box>
+          <dd>
+            {room ? gauge(room) : '–'}
+            <Under>{room ? `${room.name}, ${clock(room.at)}` : words.controls.noRoom}</Under>
+          </dd>
         </div>
-        <Box>
+        <div>
           <dt>{words.controls.wanted}</dt>
           <Box component="dd" sx={{ color: target.word === 'doubtful' ? 'text.secondary' : 'belief' }}>
             {shown(target)}
+            <Under>{words.controls.trust[target.word]}</Under>
           </Box>
-          <Box sx={{ color: 'text.secondary', fontSize: '0.9rem' }}>{words.controls.trust[target.word]}</Box>
-        </Box>
+        </div>
         <Box sx={{ gridColumn: { xs: '1 / -1', sm: 'auto' } }}>
           <dt>{words.controls.believedTo}</dt>
           <Box component="dd" sx={{ color: 'belief' }} style={{ fontSize: 18 }}>
@@ -52,6 +52,18 @@ export function Comfort({ controls, states }: { controls: Control[]; states: Con
           {words.controls.hasNo(missing.join(', '))}
         </Box>
       )}
+    </Box>
+  );
+}
+
+// Under is what stands in small under a value.
+function Under({ children }: { children: string }) {
+  return (
+    <Box
+      component="span"
+      sx={{ display: 'block', color: 'text.secondary', fontSize: '0.9rem', fontWeight: 400, lineHeight: 1.5 }}
+    >
+      {children}
     </Box>
   );
 }
