@@ -56,6 +56,8 @@ func (a *app) deviceList() *cobra.Command {
 // learned counts the keys of a device.
 func learned(d wire.DeviceLine) string {
 	switch {
+	case d.KeysTotal == 0:
+		return "none"
 	case d.KeysHeard > 0 && d.KeysLearned == 0:
 		return fmt.Sprintf("%d of %d followed", d.KeysHeard, d.KeysTotal)
 	case d.KeysHeard > 0:

@@ -148,11 +148,9 @@ func Judge(book *line.Book, key string, before []Take, p Press, knows Knows, all
 	clear := readableOf(before)
 	switch {
 	case rolls(book, p) && slices.ContainsFunc(clear, func(b Take) bool { return agree(book, b.Press, p) }):
-		return say(Rolling, "Both takes agree: this handset is followed from now on. To send, pair a handset of "+
-			"Urbo's own with the device.")
+		return say(Rolling, "Both takes agree: this handset is followed. To send, pair a handset of Urbo's own.")
 	case rolls(book, p):
-		return say(Rolling, "A rolling code: it changes with every press, and the device obeys each one once, so it "+
-			"cannot be replayed, but it can be followed. Press %s again to be sure.", it)
+		return say(Rolling, "A rolling code, obeyed once: it can be followed, not sent. Press %s again to be sure.", it)
 	case readable(p) && len(clear) == 0:
 		return say(Accepted, "Good. Let go, and press %s again to be sure.", it)
 	case readable(p):

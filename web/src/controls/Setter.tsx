@@ -174,6 +174,7 @@ function Travel({ control, state, busy, onWish }: Props) {
           sx={{
             color: 'belief',
             flex: '1 1 120px',
+            mx: 1.5,
             opacity: believed === undefined && wanted === undefined ? 0.5 : 1,
           }}
           onChange={(_, v) => setWanted(v as number)}

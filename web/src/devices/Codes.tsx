@@ -45,22 +45,20 @@ export function Codes({ device }: { device: Device }) {
               {k.codes.length > 0 && k.codes.map(sends).join(words.device.then)}
               {k.codes.length === 0 && !k.heard?.length && words.device.notLearned}
               {k.heard?.length ? (
-                <Box sx={{ color: 'text.secondary' }}>
-                  {words.device.followedAs(k.heard.map(sends).join(', '))}
+                <Box sx={{ color: 'text.secondary', fontFamily: 'fontFamily' }}>
+                  {words.device.followedAs(k.heard.map(sends).join(', '))}{' '}
+                  <Button
+                    size="small"
+                    sx={{ ...small, px: 0.5 }}
+                    aria-label={words.device.unfollowOf(label(k.name))}
+                    onClick={() => unfollow.mutate(k.name)}
+                  >
+                    {words.device.unfollow}
+                  </Button>
                 </Box>
               ) : null}
             </Box>
             <Box component="dd" sx={{ m: 0, textAlign: 'right', whiteSpace: 'nowrap' }}>
-              {k.heard?.length ? (
-                <Button
-                  size="small"
-                  sx={small}
-                  aria-label={words.device.unfollowOf(label(k.name))}
-                  onClick={() => unfollow.mutate(k.name)}
-                >
-                  {words.device.unfollow}
-                </Button>
-              ) : null}
               {k.version > 1 && (
                 <Button
                   size="small"
