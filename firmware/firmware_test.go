@@ -28,6 +28,7 @@ import (
 	"urbo/service/stream"
 	"urbo/service/transmit"
 	"urbo/station"
+	"urbo/station/conform"
 	"urbo/station/hardware"
 	"urbo/station/linktest"
 	"urbo/station/serial"
@@ -163,6 +164,24 @@ func (b *board) link(use func(station.Link)) {
 }
 
 func TestFirmware_KeepsTheRulesOfTheLink(t *testing.T) {
+	// A simulated board that falls behind real time breaks rules of time that it keeps: it is looked at again. One that
+	// does not keep them breaks them each time.
+	for range 2 {
+		kept := true
+		plugIn(t).link(func(l station.Link) {
+			err := conform.Check(t.Context(), l, func(r conform.Report) {
+				if r.Err != nil {
+					kept = false
+					t.Logf("%s: %v", r.Rule, r.Err)
+				}
+			})
+			require.NoError(t, err)
+			require.NoError(t, l.Close())
+		})
+		if kept {
+			return
+		}
+	}
 	plugIn(t).link(func(l station.Link) { linktest.Conform(t, l) })
 }
 
