@@ -3,12 +3,9 @@ package api
 import (
 	"context"
 	"errors"
-	"fmt"
 	"slices"
-	"strings"
 
 	"urbo/core/control"
-	"urbo/core/device"
 	"urbo/core/happening"
 	"urbo/core/pairing"
 	"urbo/service/access"
@@ -68,12 +65,8 @@ func (a *API) beliefs() {
 	call(a, operation{"POST", "/outage", "tell-outage",
 		"Say that the mains failed and are back: devices are then at what their controls say", access.Press, 0},
 		func(ctx context.Context, in *struct{ Body wire.Outage }) (wire.OutageAnswer, error) {
-			if room := in.Body.Room; room != "" && !slices.ContainsFunc(a.house.Library.Lines(""),
-				func(l library.Line) bool { return strings.EqualFold(l.Room, room) }) {
-				return wire.OutageAnswer{}, fmt.Errorf("%w: no device is in a room %.80q: name it as on a device",
-					device.ErrName, room)
-			}
-			return wire.OutageAnswer{Devices: a.house.Beliefs.Failed(in.Body.Room, Caller(ctx).Name)}, nil
+			n, err := a.house.Beliefs.Failed(in.Body.Room, Caller(ctx).Name)
+			return wire.OutageAnswer{Devices: n}, err
 		})
 	call(a, operation{"GET", "/devices/{device}/controls/proposal", "propose-controls",
 		"Controls as the device's keys suggest them, and what no key tells", access.Watch, 0},
@@ -175,10 +168,9 @@ func setAnswer(r belief.Result) wire.SetAnswer {
 		Already: r.Plan.Already, Helps: r.Plan.Helps, Reason: r.Reason,
 		Presses: list(r.Presses, func(p happening.Receipt) wire.Press { return wire.PressOf(p) })}
 	for _, s := range r.Plan.Steps {
-		w.Steps = append(w.Steps,
-			wire.PlanStep{Key: s.Key, Frame: s.Frame, Times: s.Times, HoldMS: int(s.Hold.Milliseconds()),
-				WaitMS:     int(s.Wait.Milliseconds()),
-				NotLaterMS: int(s.NotLater.Milliseconds())})
+		w.Steps = append(w.Steps, wire.PlanStep{Key: s.Key, Frame: s.Frame, Times: s.Times,
+			HoldMS: int(s.Hold.Milliseconds()), WaitMS: int(s.Wait.Milliseconds()),
+			NotLaterMS: int(s.NotLater.Milliseconds())})
 	}
 	return w
 }

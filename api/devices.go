@@ -119,14 +119,8 @@ func (a *API) keys() {
 			KeyIn
 			Body wire.HandCode
 		}) (wire.Device, error) {
-			d, remarks, err := a.house.Library.Write(ctx, in.ref(), library.Hand{Text: in.Body.Text, Hz: in.Body.Hz,
-				Repeats: in.Body.Repeats, GapUS: in.Body.GapUS}, note(ctx))
-			if err != nil {
-				return wire.Device{}, err
-			}
-			w := wire.DeviceOf(d)
-			w.Remarks = remarks
-			return w, nil
+			return remarked(a.house.Library.Write(ctx, in.ref(), library.Hand{Text: in.Body.Text, Hz: in.Body.Hz,
+				Repeats: in.Body.Repeats, GapUS: in.Body.GapUS}, note(ctx)))
 		})
 	call(a, operation{"POST", "/devices/{device}/keys/{key}/heard", "follow-key",
 		"Let codes of another handset count as presses of a key when they are heard; they are never sent",
@@ -134,7 +128,8 @@ func (a *API) keys() {
 		KeyIn
 		Body wire.HeardCode
 	}) (wire.Device, error) {
-		return as(wire.DeviceOf)(a.house.Library.FollowText(ctx, in.ref(), in.Body.Text, in.Body.Hz, note(ctx)))
+		return remarked(a.house.Library.FollowText(ctx, in.ref(), library.Hand{Text: in.Body.Text, Hz: in.Body.Hz},
+			note(ctx)))
 	})
 	call(a, operation{"DELETE", "/devices/{device}/keys/{key}/heard", "unfollow-key",
 		"Let only its own codes count as presses of a key", access.Owner, 0},
@@ -168,6 +163,16 @@ func (a *API) keys() {
 		}) (wire.Device, error) {
 			return as(wire.DeviceOf)(a.house.Library.Restore(ctx, in.ref(), in.Body.Version, note(ctx)))
 		})
+}
+
+// remarked is a device with how what somebody wrote was understood.
+func remarked(d device.Device, remarks []string, err error) (wire.Device, error) {
+	if err != nil {
+		return wire.Device{}, err
+	}
+	w := wire.DeviceOf(d)
+	w.Remarks = remarks
+	return w, nil
 }
 
 func lineOf(l library.Line) wire.DeviceLine {

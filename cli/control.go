@@ -420,9 +420,8 @@ each press. The controls are made of what is written. VALUES are values with wha
 numbers from least to most, "16 to 30", with what stands for the least where that is not the same, "16 to 30 = 0".
 Setting one of them sends all, with that one changed; its handset is followed. urbo sheet show names the fields.`,
 		Args: args(1, -1, "a DEVICE, a SHEET, and what its fields carry"),
-		Example: "  urbo device control frames heat-pump skarrow-s9 power=power:off=0,on=1 \"target=celsius:16 " +
-			"to 30\" " +
-			"--fixed mode=3,fan=0,vane=0",
+		Example: "  urbo device control frames heat-pump skarrow-s9 power=power:off=0,on=1 " +
+			"\"target=celsius:16 to 30\" --fixed mode=3,fan=0,vane=0",
 	}
 	c.Flags().StringToInt64Var(&fixed, "fixed", nil, "fields that never change, FIELD=NUMBER")
 	c.Flags().StringToStringVar(&units, "unit", nil, "units of numbers, CONTROL=UNIT")

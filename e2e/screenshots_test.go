@@ -219,6 +219,20 @@ func TestScreenshots(t *testing.T) {
 			b.see("This token is shown only now")
 			b.eval(`window.scrollTo(0, 0)`)
 			shot("station-waits", "none")
+			if *every { // a device that is auditioned by what it shows, and a mains failure
+				r.ok(nil, "device", "add", "Second heat pump", "--slug", "second-pump", "--kind", "air-conditioner")
+				b.visit(r, "/devices/second-pump/audition")
+				b.see("cooling at 24°")
+				shot("climate-choice", "none")
+				b.click("Start the audition")
+				b.see("Say when it shows")
+				shot("climate", "none")
+				b.visit(r, "/house/about")
+				b.click("They failed, and are back")
+				b.see("may be at something else now")
+				shot("outage", "none")
+				r.ok(nil, "device", "remove", "second-pump", "--yes")
+			}
 			r.ok(nil, "device", "remove", "clicker", "--yes") // its signal is unknown again
 			b.visit(r, "/bench")
 			b.see("Open a recording")

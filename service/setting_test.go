@@ -466,10 +466,16 @@ func TestBelief_AMainsFailureLeavesDevicesAsTheirFormsSay(t *testing.T) {
 			_, err := h.Beliefs.Tell(slug, "power", "on", "test")
 			require.NoError(t, err)
 		}
-		assert.Equal(t, 1, h.Beliefs.Failed("outside", "test"), "in one room")
+		n, err := h.Beliefs.Failed("outside", "test")
+		require.NoError(t, err)
+		assert.Equal(t, 1, n, "in one room")
 		assert.Equal(t, "off", believed(t, h, "boardwalk", "power").Value)
 		assert.Equal(t, "on", believed(t, h, "amplifier", "power").Value)
-		assert.Greater(t, h.Beliefs.Failed("", "test"), 1)
+		_, err = h.Beliefs.Failed("Cellar", "test")
+		require.ErrorIs(t, err, device.ErrName)
+		n, err = h.Beliefs.Failed("", "test")
+		require.NoError(t, err)
+		assert.Greater(t, n, 1)
 		assert.Empty(t, believed(t, h, "amplifier", "power").Value, "its form does not say")
 	})
 }

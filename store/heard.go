@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -106,16 +107,16 @@ func reindexHeard(tx *gorm.DB, sheet string, identify func(device.Code) string) 
 // Count notes what a followed handset counted in a press that began at a time. It tells what it had counted before,
 // −1 where that is not known or the press is older than what is known.
 func (r Devices) Count(ctx context.Context, identity string, counter int64, at time.Time) (before int64, err error) {
-	before = -1
 	err = r.store.change(ctx, func(tx *gorm.DB) error {
+		before = -1
 		var rows []heardRow
 		if err := tx.Table("heard").Where("identity = ?", identity).Find(&rows).Error; err != nil {
 			return err
 		}
+		if slices.ContainsFunc(rows, func(r heardRow) bool { return r.AtMS > millis(at) }) {
+			return nil
+		}
 		for _, row := range rows {
-			if row.AtMS > millis(at) {
-				return nil
-			}
 			before = max(before, row.Counter)
 		}
 		return tx.Exec("UPDATE heard SET counter = ?, at_ms = ? WHERE identity = ?", counter, millis(at),

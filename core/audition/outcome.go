@@ -40,17 +40,22 @@ func (a *Audition) Best() (set device.Device, keys []device.Key, ok bool) {
 	if a.Phase != Nothing && a.Phase != Ended || a.Took || a.Declined {
 		return set, nil, false
 	}
-	set, keys = a.best()
-	return set, keys, len(keys) > 0
+	n, keys := a.best()
+	if n < 0 {
+		return set, nil, false
+	}
+	return a.Sets[n], keys, true
 }
 
-func (a *Audition) best() (set device.Device, keys []device.Key) {
-	for _, n := range slices.Concat(a.Refused, a.Group) { // it may have ended while one was walked
-		if k := a.confirmed(n); len(k) > len(keys) {
-			set, keys = a.Sets[n], k
+// best is the set with the most confirmed keys of those that do not fit whole, −1 where none has any.
+func (a *Audition) best() (n int, keys []device.Key) {
+	n = -1
+	for _, i := range slices.Concat(a.Refused, a.Group) { // it may have ended while one was walked
+		if k := a.confirmed(i); len(k) > len(keys) {
+			n, keys = i, k
 		}
 	}
-	return set, keys
+	return n, keys
 }
 
 func (a *Audition) confirmed(n int) []device.Key {
@@ -144,8 +149,8 @@ func (a *Audition) Prompt() string {
 	what, key := a.Now()
 	said := plain.Label(key)
 	if a.Took {
-		set, keys := a.best()
-		return fmt.Sprintf("Kept %s of %s, which fits in part.", plain.Count(len(keys), "key", "keys"), set.Name)
+		n, keys := a.best()
+		return fmt.Sprintf("Kept %s of %s, which fits in part.", plain.Count(len(keys), "key", "keys"), a.Sets[n].Name)
 	}
 	switch a.Phase {
 	case Found:

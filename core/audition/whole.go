@@ -7,7 +7,6 @@ import (
 
 	"urbo/core/control"
 	"urbo/core/device"
-	"urbo/core/line"
 )
 
 // Climate is the function of an audition for devices whose handset sends its whole state: each set says cooling at 24°
@@ -32,10 +31,8 @@ func Shown(set device.Device) (device.Device, bool) {
 	}
 	set.Keys, set.Kind = nil, "" // no key of it is unusual
 	add := func(name string, frame map[string]string) {
-		c := device.Code{Sheet: set.Whole.Sheet, Fields: line.Fields{}, Source: "set"}
-		for field, n := range spec.Fields(frame) {
-			c.Fields[field] = line.Number(n)
-		}
+		c := device.FrameCode(spec, frame)
+		c.Source = "set"
 		set.Keys = append(set.Keys, device.Key{Name: name, Codes: []device.Code{c}})
 	}
 	add(s.name(base), base)
@@ -148,16 +145,18 @@ func beginning(c *control.Control, words ...string) string {
 
 func number(x float64) string { return strconv.FormatFloat(x, 'f', -1, 64) }
 
-// KeptSet is the code set whose frames are worth keeping once it is over, with the values that were confirmed or not
-// tried; false where single keys are kept, or nothing.
-func (a *Audition) KeptSet() (device.Device, bool) {
-	n := a.Winner
-	switch {
-	case a.Function != Climate || len(a.Kept()) == 0:
+// FramesOf is the code set of an audition of whole states that is worth keeping: the one that fits, or else the best,
+// without what the device did not show. false is where single keys are kept, or nothing was confirmed.
+func (a *Audition) FramesOf() (device.Device, bool) {
+	if a.Function != Climate {
 		return device.Device{}, false
-	case a.Took:
-		set, _ := a.best()
-		n = slices.IndexFunc(a.Sets, func(s device.Device) bool { return s.Slug == set.Slug })
+	}
+	n := a.Winner
+	if a.Phase != Found {
+		n, _ = a.best()
+	}
+	if n < 0 {
+		return device.Device{}, false
 	}
 	return a.without(n), true
 }

@@ -25,7 +25,7 @@ func climate(slug string, modes map[string]int64) device.Device {
 				{Control: "fan", Field: "f", Values: map[string]int64{"low": 1, "middle": 2, "high": 3}}}}}}}
 }
 
-// room is the device in front of the person: what it makes of each mode.
+// answerTruly answers as somebody in front of a device does who sees what it makes of each mode.
 func answerTruly(t *testing.T, a *audition.Audition, shows map[int64]string) {
 	t.Helper()
 	showed := ""
@@ -73,7 +73,7 @@ func TestClimate_TheSetIsFoundByWhatTheDeviceShows(t *testing.T) {
 	assert.Equal(t, `Watch the device's display, and say when it shows "cooling 24 low".`, a.Prompt())
 	answerTruly(t, a, map[int64]string{0: "auto", 1: "cooling", 2: "drying", 3: "heating"})
 	assert.Equal(t, audition.Found, a.Phase)
-	set, ok := a.KeptSet()
+	set, ok := a.FramesOf()
 	require.True(t, ok)
 	assert.Equal(t, "right", set.Slug)
 	assert.Empty(t, set.Keys)
@@ -86,11 +86,38 @@ func TestClimate_WhatTheDeviceDoesNotShowIsLeftOut(t *testing.T) {
 	require.NoError(t, err)
 	answerTruly(t, a, map[int64]string{0: "auto", 1: "cooling", 2: "drying", 3: "auto"}) // it cannot heat
 	require.Equal(t, audition.Found, a.Phase, "four of five are right")
-	set, ok := a.KeptSet()
+	set, ok := a.FramesOf()
 	require.True(t, ok)
 	assert.Equal(t, []string{"auto", "cooling", "drying"}, set.Controls[1].Values)
 	_, err = control.Compile(nil, set.Forms)
 	require.NoError(t, err)
+}
+
+func TestClimate_TheBestSetCanBeKeptThoughItFitsInPart(t *testing.T) {
+	a, err := audition.New(audition.Climate, []device.Device{climate("some", map[string]int64{"auto": 0, "cooling": 1,
+		"drying": 2, "heating": 3})})
+	require.NoError(t, err)
+	for range 3 { // played, reacted, played again
+		if codes, _ := a.Due(); codes != nil {
+			a.Played()
+		}
+		if a.Phase == audition.Playing {
+			require.NoError(t, a.Reacted())
+		}
+	}
+	require.NoError(t, a.Say(audition.Yes))
+	_, ok := a.FramesOf()
+	assert.True(t, ok)
+	a.Finish()
+	set, keys, ok := a.Best()
+	require.True(t, ok)
+	assert.Equal(t, "some", set.Slug)
+	assert.Len(t, keys, 1)
+	kept, ok := a.FramesOf()
+	require.True(t, ok, "its frames are kept, and not what was played to try them")
+	assert.Empty(t, kept.Keys)
+	require.NoError(t, a.Take())
+	assert.Contains(t, a.Prompt(), "Set some, which fits in part")
 }
 
 func TestClimate_SaysWhereNoSetCanBeTried(t *testing.T) {

@@ -74,7 +74,7 @@ func (f *Forms) Drop(name string) error {
 type Carry struct {
 	Control string `json:"control" minLength:"1" maxLength:"40" doc:"Name of the control; power is what switches the device"`
 	Field   string `json:"field" minLength:"1" maxLength:"40" doc:"Of the line sheet"`
-	Values  string `json:"values" minLength:"1" maxLength:"2000" doc:"Values with what stands in the field, off=0, on=1; or numbers from least to most, 16 to 30, with what stands for the least where that is not the same, 16 to 30 = 0"`
+	Values  string `json:"values" minLength:"1" maxLength:"2000" doc:"Values with what stands in the field, off=0, on=1; or numbers from least to most, 16 to 30, with what stands for the least where that is not the same, 16 to 30 = 0; with another step, 16 to 30 by 0.5 = 32"`
 	Unit    string `json:"unit,omitempty" maxLength:"12" doc:"Of numbers"`
 }
 
@@ -86,15 +86,25 @@ func (c Carry) Read() (Control, Setting, error) {
 	}
 	if strings.Contains(c.Values, " to ") {
 		numbers, first, shifted := strings.Cut(c.Values, "=")
+		numbers, step, stepped := strings.Cut(numbers, " by ")
 		from, to, _ := strings.Cut(numbers, " to ")
 		least, e1 := strconv.ParseFloat(strings.TrimSpace(from), 64)
 		most, e2 := strconv.ParseFloat(strings.TrimSpace(to), 64)
 		if e1 != nil || e2 != nil {
-			return wrong("write numbers, such as 16 to 30")
+			return wrong("write numbers, such as 16 to 30, or 16 to 30 by 0.5")
 		}
 		out.Kind, out.Least, out.Most, out.Unit, set.From = Dial, &least, &most, c.Unit, int64(least)
+		if stepped {
+			var err error
+			if out.Step, err = strconv.ParseFloat(strings.TrimSpace(step), 64); err != nil {
+				return wrong("write how far it is from one to the next, such as 16 to 30 by 0.5")
+			}
+		}
+		if !shifted && (stepped || least != float64(set.From)) {
+			return wrong("say what stands in the field for the least, such as 16 to 30 by 0.5 = 32")
+		}
 		if shifted {
-			n, err := strconv.ParseInt(strings.TrimSpace(first), 10, 64)
+			n, err := strconv.ParseInt(strings.TrimSpace(first), 0, 64)
 			if err != nil {
 				return wrong("write what stands in the field for the least, such as 16 to 30 = 0")
 			}
@@ -115,10 +125,8 @@ func (c Carry) Read() (Control, Setting, error) {
 		out.Values = append(out.Values, value)
 		set.Values[value] = n
 	}
-	if c.Control == "power" || out.Values[0] == "off" && c.Field == "power" {
-		if out.Kind = Power; slices.Equal(out.Values, []string{"off", "on"}) {
-			out.Values = nil
-		}
+	if c.Control == "power" {
+		out.Kind = Power
 	}
 	return out, set, nil
 }
@@ -133,10 +141,10 @@ func (f *Forms) CarryWhole(sheet string, fixed map[string]int64, carries []Carry
 			return nil, err
 		}
 		if i := slices.IndexFunc(f.Controls, func(o Control) bool { return o.Name == c.Control }); i >= 0 {
-			was := f.Controls[i] // what its own keys do stays
-			was.Kind, was.Values, was.Least, was.Most, was.Unit = form.Kind, form.Values, form.Least, form.Most,
-				form.Unit
-			form = was
+			form = f.Controls[i].carried(form)
+		}
+		if form.Kind == Power && slices.Equal(form.Values, []string{"off", "on"}) {
+			form.Values = nil
 		}
 		f.Put(c.Control, form)
 		w.Settings = append(w.Settings, set)
@@ -144,6 +152,19 @@ func (f *Forms) CarryWhole(sheet string, fixed map[string]int64, carries []Carry
 	was := f.Whole
 	f.Whole = &w
 	return f.forsaken(was)
+}
+
+// carried is a control that has another form now, in frames. What its own keys do stays where its kind does; a power
+// stays one, whatever it is called.
+func (c Control) carried(form Control) Control {
+	if c.Kind == Power && form.Kind == Selector {
+		form.Kind = Power
+	}
+	if c.Kind != form.Kind {
+		return form
+	}
+	c.Values, c.Least, c.Most, c.Step, c.Unit = form.Values, form.Least, form.Most, form.Step, form.Unit
+	return c
 }
 
 // DropWhole lets no frames carry controls any more, and tells which went: those that nothing else sets. The error wraps

@@ -77,7 +77,18 @@ func TestForms_FramesMakeTheControlsThatTheyCarry(t *testing.T) {
 	require.ErrorIs(t, err, control.ErrForm)
 	assert.Equal(t, []string{"power"}, names(f))
 
-	for values, says := range map[string]string{"off,on": "write each value", "a to b": "write numbers",
+	half := control.Forms{Controls: []control.Control{{Name: "main-switch", Kind: control.Power, Round: "power"}}}
+	_, err = half.CarryWhole("own", nil, []control.Carry{{Control: "main-switch", Field: "p", Values: "off=0, on=1"},
+		{Control: "target", Field: "t", Values: "16.5 to 30 by 0.5 = 33", Unit: "°C"}})
+	require.NoError(t, err)
+	assert.Equal(t, control.Power, half.Controls[0].Kind, "a power stays one, whatever it is called")
+	assert.Equal(t, "power", half.Controls[0].Round)
+	s, err = control.Compile([]string{"power"}, half)
+	require.NoError(t, err)
+	assert.Equal(t, map[string]int64{"p": 0, "t": 42}, s.Fields(map[string]string{"main-switch": "off", "target": "21"}))
+
+	for values, says := range map[string]string{"16.5 to 30.5": "what stands in the field for the least",
+		"16 to 30 by half = 1": "how far it is from one to the next", "off,on": "write each value", "a to b": "write numbers",
 		"1 to 3 = x": "what stands in the field for the least", "off=0,off=1": "off is there twice",
 		"=1": "write each"} {
 		_, err := f.CarryWhole("own", nil, []control.Carry{{Control: "x", Field: "f", Values: values}})

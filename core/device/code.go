@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"urbo/core/bench"
+	"urbo/core/control"
 	"urbo/core/line"
 	"urbo/core/signal"
 )
@@ -33,6 +34,15 @@ const (
 	UsualCarrier = 38_000
 	UsualChannel = 433_920_000
 )
+
+// FrameCode is a frame that carries controls of a device, by what it says of them; the spec must be of such a device.
+func FrameCode(spec *control.Spec, says map[string]string) Code {
+	c := Code{Sheet: spec.Whole().Sheet, Fields: line.Fields{}}
+	for field, n := range spec.Fields(says) {
+		c.Fields[field] = line.Number(n)
+	}
+	return c
+}
 
 // Channel is what carries a code: infrared with its carrier, or radio on its frequency. The zero value leaves it to the
 // line code.

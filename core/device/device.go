@@ -98,14 +98,19 @@ func (d *Device) Key(name string) (*Key, error) {
 	if i := d.index(name); i >= 0 {
 		return &d.Keys[i], nil
 	}
+	if len(d.Keys) == 0 {
+		return nil, fmt.Errorf("%w %.60q: %s has no keys yet: start a lesson", ErrUnknownKey, name, d.Slug)
+	}
+	return nil, fmt.Errorf("%w %.60q of %s: nearest are %s", ErrUnknownKey, name, d.Slug, Nearest(name, d.KeyNames()))
+}
+
+// KeyNames lists the names of its keys.
+func (d *Device) KeyNames() []string {
 	names := make([]string, len(d.Keys))
 	for i, k := range d.Keys {
 		names[i] = k.Name
 	}
-	if len(names) == 0 {
-		return nil, fmt.Errorf("%w %.60q: %s has no keys yet: start a lesson", ErrUnknownKey, name, d.Slug)
-	}
-	return nil, fmt.Errorf("%w %.60q of %s: nearest are %s", ErrUnknownKey, name, d.Slug, Nearest(name, names))
+	return names
 }
 
 // Has says whether the device has a key of a name.
@@ -230,11 +235,7 @@ func (d *Device) Check() error {
 
 // Compile works out what the device's keys do to its controls. The error wraps control.ErrForm.
 func (d *Device) Compile() (*control.Spec, error) {
-	names := make([]string, len(d.Keys))
-	for i, k := range d.Keys {
-		names[i] = k.Name
-	}
-	return control.Compile(names, d.Forms)
+	return control.Compile(d.KeyNames(), d.Forms)
 }
 
 func (d *Device) checkAlso() error {

@@ -260,10 +260,10 @@ func (as *Auditions) over(ctx context.Context, s *running) {
 }
 
 func (as *Auditions) keep(ctx context.Context, s *running, keys []device.Key) error {
-	set, whole := s.Core.KeptSet()
+	set, whole := s.Core.FramesOf()
 	_, err := as.library.Change(ctx, s.DeviceID, library.Note{By: s.By, Cause: s.ID}, func(d *device.Device) error {
 		if whole {
-			library.GiveForms(d, set)
+			library.GiveFrames(d, set)
 			return nil
 		}
 		return library.GiveKeys(d, keys, "audition")

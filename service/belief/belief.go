@@ -233,15 +233,6 @@ func (b *Beliefs) refresh(id string) {
 	m.become(d, spec, b.Now())
 }
 
-// names are the keys of a device.
-func names(d device.Device) []string {
-	out := make([]string, len(d.Keys))
-	for i, k := range d.Keys {
-		out[i] = k.Name
-	}
-	return out
-}
-
 // pressed takes a press that Urbo sent.
 func (b *Beliefs) pressed(r happening.Receipt) {
 	if r.DeviceID == "" || r.Outcome == happening.Failed && r.Pressed == 0 {
@@ -271,8 +262,12 @@ func (b *Beliefs) pressed(r happening.Receipt) {
 	if err != nil {
 		return
 	}
+	on, ok := b.channelOf(device.Device{Keys: []device.Key{*k}})
+	if !ok {
+		return
+	}
 	for _, other := range b.Library.SameCode(r.DeviceID, *k) {
-		if b.inEarshot(other.DeviceID, room, b.mediumOf(*k)) {
+		if b.inEarshot(other.DeviceID, room, on.Medium) {
 			b.enter(other.DeviceID, other.Key, r, outcome)
 		}
 	}

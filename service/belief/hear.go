@@ -3,6 +3,7 @@ package belief
 import (
 	"slices"
 	"time"
+
 	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/happening"
@@ -104,16 +105,13 @@ func (b *Beliefs) roomOf(station string) string {
 	return s.Room
 }
 
-func (b *Beliefs) mediumOf(k device.Key) line.Medium {
-	on, err := k.Codes[0].On(b.Book)
-	if err != nil {
-		return line.Infrared
-	}
-	return on.Medium
-}
-
 // channelOf is what carries the codes of a device's keys; false where none is known.
 func (b *Beliefs) channelOf(d device.Device) (device.Channel, bool) {
+	if d.Whole != nil {
+		if on, err := (device.Code{Sheet: d.Whole.Sheet}).On(b.Book); err == nil {
+			return on, true
+		}
+	}
 	for _, k := range d.Keys {
 		for _, c := range slices.Concat(k.Codes, k.Heard) {
 			if on, err := c.On(b.Book); err == nil {

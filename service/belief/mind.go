@@ -154,7 +154,7 @@ func (m *mind) document() (store.Belief, error) {
 // become takes over what a device is now. What is believed of controls that stay alike is kept.
 func (m *mind) become(d device.Device, spec *control.Spec, now time.Time) {
 	m.slug, m.sensors = d.Slug, d.Sensors
-	keys := names(d)
+	keys := d.KeyNames()
 	if reflect.DeepEqual(m.forms, d.Forms) && slices.Equal(m.keys, keys) {
 		m.spec = spec
 		return

@@ -10,7 +10,7 @@ import (
 	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/happening"
-	"urbo/core/line"
+	"urbo/service/library"
 	"urbo/service/transmit"
 	"urbo/store"
 )
@@ -86,8 +86,12 @@ func (b *Beliefs) mind(slug string) (*mind, error) {
 }
 
 // Failed takes what a person says: the mains failed in a room, or in all of them, and are back. It tells how many
-// devices with controls that concerns.
-func (b *Beliefs) Failed(room, by string) int {
+// devices with controls that concerns. The error wraps device.ErrName where no device is in such a room.
+func (b *Beliefs) Failed(room, by string) (int, error) {
+	if room != "" && !slices.ContainsFunc(b.Library.Lines(""),
+		func(l library.Line) bool { return sameRoom(l.Room, room) }) {
+		return 0, fmt.Errorf("%w: no device is in a room %.80q: name it as on a device", device.ErrName, room)
+	}
 	b.catchUp()
 	now := b.Now()
 	told := b.Stream.Publish(happening.Happening{At: now, By: by, What: happening.MainsFailed{Room: room}})
@@ -104,7 +108,7 @@ func (b *Beliefs) Failed(room, by string) int {
 		b.changed(m, told.ID)
 	}
 	b.wakeWatch()
-	return n
+	return n, nil
 }
 
 // Tell takes what a person says that a control is at. Errors wrap control.ErrForm, ErrNoControls or
@@ -304,9 +308,8 @@ func (b *Beliefs) step(ctx context.Context, r *Result, d device.Device, s contro
 				return why
 			}
 		}
-		o := transmit.Order{Device: d, Key: *k, Frame: s.Frame, Times: min(left, mostTimes), Hold: s.Hold, By: a.By,
-			Cause:      a.Cause,
-			Background: a.Background && first, Next: !first}
+		o := transmit.Order{Device: d, Key: *k, Frame: s.Frame, Times: min(left, mostTimes), Hold: s.Hold,
+			By: a.By, Cause: a.Cause, Background: a.Background && first, Next: !first}
 		if s.NotLater > 0 {
 			if o.Within = last.Add(s.NotLater).Sub(b.Now()); o.Within <= 0 {
 				return fmt.Sprintf("%s came too late, and the rest was given up", s.Key)
@@ -344,11 +347,7 @@ func (b *Beliefs) keyOf(d device.Device, s control.Step) (*device.Key, error) {
 	if spec.Whole() == nil { // it was changed meanwhile
 		return nil, fmt.Errorf("%w: frames of %s do not carry everything any more: set it again", ErrNoControls, d.Slug)
 	}
-	c := device.Code{Sheet: spec.Whole().Sheet, Fields: line.Fields{}}
-	for name, v := range spec.Fields(s.Frame) {
-		c.Fields[name] = line.Number(v)
-	}
-	return &device.Key{Name: frameKey, Codes: []device.Code{c}}, nil
+	return &device.Key{Name: frameKey, Codes: []device.Code{device.FrameCode(spec, s.Frame)}}, nil
 }
 
 // pause waits, and says why it was not waited for, "" where it was.

@@ -180,7 +180,7 @@ func (ls *Lessons) Start(ctx context.Context, n New) (happening.LessonChanged, e
 			takes = n.Needed
 		}
 		if n.Free {
-			s.Core = lesson.NewFree(takes, namesOf(d))
+			s.Core = lesson.NewFree(takes, d.KeyNames())
 			return ls.Begin(ctx, s, fmt.Sprintf("Lesson for %s: keys in any order", d.Name))
 		}
 		keys, err := asked(d, n.Keys)
@@ -218,14 +218,6 @@ func asked(d device.Device, keys []string) ([]string, error) {
 		return nil, fmt.Errorf("%w: every key of %s is learned: name the keys to learn again", ErrStep, d.Slug)
 	}
 	return keys, nil
-}
-
-func namesOf(d device.Device) []string {
-	names := make([]string, len(d.Keys))
-	for i, k := range d.Keys {
-		names[i] = k.Name
-	}
-	return names
 }
 
 // Learning says whether a lesson of a device is running.

@@ -10,7 +10,6 @@ import (
 	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/happening"
-	"urbo/core/line"
 	"urbo/store"
 )
 
@@ -151,8 +150,7 @@ func (l *Library) complete(c store.Change) error {
 // checkFrames says why a device's frames cannot be sent: an unknown field, or a number that does not fit. A sheet that
 // is not known may come later: advice says so.
 func (l *Library) checkFrames(d *device.Device) error {
-	sheet, err := l.book.Sheet(d.Whole.Sheet)
-	if err != nil {
+	if _, err := l.book.Sheet(d.Whole.Sheet); err != nil {
 		return nil
 	}
 	spec, err := d.Compile()
@@ -160,11 +158,7 @@ func (l *Library) checkFrames(d *device.Device) error {
 		return err
 	}
 	for _, frame := range spec.Corners() {
-		fields := line.Fields{}
-		for name, n := range spec.Fields(frame) {
-			fields[name] = line.Number(n)
-		}
-		if _, err := sheet.Complete(fields); err != nil {
+		if err := device.FrameCode(spec, frame).Check(l.book); err != nil {
 			return fmt.Errorf("%w: frames: %w", control.ErrForm, err)
 		}
 	}

@@ -9,7 +9,6 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/happening"
-	"urbo/core/notation"
 	"urbo/service/stream"
 )
 
@@ -21,14 +20,16 @@ func (l *Library) Follow(ctx context.Context, ref device.Ref, codes []device.Cod
 	})
 }
 
-// FollowText is Follow for codes as somebody writes them. Errors are those of Change and of notation.Parse.
-func (l *Library) FollowText(ctx context.Context, ref device.Ref, text string, hz int, note Note) (device.Device,
-	error) {
-	codes, _, err := notation.ParseSaying(text, hz, l.book)
+// FollowText is Follow for codes as somebody writes them. remarks say how they were understood. Errors are those of
+// Change and of notation.Parse.
+func (l *Library) FollowText(ctx context.Context, ref device.Ref, h Hand, note Note) (d device.Device,
+	remarks []string, err error) {
+	codes, remarks, err := l.read(h)
 	if err != nil {
-		return device.Device{}, fmt.Errorf("follow %s: %w", ref, err)
+		return d, nil, fmt.Errorf("follow %s: %w", ref, err)
 	}
-	return l.Follow(ctx, ref, codes, note)
+	d, err = l.Follow(ctx, ref, codes, note)
+	return d, remarks, err
 }
 
 // Unfollow lets only its own codes count as presses of a key. Errors are those of Change.

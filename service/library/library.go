@@ -183,8 +183,7 @@ func (l *Library) Key(ref device.Ref) (device.Device, device.Key, error) {
 	}
 	if !k.Learned() && k.Followed() {
 		return d, *k, fmt.Errorf("%w: %s is only followed where a handset sends it: pair a handset of Urbo's own "+
-			"(urbo "+
-			"device pair %s), or learn one whose codes can be sent", ErrNotLearned, ref, ref.Device)
+			"(urbo device pair %s), or learn one whose codes can be sent", ErrNotLearned, ref, ref.Device)
 	}
 	if !k.Learned() {
 		return d, *k, fmt.Errorf("%w: %s: start a lesson for it (urbo learn %s %s)", ErrNotLearned, ref, ref.Device,

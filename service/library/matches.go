@@ -126,12 +126,8 @@ func (l *Library) Adopt(ctx context.Context, slug, set string, names []string, n
 		}
 		for _, name := range names {
 			if !from.Has(name) {
-				var all []string
-				for _, k := range from.Keys {
-					all = append(all, k.Name)
-				}
 				return fmt.Errorf("%w %.60q of the code set %s: nearest are %s", device.ErrUnknownKey, name, from.Slug,
-					device.Nearest(name, all))
+					device.Nearest(name, from.KeyNames()))
 			}
 		}
 		keys := missing(*d, from, names)
@@ -145,19 +141,11 @@ func (l *Library) Adopt(ctx context.Context, slug, set string, names []string, n
 		if err := GiveKeys(d, keys, "set "+from.Slug); err != nil {
 			return err
 		}
-		if _, err := control.Compile(keyNames(*d), from.Forms); controls && err == nil {
-			GiveForms(d, from)
+		if _, err := control.Compile(d.KeyNames(), from.Forms); controls && err == nil {
+			d.Forms = from.Forms
 		}
 		return nil
 	})
-}
-
-func keyNames(d device.Device) []string {
-	out := make([]string, len(d.Keys))
-	for i, k := range d.Keys {
-		out[i] = k.Name
-	}
-	return out
 }
 
 // hasCodes says whether any key of a device sends what a key of a set sends.
@@ -175,15 +163,12 @@ func hasCodes(d device.Device, shelf *shelf, l *Library, set, key string) bool {
 	return false
 }
 
-// GiveForms puts the controls of a code set into a device, in the place of those of the same names, with what its
-// frames carry.
-func GiveForms(d *device.Device, set device.Device) {
+// GiveFrames puts the controls that a code set's frames carry into a device, in the place of those of the same names.
+func GiveFrames(d *device.Device, set device.Device) {
 	for _, c := range set.Controls {
 		d.PutControl(c.Name, c)
 	}
-	if set.Whole != nil {
-		d.Whole = set.Whole
-	}
+	d.Whole = set.Whole
 }
 
 // GiveKeys puts the codes of keys into a device's keys of the same names; those that it does not have are added.

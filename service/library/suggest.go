@@ -44,7 +44,7 @@ func (l *Library) Suggest(on device.Channel, readings []line.Reading, s *bench.S
 // SuggestHeard is Suggest for what is only followed: a rolling code may be, too.
 func (l *Library) SuggestHeard(on device.Channel, readings []line.Reading, s *bench.Structure) (device.Code, error) {
 	if len(readings) > 0 && readings[0].Confidence >= line.Clear && readings[0].Rolling {
-		return device.Code{Source: "lesson", Sheet: readings[0].Sheet, Fields: readings[0].Fields}, nil
+		return device.Code{Source: "bench", Sheet: readings[0].Sheet, Fields: readings[0].Fields}, nil
 	}
 	return l.Suggest(on, readings, s)
 }

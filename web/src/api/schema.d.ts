@@ -1729,7 +1729,7 @@ export interface components {
             field: string;
             /** @description Of numbers */
             unit?: string;
-            /** @description Values with what stands in the field, off=0, on=1; or numbers from least to most, 16 to 30, with what stands for the least where that is not the same, 16 to 30 = 0 */
+            /** @description Values with what stands in the field, off=0, on=1; or numbers from least to most, 16 to 30, with what stands for the least where that is not the same, 16 to 30 = 0; with another step, 16 to 30 by 0.5 = 32 */
             values: string;
         };
         Cluster: {

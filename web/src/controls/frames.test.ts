@@ -31,6 +31,8 @@ test('what a field carries is written as it is read', () => {
     values: '1 to 8 = 0',
     unit: 'h',
   });
+  const half = [{ name: 'target', kind: 'dial', least: 16, most: 30, step: 0.5 }] as Control[];
+  expect(carried('c', whole, half).values).toBe('16 to 30 by 0.5 = 16');
   expect(carried('head', whole, controls)).toEqual({ control: '', field: 'head', values: '156', unit: '' });
   expect(carried('other', undefined, []).control).toBe('');
 });

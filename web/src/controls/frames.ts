@@ -19,9 +19,10 @@ export function carried(field: string, whole: Whole | undefined, controls: Contr
   if (!set.values) {
     const least = c?.least ?? 0;
     const from = set.from ?? 0;
+    const by = c?.step && c.step !== 1 ? ` by ${c.step}` : '';
     return {
       ...out,
-      values: `${least} to ${c?.most ?? 0}${from === least ? '' : ` = ${from}`}`,
+      values: `${least} to ${c?.most ?? 0}${by}${from === least && !by ? '' : ` = ${from}`}`,
       unit: c?.unit ?? '',
     };
   }
