@@ -81,11 +81,13 @@ type DeviceLine struct {
 // Lines lists all devices.
 func (r Devices) Lines(ctx context.Context) ([]DeviceLine, error) {
 	var out []DeviceLine
-	err := r.store.read.WithContext(ctx).Raw(`SELECT d.id, d.slug, d.name, coalesce(r.name, '') AS room, d.kind, d.maker, d.model,
+	err := r.store.read.WithContext(ctx).Raw(`SELECT d.id, d.slug, d.name, coalesce(r.name, '') AS room, d.kind,
+		d.maker, d.model,
 		coalesce(k.keys, 0) AS keys, coalesce(k.learned, 0) AS learned, coalesce(k.followed, 0) AS followed
 		FROM devices d LEFT JOIN rooms r ON r.id = d.room_id
 		LEFT JOIN (SELECT device_id, count(*) AS keys, sum(version > 0) AS learned,
-			sum(version = 0 AND EXISTS (SELECT 1 FROM heard h WHERE h.key_id = keys.id)) AS followed FROM keys GROUP BY device_id) k ON k.device_id = d.id
+			sum(version = 0 AND EXISTS (SELECT 1 FROM heard h WHERE h.key_id = keys.id)) AS followed
+			FROM keys GROUP BY device_id) k ON k.device_id = d.id
 		WHERE d.removed_ms IS NULL`).Scan(&out).Error
 	return out, Explain(err)
 }
@@ -93,7 +95,8 @@ func (r Devices) Lines(ctx context.Context) ([]DeviceLine, error) {
 // FormerSlugs maps slugs that devices had to the devices' ids.
 func (r Devices) FormerSlugs(ctx context.Context) (map[string]string, error) {
 	var rows []struct{ Slug, DeviceID string }
-	err := r.store.read.WithContext(ctx).Raw(`SELECT o.slug, o.device_id FROM old_slugs o JOIN devices d ON d.id = o.device_id
+	err := r.store.read.WithContext(ctx).Raw(`SELECT o.slug, o.device_id FROM old_slugs o JOIN devices d
+		ON d.id = o.device_id
 		WHERE d.removed_ms IS NULL`).Scan(&rows).Error
 	out := make(map[string]string, len(rows))
 	for _, o := range rows {
@@ -140,7 +143,8 @@ func load(tx *gorm.DB, id string) (device.Device, []error, error) {
 		return d, nil, err
 	}
 	var codes []codeRow
-	err = tx.Raw(`SELECT c.* FROM codes c JOIN keys k ON k.id = c.key_id AND k.version = c.version WHERE k.device_id = ? ORDER BY c.position`, id).Scan(&codes).Error
+	err = tx.Raw(`SELECT c.* FROM codes c JOIN keys k ON k.id = c.key_id AND k.version = c.version
+		WHERE k.device_id = ? ORDER BY c.position`, id).Scan(&codes).Error
 	if err != nil {
 		return d, nil, err
 	}
@@ -245,9 +249,11 @@ func (r Devices) Picture(ctx context.Context, id string) (Picture, error) {
 
 // findKeys finds the keys that have a code of an identity in force, or follow one.
 const findKeys = `SELECT d.id, d.slug, k.name, f.train FROM (
-		SELECT c.key_id, c.train FROM codes c JOIN keys k ON k.id = c.key_id AND k.version = c.version WHERE c.identity = ?1
+		SELECT c.key_id, c.train FROM codes c JOIN keys k ON k.id = c.key_id AND k.version = c.version
+		WHERE c.identity = ?1
 		UNION SELECT key_id, train FROM heard WHERE identity = ?1) f
-	JOIN keys k ON k.id = f.key_id JOIN devices d ON d.id = k.device_id WHERE d.removed_ms IS NULL ORDER BY d.slug, k.name`
+	JOIN keys k ON k.id = f.key_id JOIN devices d ON d.id = k.device_id WHERE d.removed_ms IS NULL
+	ORDER BY d.slug, k.name`
 
 // Sender is a key that has a code of an identity in force, or follows one.
 type Sender struct {

@@ -18,41 +18,57 @@ import (
 // floorTables are the tables since migration 0009. Times are UTC milliseconds. What has an order has a sequence number.
 var floorTables = []string{
 	`CREATE TABLE rooms (id TEXT PRIMARY KEY, slug TEXT NOT NULL UNIQUE, name TEXT NOT NULL)`,
-	`CREATE TABLE devices (id TEXT PRIMARY KEY, slug TEXT NOT NULL UNIQUE, name TEXT NOT NULL, room_id TEXT REFERENCES rooms(id),
+	`CREATE TABLE devices (id TEXT PRIMARY KEY, slug TEXT NOT NULL UNIQUE, name TEXT NOT NULL, room_id TEXT
+		REFERENCES rooms(id),
 		kind TEXT NOT NULL, maker TEXT NOT NULL, model TEXT NOT NULL, transmitter TEXT NOT NULL, traits TEXT NOT NULL,
 		extra TEXT NOT NULL, picture TEXT NOT NULL, created_ms INTEGER NOT NULL, changed_ms INTEGER NOT NULL)`,
 	`CREATE TABLE old_slugs (slug TEXT PRIMARY KEY, device_id TEXT NOT NULL REFERENCES devices(id) ON DELETE CASCADE)`,
-	`CREATE TABLE pictures (device_id TEXT PRIMARY KEY REFERENCES devices(id) ON DELETE CASCADE, type TEXT NOT NULL, data BLOB NOT NULL)`,
-	`CREATE TABLE keys (id TEXT PRIMARY KEY, device_id TEXT NOT NULL REFERENCES devices(id) ON DELETE CASCADE, name TEXT NOT NULL,
-		position INTEGER NOT NULL, hold TEXT NOT NULL, version INTEGER NOT NULL, extra TEXT NOT NULL, changed_ms INTEGER NOT NULL,
+	`CREATE TABLE pictures (device_id TEXT PRIMARY KEY REFERENCES devices(id) ON DELETE CASCADE, type TEXT NOT NULL,
+		data BLOB NOT NULL)`,
+	`CREATE TABLE keys (id TEXT PRIMARY KEY, device_id TEXT NOT NULL REFERENCES devices(id) ON DELETE CASCADE,
+		name TEXT NOT NULL,
+		position INTEGER NOT NULL, hold TEXT NOT NULL, version INTEGER NOT NULL, extra TEXT NOT NULL,
+		changed_ms INTEGER NOT NULL,
 		UNIQUE (device_id, name))`,
 	// version and position say which code it is; replaces is the version that was in force before.
-	`CREATE TABLE codes (key_id TEXT NOT NULL REFERENCES keys(id) ON DELETE CASCADE, version INTEGER NOT NULL, position INTEGER NOT NULL,
-		replaces INTEGER NOT NULL, sheet TEXT NOT NULL, inline TEXT NOT NULL, identity TEXT NOT NULL, fields TEXT NOT NULL,
-		unit_us REAL NOT NULL, train TEXT NOT NULL, gap_us INTEGER NOT NULL, medium TEXT NOT NULL, hz INTEGER NOT NULL, repeats INTEGER,
-		source TEXT NOT NULL, takes INTEGER NOT NULL, agreed INTEGER NOT NULL, extra TEXT NOT NULL, created_ms INTEGER NOT NULL,
+	`CREATE TABLE codes (key_id TEXT NOT NULL REFERENCES keys(id) ON DELETE CASCADE, version INTEGER NOT NULL,
+		position INTEGER NOT NULL,
+		replaces INTEGER NOT NULL, sheet TEXT NOT NULL, inline TEXT NOT NULL, identity TEXT NOT NULL,
+		fields TEXT NOT NULL,
+		unit_us REAL NOT NULL, train TEXT NOT NULL, gap_us INTEGER NOT NULL, medium TEXT NOT NULL,
+		hz INTEGER NOT NULL, repeats INTEGER,
+		source TEXT NOT NULL, takes INTEGER NOT NULL, agreed INTEGER NOT NULL, extra TEXT NOT NULL,
+		created_ms INTEGER NOT NULL,
 		PRIMARY KEY (key_id, version, position))`,
 	`CREATE INDEX code_identity ON codes (identity)`,
 	// how the codes of a line sheet got their identities: which of its fields change from press to press
 	`CREATE TABLE indexed (sheet TEXT PRIMARY KEY, changing TEXT NOT NULL)`,
-	`CREATE TABLE code_sets (slug TEXT PRIMARY KEY, name TEXT NOT NULL, kind TEXT NOT NULL, maker TEXT NOT NULL, model TEXT NOT NULL,
+	`CREATE TABLE code_sets (slug TEXT PRIMARY KEY, name TEXT NOT NULL, kind TEXT NOT NULL, maker TEXT NOT NULL,
+		model TEXT NOT NULL,
 		keys TEXT NOT NULL, extra TEXT NOT NULL, added_ms INTEGER NOT NULL)`,
-	`CREATE TABLE captures (seq INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, at_ms INTEGER NOT NULL, station TEXT NOT NULL,
-		port TEXT NOT NULL, medium TEXT NOT NULL, hz INTEGER NOT NULL, strength REAL, count INTEGER NOT NULL, trains TEXT NOT NULL,
+	`CREATE TABLE captures (seq INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, at_ms INTEGER NOT NULL,
+		station TEXT NOT NULL,
+		port TEXT NOT NULL, medium TEXT NOT NULL, hz INTEGER NOT NULL, strength REAL, count INTEGER NOT NULL,
+		trains TEXT NOT NULL,
 		readings TEXT NOT NULL, held TEXT NOT NULL, press_id TEXT NOT NULL)`,
-	`CREATE TABLE presses (seq INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, at_ms INTEGER NOT NULL, device_id TEXT NOT NULL,
-		device TEXT NOT NULL, key TEXT NOT NULL, times INTEGER NOT NULL, by TEXT NOT NULL, station TEXT NOT NULL, port TEXT NOT NULL,
+	`CREATE TABLE presses (seq INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, at_ms INTEGER NOT NULL,
+		device_id TEXT NOT NULL,
+		device TEXT NOT NULL, key TEXT NOT NULL, times INTEGER NOT NULL, by TEXT NOT NULL, station TEXT NOT NULL,
+		port TEXT NOT NULL,
 		outcome TEXT NOT NULL, reason TEXT NOT NULL, took_us INTEGER NOT NULL)`,
 	`CREATE TABLE journal (seq INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, at_ms INTEGER NOT NULL, what TEXT NOT NULL,
 		cause_id TEXT NOT NULL, by TEXT NOT NULL, document TEXT NOT NULL)`,
 	`CREATE INDEX journal_cause ON journal (cause_id)`,
-	`CREATE TABLE tokens (id TEXT PRIMARY KEY, name TEXT NOT NULL UNIQUE, scope TEXT NOT NULL, hash TEXT NOT NULL UNIQUE,
+	`CREATE TABLE tokens (id TEXT PRIMARY KEY, name TEXT NOT NULL UNIQUE, scope TEXT NOT NULL,
+		hash TEXT NOT NULL UNIQUE,
 		created_ms INTEGER NOT NULL, used_ms INTEGER)`,
-	`CREATE TABLE sessions (hash TEXT PRIMARY KEY, name TEXT NOT NULL, scope TEXT NOT NULL, expires_ms INTEGER NOT NULL)`,
+	`CREATE TABLE sessions (hash TEXT PRIMARY KEY, name TEXT NOT NULL, scope TEXT NOT NULL,
+		expires_ms INTEGER NOT NULL)`,
 	`CREATE TABLE turns (device_id TEXT NOT NULL, sheet TEXT NOT NULL, field TEXT NOT NULL, next INTEGER NOT NULL,
 		PRIMARY KEY (device_id, sheet, field))`,
 	// lessons and auditions; version is the document's
-	`CREATE TABLE sittings (seq INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, kind TEXT NOT NULL, device_id TEXT NOT NULL, by TEXT NOT NULL,
+	`CREATE TABLE sittings (seq INTEGER PRIMARY KEY, id TEXT NOT NULL UNIQUE, kind TEXT NOT NULL,
+		device_id TEXT NOT NULL, by TEXT NOT NULL,
 		began_ms INTEGER NOT NULL, touched_ms INTEGER NOT NULL, version INTEGER NOT NULL, document TEXT NOT NULL)`,
 }
 
@@ -77,9 +93,12 @@ func floor(tx *gorm.DB) error {
 		}
 	}
 	steps = []string{
-		`INSERT INTO turns SELECT device_id, CASE sheet WHEN 'samsung32' THEN 'twin32' ELSE sheet END, field, next FROM before_turns`,
-		`INSERT INTO pictures SELECT device_id, type, data FROM before_pictures WHERE device_id IN (SELECT id FROM devices)`,
-		`INSERT INTO old_slugs SELECT slug, device_id FROM before_old_slugs WHERE device_id IN (SELECT id FROM devices)`,
+		`INSERT INTO turns SELECT device_id, CASE sheet WHEN 'samsung32' THEN 'twin32' ELSE sheet END, field, next
+			FROM before_turns`,
+		`INSERT INTO pictures SELECT device_id, type, data FROM before_pictures WHERE device_id IN (SELECT id
+			FROM devices)`,
+		`INSERT INTO old_slugs SELECT slug, device_id FROM before_old_slugs WHERE device_id IN (SELECT id
+			FROM devices)`,
 	}
 	for _, table := range old {
 		steps = append(steps, "DROP TABLE before_"+table)
@@ -235,7 +254,8 @@ func apart(codes []v8.Code) [][]v8.Code {
 // moveHappenings gives captures, presses and entries one order, that of their ids.
 func moveHappenings(tx *gorm.DB) error {
 	var ids []string
-	err := tx.Raw(`SELECT id FROM before_captures UNION SELECT id FROM before_presses UNION SELECT id FROM before_journal ORDER BY id`).Scan(&ids).Error
+	err := tx.Raw(`SELECT id FROM before_captures UNION SELECT id FROM before_presses UNION SELECT id
+		FROM before_journal ORDER BY id`).Scan(&ids).Error
 	if err != nil {
 		return err
 	}

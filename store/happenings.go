@@ -64,7 +64,8 @@ func (s *Store) Happenings() Happenings { return Happenings{s} }
 // LastSeq is the greatest sequence number that was given.
 func (r Happenings) LastSeq(ctx context.Context) (int64, error) {
 	var last int64
-	err := r.store.read.WithContext(ctx).Raw(`SELECT max(coalesce((SELECT max(seq) FROM journal), 0), coalesce((SELECT max(seq) FROM captures), 0),
+	err := r.store.read.WithContext(ctx).Raw(`SELECT max(coalesce((SELECT max(seq) FROM journal), 0),
+		coalesce((SELECT max(seq) FROM captures), 0),
 		coalesce((SELECT max(seq) FROM presses), 0))`).Scan(&last).Error
 	return last, Explain(err)
 }

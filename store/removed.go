@@ -30,7 +30,8 @@ func (r Devices) Removed(ctx context.Context) ([]RemovedDevice, error) {
 		Keys                       int
 		RemovedMS                  int64 `gorm:"column:removed_ms"`
 	}
-	err := r.store.read.WithContext(ctx).Raw(`SELECT d.id, d.slug, d.name, coalesce(r.name, '') AS room, d.kind, d.removed_ms,
+	err := r.store.read.WithContext(ctx).Raw(`SELECT d.id, d.slug, d.name, coalesce(r.name, '') AS room, d.kind,
+		d.removed_ms,
 		(SELECT count(*) FROM keys k WHERE k.device_id = d.id) AS keys
 		FROM devices d LEFT JOIN rooms r ON r.id = d.room_id
 		WHERE d.removed_ms IS NOT NULL ORDER BY d.removed_ms DESC, d.id DESC`).Scan(&rows).Error

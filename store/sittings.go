@@ -62,12 +62,15 @@ func (r Sittings) List(ctx context.Context, kind string, limit int) ([]Sitting, 
 // Put keeps a sitting as it is, and removes the oldest of its kind beyond so many.
 func (r Sittings) Put(ctx context.Context, s Sitting, keep int) error {
 	return r.store.change(ctx, func(tx *gorm.DB) error {
-		err := tx.Exec(`INSERT INTO sittings (id, kind, device_id, by, began_ms, touched_ms, version, document) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
-			ON CONFLICT (id) DO UPDATE SET touched_ms = excluded.touched_ms, version = excluded.version, document = excluded.document`,
+		err := tx.Exec(`INSERT INTO sittings (id, kind, device_id, by, began_ms, touched_ms, version,
+			document) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+			ON CONFLICT (id) DO UPDATE SET touched_ms = excluded.touched_ms, version = excluded.version,
+			document = excluded.document`,
 			s.ID, s.Kind, s.DeviceID, s.By, millis(s.Began), millis(s.Touched), s.Version, string(s.Document)).Error
 		if err != nil {
 			return err
 		}
-		return tx.Exec(`DELETE FROM sittings WHERE kind = ? AND seq <= (SELECT seq FROM sittings WHERE kind = ? ORDER BY seq DESC LIMIT 1 OFFSET ?)`, s.Kind, s.Kind, keep).Error
+		return tx.Exec(`DELETE FROM sittings WHERE kind = ? AND seq <= (SELECT seq FROM sittings WHERE kind = ?
+			ORDER BY seq DESC LIMIT 1 OFFSET ?)`, s.Kind, s.Kind, keep).Error
 	})
 }

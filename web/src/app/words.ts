@@ -111,6 +111,7 @@ export const words = {
     trouble: (why: string) => `It did not go out: ${why}`,
     refused: 'Sets that fit only in part',
     walked: (set: string) => `Keys of ${set}`,
+    shows: 'It shows that',
     steps: {
       reacted: 'It reacted',
       yes: 'Yes',

@@ -66,7 +66,7 @@ export function AuditionRun({ audition: a, onAgain, children }: Props) {
             sx={{ minHeight: 72, fontSize: { xs: 17, md: 20 }, lineHeight: 1.2 }}
             onClick={() => step.mutate(s)}
           >
-            {words.audition.steps[s]}
+            {s === 'reacted' && a.function === 'climate' ? words.audition.shows : words.audition.steps[s]}
           </Button>
         ))}
       </Box>

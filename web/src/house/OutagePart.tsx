@@ -27,7 +27,7 @@ export function OutagePart() {
           select
           label={words.house.mainsWhere}
           value={room}
-          sx={{ minWidth: 200 }}
+          sx={{ maxWidth: 260 }}
           slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
           onChange={(e) => {
             setRoom(e.target.value);
