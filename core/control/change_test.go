@@ -85,10 +85,12 @@ func TestForms_FramesMakeTheControlsThatTheyCarry(t *testing.T) {
 	assert.Equal(t, "power", half.Controls[0].Round)
 	s, err = control.Compile([]string{"power"}, half)
 	require.NoError(t, err)
-	assert.Equal(t, map[string]int64{"p": 0, "t": 42}, s.Fields(map[string]string{"main-switch": "off", "target": "21"}))
+	assert.Equal(t, map[string]int64{"p": 0, "t": 42},
+		s.Fields(map[string]string{"main-switch": "off", "target": "21"}))
 
 	for values, says := range map[string]string{"16.5 to 30.5": "what stands in the field for the least",
-		"16 to 30 by half = 1": "how far it is from one to the next", "off,on": "write each value", "a to b": "write numbers",
+		"16 to 30 by half = 1": "how far it is from one to the next", "off,on": "write each value",
+		"a to b":     "write numbers",
 		"1 to 3 = x": "what stands in the field for the least", "off=0,off=1": "off is there twice",
 		"=1": "write each"} {
 		_, err := f.CarryWhole("own", nil, []control.Carry{{Control: "x", Field: "f", Values: values}})
