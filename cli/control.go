@@ -417,8 +417,8 @@ func (a *app) controlFrames() *cobra.Command {
 		Short: "Let frames carry several controls at once, such as of a heat pump",
 		Long: `Let the frames of a line sheet carry several controls at once: a handset that sends everything its display shows with
 each press. The controls are made of what is written. VALUES are values with what stands in the field, off=0,on=1; or
-numbers from least to most, "16 to 30", with what stands for the least where that is not the same, "16 to 30 = 0".
-Setting one of them sends all, with that one changed; its handset is followed. urbo sheet show names the fields.`,
+numbers from least to most, "16 to 30", with what stands for the least where that is not the same, "16 to 30 = 0",
+or with another step, "16 to 30 by 0.5 = 32". Setting one of them sends all, with that one changed; its handset is followed. urbo sheet show names the fields.`,
 		Args: args(1, -1, "a DEVICE, a SHEET, and what its fields carry"),
 		Example: "  urbo device control frames heat-pump skarrow-s9 power=power:off=0,on=1 " +
 			"\"target=celsius:16 to 30\" --fixed mode=3,fan=0,vane=0",
