@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"time"
 
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/service/access"
 	"urbo/stage"
@@ -34,7 +35,8 @@ func StageFace(s *stage.Stage) Face {
 				if how.Far {
 					press = s.PressFar
 				}
-				return press(in.Handset, in.Key, time.Duration(how.HoldMS)*time.Millisecond)
+				err := press(in.Handset, in.Key, time.Duration(how.HoldMS)*time.Millisecond)
+				return fault.Give(fault.NotFound, err)
 			})
 	}}
 }

@@ -10,10 +10,12 @@ import (
 	"strings"
 
 	"golang.org/x/sys/unix"
+
+	"urbo/core/fault"
 )
 
 // ErrLocked is wrapped where another process holds the data directory.
-var ErrLocked = errors.New("data directory is in use")
+var ErrLocked = fault.New(fault.Conflict, "data directory is in use")
 
 // dirLock holds a data directory for one process. The kernel lets it go when the process ends, however it ends.
 type dirLock struct{ file *os.File }

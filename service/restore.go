@@ -9,11 +9,12 @@ import (
 	"path/filepath"
 	"time"
 
+	"urbo/core/fault"
 	"urbo/service/backup"
 )
 
 // ErrReplacing is wrapped where a backup is being put in this house's place already.
-var ErrReplacing = errors.New("another backup is being restored: try again in a moment")
+var ErrReplacing = fault.New(fault.Later, "another backup is being restored: try again in a moment")
 
 // Backup writes a backup of the house while it runs.
 func (h *House) Backup(ctx context.Context, out io.Writer) error {

@@ -2,15 +2,15 @@ package service
 
 import (
 	"context"
-	"errors"
 	"fmt"
 
 	"urbo/core/control"
+	"urbo/core/fault"
 	"urbo/service/belief"
 )
 
 // ErrLesson is wrapped where a device cannot be set while it is being learned.
-var ErrLesson = errors.New("a lesson is running")
+var ErrLesson = fault.New(fault.Conflict, "a lesson is running")
 
 // Set sets controls of a device. Errors are those of belief.Set, and ErrLesson.
 func (h *House) Set(ctx context.Context, a belief.Ask) (belief.Result, error) {

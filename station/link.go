@@ -2,11 +2,12 @@ package station
 
 import (
 	"context"
-	"errors"
+
+	"urbo/core/fault"
 )
 
 // ErrAway is wrapped where a station cannot be reached: nothing went out.
-var ErrAway = errors.New("station is away")
+var ErrAway = fault.New(fault.Away, "station is away")
 
 // Transport is one way that links come in: now or later, one or many.
 type Transport interface {

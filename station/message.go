@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"regexp"
 
+	"urbo/core/fault"
 	"urbo/core/signal"
 )
 
@@ -16,7 +17,7 @@ import (
 const Version = 1
 
 // ErrMessage is wrapped by errors about messages that break the link's rules.
-var ErrMessage = errors.New("station link")
+var ErrMessage = fault.New(fault.Invalid, "station link")
 
 // Direction of a port.
 type Direction string

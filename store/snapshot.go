@@ -8,10 +8,12 @@ import (
 	"time"
 
 	"gorm.io/gorm"
+
+	"urbo/core/fault"
 )
 
 // ErrDamaged is wrapped where a database is not whole, or none.
-var ErrDamaged = errors.New("the database is damaged")
+var ErrDamaged = fault.New(fault.Invalid, "the database is damaged")
 
 // Snapshot writes the database as it is now into a file that must not be there yet. Reading and writing go on
 // meanwhile.

@@ -20,6 +20,8 @@ import (
 	"gorm.io/gorm/logger"
 	lite "modernc.org/sqlite"
 	codes "modernc.org/sqlite/lib"
+
+	"urbo/core/fault"
 )
 
 // File is the name of the database inside the data directory.
@@ -27,12 +29,12 @@ const File = "urbo.db"
 
 // Errors that callers ask for.
 var (
-	ErrNotFound  = errors.New("not there")
-	ErrDuplicate = errors.New("already there")
-	ErrNewer     = errors.New("the database was written by a newer version of Urbo")
-	ErrFull      = errors.New("the disk is full: make room, nothing was changed")
-	ErrBusy      = errors.New("another program has the database locked: try again when it has ended")
-	ErrDisk      = errors.New("the database cannot be used")
+	ErrNotFound  = fault.New(fault.NotFound, "not there")
+	ErrDuplicate = fault.New(fault.Conflict, "already there")
+	ErrNewer     = fault.New(fault.Invalid, "the database was written by a newer version of Urbo")
+	ErrFull      = fault.New(fault.Full, "the disk is full: make room, nothing was changed")
+	ErrBusy      = fault.New(fault.Later, "another program has the database locked: try again when it has ended")
+	ErrDisk      = fault.New(fault.Broken, "the database cannot be used")
 )
 
 // patience is how long a writer waits in all for its turn and for a database that another program has locked.

@@ -8,11 +8,11 @@ package audition
 
 import (
 	"encoding/json"
-	"errors"
 	"fmt"
 	"slices"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 )
 
 // Phase of an audition.
@@ -30,8 +30,8 @@ const (
 
 // Errors of answers that nobody asked for.
 var (
-	ErrOver = errors.New("the audition is over")
-	ErrStep = errors.New("audition step")
+	ErrOver = fault.New(fault.Conflict, "the audition is over")
+	ErrStep = fault.New(fault.Conflict, "audition step")
 )
 
 // reach is how many plays back the one that was reacted to can be: people are slow, and so are some devices.

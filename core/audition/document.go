@@ -4,16 +4,16 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 )
 
 // ErrChanged is wrapped where an audition cannot go on because a code set is not as it was.
-var ErrChanged = errors.New("the code sets changed meanwhile")
+var ErrChanged = fault.New(fault.Conflict, "the code sets changed meanwhile")
 
 // document is an audition as it is kept: it refers to its sets, which are large.
 type document struct {

@@ -1,15 +1,15 @@
 package audition
 
 import (
-	"errors"
 	"fmt"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/line"
 )
 
 // ErrPlan is wrapped by every error about an audition that cannot begin; the text says what to change.
-var ErrPlan = errors.New("audition")
+var ErrPlan = fault.New(fault.Invalid, "audition")
 
 // MostTries is the most codes that one audition plays: an hour of somebody standing there, at three seconds each.
 const MostTries = 1200

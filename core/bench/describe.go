@@ -4,17 +4,17 @@
 package bench
 
 import (
-	"errors"
 	"fmt"
 	"math"
 	"slices"
 	"strings"
 
+	"urbo/core/fault"
 	"urbo/core/signal"
 )
 
 // ErrTooShort is wrapped where there is too little to describe.
-var ErrTooShort = errors.New("too short to describe")
+var ErrTooShort = fault.New(fault.Invalid, "too short to describe")
 
 // Style is how the bits of a frame become durations.
 type Style string

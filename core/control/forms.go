@@ -5,7 +5,6 @@ package control
 
 import (
 	"cmp"
-	"errors"
 	"fmt"
 	"math"
 	"regexp"
@@ -13,10 +12,12 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"urbo/core/fault"
 )
 
 // ErrForm is wrapped by errors about what was filled in; the text says what to do.
-var ErrForm = errors.New("control")
+var ErrForm = fault.New(fault.Invalid, "control")
 
 // Kind of a control.
 type Kind string

@@ -1,16 +1,17 @@
 package control
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 	"strconv"
 	"strings"
 	"time"
+
+	"urbo/core/fault"
 )
 
 // ErrPlan is wrapped where what is wanted cannot be: the text says why.
-var ErrPlan = errors.New("cannot be set")
+var ErrPlan = fault.New(fault.Invalid, "cannot be set")
 
 // MaxPlan is the longest that a plan may take.
 const MaxPlan = 10 * time.Minute

@@ -9,12 +9,13 @@ import (
 
 	"urbo/core/bench"
 	"urbo/core/control"
+	"urbo/core/fault"
 	"urbo/core/line"
 	"urbo/core/signal"
 )
 
 // ErrCode is wrapped by errors about codes that cannot be sent; the text says what to change.
-var ErrCode = errors.New("code")
+var ErrCode = fault.New(fault.Invalid, "code")
 
 // Bounds of codes, wherever they come from.
 const (

@@ -4,19 +4,19 @@ package device
 
 import (
 	"cmp"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
 
 	"urbo/core/control"
+	"urbo/core/fault"
 )
 
 // ErrTaken is wrapped where a name or key is there already.
-var ErrTaken = errors.New("name is taken")
+var ErrTaken = fault.New(fault.Conflict, "name is taken")
 
 // ErrUnknownKey is wrapped where a device has no key of a name; the text names the nearest.
-var ErrUnknownKey = errors.New("unknown key")
+var ErrUnknownKey = fault.New(fault.NotFound, "unknown key")
 
 // MaxKeys is the most keys of a device.
 const MaxKeys = 200

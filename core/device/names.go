@@ -1,17 +1,17 @@
 package device
 
 import (
-	"errors"
 	"fmt"
 	"regexp"
 	"slices"
 	"strings"
 
+	"urbo/core/fault"
 	"urbo/core/plain"
 )
 
 // ErrName is wrapped by errors about names that cannot be used.
-var ErrName = errors.New("name")
+var ErrName = fault.New(fault.Invalid, "name")
 
 // Longest names, in characters.
 const (

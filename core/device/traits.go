@@ -1,17 +1,17 @@
 package device
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"urbo/core/control"
+	"urbo/core/fault"
 	"urbo/core/plain"
 )
 
 // ErrTraits is wrapped by every error about traits; the text says what is wanted.
-var ErrTraits = errors.New("device")
+var ErrTraits = fault.New(fault.Invalid, "device")
 
 // Power says how a device is switched.
 type Power string

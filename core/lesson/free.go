@@ -1,10 +1,10 @@
 package lesson
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 
+	"urbo/core/fault"
 	"urbo/core/line"
 )
 
@@ -12,7 +12,7 @@ import (
 var errFree = fmt.Errorf("%w: no key is asked for here: press what you like, and name it", ErrNoKey)
 
 // ErrTaken is for a name that a key cannot have.
-var ErrTaken = errors.New("name is taken")
+var ErrTaken = fault.New(fault.Conflict, "name is taken")
 
 // NewFree makes a lesson without prompts: people press keys in any order, each needed times, and name them when they
 // like. Until then they are called key-1, key-2 and so on, but for names that are taken.

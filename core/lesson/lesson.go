@@ -1,12 +1,12 @@
 package lesson
 
 import (
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/line"
 	"urbo/core/plain"
 )
@@ -24,8 +24,8 @@ const (
 
 // Errors of steps that cannot be taken.
 var (
-	ErrNoKey  = errors.New("no such key in the lesson")
-	ErrIsOver = errors.New("the lesson is over")
+	ErrNoKey  = fault.New(fault.Invalid, "no such key in the lesson")
+	ErrIsOver = fault.New(fault.Conflict, "the lesson is over")
 )
 
 // Key is one key of a lesson.

@@ -2,17 +2,18 @@ package line
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 	"strings"
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/parser"
+
+	"urbo/core/fault"
 )
 
 // ErrSheet is wrapped by every error about a line sheet that is not understood.
-var ErrSheet = errors.New("line sheet")
+var ErrSheet = fault.New(fault.Invalid, "line sheet")
 
 // MaxSheet is the greatest size of a line sheet's document in bytes.
 const MaxSheet = 64 << 10

@@ -1,19 +1,20 @@
 package line
 
 import (
-	"errors"
 	"fmt"
 	"maps"
 	"math"
 	"slices"
 	"strings"
+
+	"urbo/core/fault"
 )
 
 // ErrFields is wrapped by every error about fields that a sheet cannot send.
-var ErrFields = errors.New("fields")
+var ErrFields = fault.New(fault.Invalid, "fields")
 
 // ErrNeverReplay is wrapped where a code is read, but sending it again is no use.
-var ErrNeverReplay = errors.New("cannot be replayed")
+var ErrNeverReplay = fault.New(fault.Conflict, "cannot be replayed")
 
 // Burst is what a transmitter plays for one press: Once, then Repeat the given number of times or as long as the
 // key is held, then Last. Durations in µs, mark first; each part ends with its own trailing space, so its length is

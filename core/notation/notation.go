@@ -3,18 +3,18 @@
 package notation
 
 import (
-	"errors"
 	"fmt"
 	"strconv"
 	"strings"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/line"
 	"urbo/core/signal"
 )
 
 // ErrNotation is wrapped by every error about what was written; the text says how to write it.
-var ErrNotation = errors.New("code by hand")
+var ErrNotation = fault.New(fault.Invalid, "code by hand")
 
 // MostText is the most characters that are read.
 const MostText = 64 << 10

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/line"
 )
 
@@ -31,7 +32,7 @@ const (
 )
 
 // ErrPack is wrapped by every error about a pack; the text names the place in it.
-var ErrPack = errors.New("pack")
+var ErrPack = fault.New(fault.Invalid, "pack")
 
 // Pack is some devices, or code sets, with what their keys send.
 type Pack struct {

@@ -2,17 +2,17 @@
 package pairing
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/line"
 )
 
 // ErrWay is wrapped where a way is not known; the text lists those that are.
-var ErrWay = errors.New("way to pair")
+var ErrWay = fault.New(fault.Invalid, "way to pair")
 
 // Way is how a kind of device takes a new handset.
 type Way struct {

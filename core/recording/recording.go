@@ -13,13 +13,14 @@ import (
 	"path"
 	"strings"
 
+	"urbo/core/fault"
 	"urbo/core/plain"
 	"urbo/core/signal"
 )
 
 // ErrRecording is wrapped by every error about a recording that cannot be read. It names the byte or the line where
 // one is known.
-var ErrRecording = errors.New("recording")
+var ErrRecording = fault.New(fault.Invalid, "recording")
 
 // Press is one press found in a recording.
 type Press struct {

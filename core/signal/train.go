@@ -3,10 +3,11 @@
 package signal
 
 import (
-	"errors"
 	"fmt"
 	"strconv"
 	"strings"
+
+	"urbo/core/fault"
 )
 
 // MaxDurations is the greatest number of durations a train may have.
@@ -20,7 +21,7 @@ const MaxDuration = 10_000_000
 type Train []int
 
 // ErrMalformed is wrapped by every error about a train that breaks the rules.
-var ErrMalformed = errors.New("malformed train")
+var ErrMalformed = fault.New(fault.Invalid, "malformed train")
 
 // LeastKey is the fewest durations that a key can send: less than two marks and the space between says nothing.
 const LeastKey = 3

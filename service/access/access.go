@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/core/plain"
 	"urbo/service/stream"
@@ -42,11 +43,11 @@ var allows = map[Scope][]Scope{
 
 // Errors that callers ask for.
 var (
-	ErrNobody  = errors.New("not signed in")
-	ErrScope   = errors.New("not allowed")
-	ErrTicket  = errors.New("sign-in code")
-	ErrTickets = errors.New("sign-in links")
-	ErrUnknown = errors.New("unknown token or session")
+	ErrNobody  = fault.New(fault.Nobody, "not signed in")
+	ErrScope   = fault.New(fault.Refused, "not allowed")
+	ErrTicket  = fault.New(fault.Nobody, "sign-in code")
+	ErrTickets = fault.New(fault.Busy, "sign-in links")
+	ErrUnknown = fault.New(fault.NotFound, "unknown token or session")
 )
 
 // How long things last.

@@ -18,6 +18,7 @@ import (
 	"strings"
 	"time"
 
+	"urbo/core/fault"
 	"urbo/core/line"
 	"urbo/service/library"
 	"urbo/store"
@@ -38,7 +39,7 @@ const (
 )
 
 // ErrBackup is wrapped by every error about a file that is no backup, or a damaged or newer one.
-var ErrBackup = errors.New("backup")
+var ErrBackup = fault.New(fault.Invalid, "backup")
 
 // Manifest says what is in a backup.
 type Manifest struct {

@@ -2,13 +2,13 @@ package belief
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"time"
 
 	"urbo/core/control"
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/service/library"
 	"urbo/service/transmit"
@@ -17,8 +17,8 @@ import (
 
 // Errors that callers ask for.
 var (
-	ErrNoControls = errors.New("no controls")
-	ErrBusy       = errors.New("is being set")
+	ErrNoControls = fault.New(fault.Conflict, "no controls")
+	ErrBusy       = fault.New(fault.Conflict, "is being set")
 )
 
 // Ask is something that is wanted of a device.

@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/core/lesson"
 	"urbo/core/line"
@@ -26,7 +27,7 @@ import (
 )
 
 // ErrStep is wrapped where a step cannot be taken.
-var ErrStep = errors.New("lesson step")
+var ErrStep = fault.New(fault.Invalid, "lesson step")
 
 const (
 	// needed is how many takes must agree, where nobody says otherwise.

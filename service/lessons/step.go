@@ -6,10 +6,10 @@ import (
 	"fmt"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/core/lesson"
 	"urbo/service/library"
-	"urbo/store"
 )
 
 // Step is something that a person does in a lesson.
@@ -43,12 +43,13 @@ func (ls *Lessons) Step(ctx context.Context, id string, step Step) (happening.Le
 	return ls.Lesson(id)
 }
 
-// refused marks errors as those of a step, but for the disk's.
+// refused marks errors as those of a step. What is in the way of one tells its kind.
 func refused(err error) error {
-	if errors.Is(err, store.ErrDisk) || errors.Is(err, store.ErrFull) || errors.Is(err, store.ErrBusy) {
-		return err
+	marked := fmt.Errorf("%w: %w", ErrStep, err)
+	if kind := fault.Of(err); kind != fault.None {
+		return fault.Give(kind, marked)
 	}
-	return fmt.Errorf("%w: %w", ErrStep, err)
+	return marked
 }
 
 func (ls *Lessons) step(ctx context.Context, s *running, step Step) error {

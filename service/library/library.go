@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/service/stream"
@@ -22,8 +23,8 @@ import (
 
 // Errors that callers ask for.
 var (
-	ErrUnknownDevice = errors.New("unknown device")
-	ErrNotLearned    = errors.New("key is not learned yet")
+	ErrUnknownDevice = fault.New(fault.NotFound, "unknown device")
+	ErrNotLearned    = fault.New(fault.Conflict, "key is not learned yet")
 )
 
 // Line is a device as it stands in a list.

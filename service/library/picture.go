@@ -5,7 +5,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"errors"
 	"fmt"
 	"image"
 	_ "image/jpeg" // the two formats that pictures may have
@@ -13,11 +12,12 @@ import (
 	"io"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/store"
 )
 
 // ErrPicture is wrapped where a picture cannot be taken.
-var ErrPicture = errors.New("picture")
+var ErrPicture = fault.New(fault.Invalid, "picture")
 
 // Bounds of a picture: enough for a photograph of a phone, scaled down.
 const (

@@ -2,7 +2,6 @@ package library
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -10,6 +9,7 @@ import (
 
 	"urbo/core/bench"
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/signal"
@@ -17,7 +17,7 @@ import (
 )
 
 // ErrUnknownSet is wrapped where a code set is asked for that is not on the shelf.
-var ErrUnknownSet = errors.New("unknown code set")
+var ErrUnknownSet = fault.New(fault.NotFound, "unknown code set")
 
 // listedSets is how many code sets are all named where another is asked for.
 const listedSets = 40

@@ -2,7 +2,6 @@
 package measure
 
 import (
-	"errors"
 	"fmt"
 	"math"
 	"regexp"
@@ -11,6 +10,7 @@ import (
 	"sync"
 	"time"
 
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/core/plain"
 	"urbo/service/stream"
@@ -18,8 +18,8 @@ import (
 
 // Errors that callers ask for.
 var (
-	ErrMeasurement = errors.New("measurement")
-	ErrUnknown     = errors.New("unknown measurement")
+	ErrMeasurement = fault.New(fault.Invalid, "measurement")
+	ErrUnknown     = fault.New(fault.NotFound, "unknown measurement")
 )
 
 // most measurements that are kept.

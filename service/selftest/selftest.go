@@ -3,7 +3,6 @@ package selftest
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
@@ -11,6 +10,7 @@ import (
 	"time"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/reach"
@@ -21,7 +21,7 @@ import (
 )
 
 // ErrRunning is wrapped where a test runs already.
-var ErrRunning = errors.New("a test of the stations is running")
+var ErrRunning = fault.New(fault.Conflict, "a test of the stations is running")
 
 // listens is how long receivers are listened to after a send.
 const listens = 400 * time.Millisecond

@@ -5,13 +5,13 @@ package session
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
 	"sync"
 	"time"
 
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/service/stream"
 	"urbo/service/wake"
@@ -20,9 +20,9 @@ import (
 
 // Errors that callers ask for.
 var (
-	ErrUnknown = errors.New("unknown session")
-	ErrRunning = errors.New("one is running")
-	ErrEnding  = errors.New("the service is ending: try again when it is back")
+	ErrUnknown = fault.New(fault.NotFound, "unknown session")
+	ErrRunning = fault.New(fault.Conflict, "one is running")
+	ErrEnding  = fault.New(fault.Later, "the service is ending: try again when it is back")
 )
 
 // Core is the state machine of a session.

@@ -4,13 +4,13 @@ package stations
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
 	"sync"
 	"time"
 
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/core/signal"
 	"urbo/service/stream"
@@ -20,15 +20,15 @@ import (
 
 // Errors that callers ask for.
 var (
-	ErrNoTransmitter      = errors.New("no transmitter")
-	ErrUnknownTransmitter = errors.New("unknown transmitter")
-	ErrNameTaken          = errors.New("another station has this name")
-	ErrUnknownStation     = errors.New("unknown station")
-	ErrRemoved            = errors.New("the station was removed")
-	ErrMany               = errors.New("too many stations")
-	ErrAirtime            = errors.New("its airtime is used up")
-	ErrReach              = errors.New("cannot reach the station")
-	ErrSetting            = errors.New("the transmitter's setting")
+	ErrNoTransmitter      = fault.New(fault.Conflict, "no transmitter")
+	ErrUnknownTransmitter = fault.New(fault.Invalid, "unknown transmitter")
+	ErrNameTaken          = fault.New(fault.Conflict, "another station has this name")
+	ErrUnknownStation     = fault.New(fault.NotFound, "unknown station")
+	ErrRemoved            = fault.New(fault.Conflict, "the station was removed")
+	ErrMany               = fault.New(fault.Conflict, "too many stations")
+	ErrAirtime            = fault.New(fault.Conflict, "its airtime is used up")
+	ErrReach              = fault.New(fault.Invalid, "cannot reach the station")
+	ErrSetting            = fault.New(fault.Invalid, "the transmitter's setting")
 )
 
 // Silent is how long a station may say nothing before it counts as away, and a ping is sent at a third of it.

@@ -3,13 +3,13 @@ package transmit
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"urbo/core/device"
+	"urbo/core/fault"
 	"urbo/core/line"
 	"urbo/core/signal"
 	"urbo/service/stations"
@@ -17,7 +17,7 @@ import (
 )
 
 // ErrTooLong is wrapped where a code does not fit into a transmitter.
-var ErrTooLong = errors.New("code is too long for the transmitter")
+var ErrTooLong = fault.New(fault.Conflict, "code is too long for the transmitter")
 
 // part is what is sent for one code of a key, with what its echo will look like.
 type part struct {
@@ -118,8 +118,8 @@ func (t *Transmit) legs(o Order, on device.Channel) (out []leg, missing []string
 // fits says why a part cannot go through a transmitter.
 func (l leg) fits(p part, on device.Channel) error {
 	if line.Medium(l.through.Port.Medium) != on.Medium {
-		return fmt.Errorf("its codes need two media, %s and %s: learn them as two keys", l.through.Port.Medium,
-			on.Medium)
+		return fmt.Errorf("%w: its codes need two media, %s and %s: learn them as two keys", device.ErrCode,
+			l.through.Port.Medium, on.Medium)
 	}
 	if n := max(len(p.Once), len(p.Repeat), len(p.Last)); n > l.through.Port.Longest {
 		return fmt.Errorf("%w %s: %d durations, the most is %d", ErrTooLong, l.through.Place(), n,

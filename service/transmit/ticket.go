@@ -2,10 +2,10 @@ package transmit
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"time"
 
+	"urbo/core/fault"
 	"urbo/core/happening"
 	"urbo/service/stations"
 )
@@ -121,11 +121,11 @@ func earlier(a, b time.Time) time.Time {
 
 // Errors that callers ask for.
 var (
-	ErrBusy    = errors.New("too many presses wait for this transmitter")
-	ErrMuch    = errors.New("it would take the transmitter for too long")
-	ErrLate    = errors.New("its turn came too late, and it was dropped")
-	ErrOver    = errors.New("it is not held any more")
-	ErrGivenUp = errors.New("given up while it waited")
-	ErrEnding  = errors.New("the service is ending: press it again when it is back")
-	ErrUnknown = errors.New("unknown press")
+	ErrBusy    = fault.New(fault.Busy, "too many presses wait for this transmitter")
+	ErrMuch    = fault.New(fault.Invalid, "it would take the transmitter for too long")
+	ErrLate    = fault.New(fault.Conflict, "its turn came too late, and it was dropped")
+	ErrOver    = fault.New(fault.Conflict, "it is not held any more")
+	ErrGivenUp = fault.New(fault.Conflict, "given up while it waited")
+	ErrEnding  = fault.New(fault.Later, "the service is ending: press it again when it is back")
+	ErrUnknown = fault.New(fault.NotFound, "unknown press")
 )

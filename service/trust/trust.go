@@ -25,10 +25,12 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"urbo/core/fault"
 )
 
 // ErrTLS is wrapped by errors about certificates and keys.
-var ErrTLS = errors.New("TLS")
+var ErrTLS = fault.New(fault.Invalid, "TLS")
 
 // How long what is made lasts. Phones refuse certificates that last longer than the second, whoever signs them.
 const (

@@ -13,6 +13,7 @@ import (
 
 	"github.com/coder/websocket"
 
+	"urbo/core/fault"
 	"urbo/station"
 )
 
@@ -20,7 +21,7 @@ import (
 const Path = "/station"
 
 // ErrEnding is returned for a station that dials while the service ends.
-var ErrEnding = errors.New("the service is ending")
+var ErrEnding = fault.New(fault.Later, "the service is ending")
 
 // Door takes the stations that dial in. It is a transport, and brings the links that its HTTP handler accepted.
 type Door struct {
