@@ -14,7 +14,7 @@ import (
 
 	"urbo/service"
 	"urbo/service/access"
-	"urbo/service/trust"
+	"urbo/service/certs"
 	"urbo/station/websocket"
 )
 
@@ -26,7 +26,7 @@ type Options struct {
 	Door  Door     // takes stations that dial in; nil where none can
 	// Proxies are the networks of reverse proxies whose word counts about who asks and for what.
 	Proxies   []netip.Prefix
-	Authority *trust.Authority // that signed the certificate of the service; nil for none
+	Authority *certs.Authority // that signed the certificate of the service; nil for none
 }
 
 // Door takes the link of a station that dials in. It returns when the link has ended, also where ctx ends.

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"urbo/api"
+	"urbo/scenery"
 	"urbo/service"
 	"urbo/stage"
 	"urbo/station"
@@ -83,26 +84,26 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		defer os.RemoveAll(dir)
 		o.data = dir
 	}
-	if err := bringSheets(o.data); err != nil {
+	if err := scenery.BringSheets(o.data); err != nil {
 		return err
 	}
 	config := service.Config{Transports: stations(s, fault), Extra: []service.Runner{s}}
 	ended := func() {}
 	defer func() { ended() }()
-	board, err := newDome(s)
+	board, err := scenery.NewDome(s)
 	if err != nil { // then it is attached to this process
 		fmt.Fprintln(a.Err, "urbo: the board in the dome dials in from no other process:", err)
-		config.Transports = append(config.Transports, onstage.NewRadio(s, "dome", domeHz))
+		config.Transports = append(config.Transports, onstage.NewRadio(s, "dome", scenery.DomeHz))
 	}
 	started := func(ctx context.Context, house *service.House, at address) error {
-		if err := furnish(ctx, house.Library, !tour); err != nil {
+		if err := scenery.Furnish(ctx, house.Library, !tour); err != nil {
 			return err
 		}
-		if err := a.settle(ctx, house, s, tour); err != nil {
+		if err := scenery.Settle(ctx, house, s, tour); err != nil {
 			return err
 		}
 		if board != nil {
-			end, err := board.begin(ctx, house, at)
+			end, err := board.Begin(ctx, house, scenery.Address{URL: at.bound, CA: at.ca})
 			if err != nil {
 				return err
 			}

@@ -26,7 +26,7 @@ import (
 	"urbo/service"
 	"urbo/service/access"
 	"urbo/service/backup"
-	"urbo/service/trust"
+	"urbo/service/certs"
 	"urbo/station"
 	"urbo/station/hardware"
 	"urbo/station/mqtt"
@@ -212,7 +212,7 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 }
 
 // attach adds the broker that stations speak through, if there is one.
-func (o *serveOptions) attach(c *service.Config, secure *trust.Keeper) error {
+func (o *serveOptions) attach(c *service.Config, secure *certs.Keeper) error {
 	switch o.broker.url {
 	case "":
 	case own:
@@ -265,7 +265,7 @@ func (o *serveOptions) address(bound net.Addr) (address, error) {
 	at := address{url: scheme + net.JoinHostPort(host, port), socket: "unix:" + filepath.Join(o.data, socketName),
 		bound: scheme + net.JoinHostPort(ip.String(), port)}
 	if o.tls.local {
-		at.ca = filepath.Join(o.data, trust.Dir, "authority.pem")
+		at.ca = filepath.Join(o.data, certs.Dir, "authority.pem")
 	}
 	if o.public != "" {
 		u, err := url.Parse(o.public)

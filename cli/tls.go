@@ -15,7 +15,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"urbo/service/trust"
+	"urbo/service/certs"
 )
 
 // tlsOptions are the flags of serve for TLS.
@@ -34,7 +34,7 @@ func (o *tlsOptions) flags(c *cobra.Command) {
 func (o *tlsOptions) is() bool { return o.local || o.cert != "" }
 
 // keep reads the certificate that the flags name; nil where they name none. authority is the local one, or nil.
-func (o *tlsOptions) keep(data string) (*trust.Keeper, *trust.Authority, error) {
+func (o *tlsOptions) keep(data string) (*certs.Keeper, *certs.Authority, error) {
 	switch {
 	case o.local && (o.cert != "" || o.key != ""):
 		return nil, nil, usageError{errors.New("--tls is for the certificate of urbo tls new: leave --tls-cert " +
@@ -42,17 +42,17 @@ func (o *tlsOptions) keep(data string) (*trust.Keeper, *trust.Authority, error) 
 	case (o.cert == "") != (o.key == ""):
 		return nil, nil, usageError{errors.New("give both --tls-cert and --tls-key")}
 	case o.cert != "":
-		k, err := trust.Keep(o.cert, o.key, time.Now)
+		k, err := certs.Keep(o.cert, o.key, time.Now)
 		return k, nil, err
 	case !o.local:
 		return nil, nil, nil
 	}
-	dir := filepath.Join(data, trust.Dir)
-	k, err := trust.KeepLocal(dir, time.Now)
+	dir := filepath.Join(data, certs.Dir)
+	k, err := certs.KeepLocal(dir, time.Now)
 	if err != nil {
 		return nil, nil, err
 	}
-	a, err := trust.Show(dir)
+	a, err := certs.Show(dir)
 	return k, &a, err
 }
 
@@ -82,7 +82,7 @@ machine by. The service makes the certificate anew before it ends, and reads it 
 					hosts = append(hosts, own)
 				}
 			}
-			made, err := trust.Make(dir, hosts, time.Now())
+			made, err := certs.Make(dir, hosts, time.Now())
 			if err != nil {
 				return err
 			}
@@ -101,7 +101,7 @@ func (a *app) tlsShow() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			made, err := trust.Show(dir)
+			made, err := certs.Show(dir)
 			if errors.Is(err, fs.ErrNotExist) {
 				return errors.New("there is no local authority yet: make one with urbo tls new HOST")
 			}
@@ -121,10 +121,10 @@ func tlsDir(data string) (string, error) {
 			return "", err
 		}
 	}
-	return filepath.Join(data, trust.Dir), nil
+	return filepath.Join(data, certs.Dir), nil
 }
 
-func (a *app) showAuthority(made trust.Authority, dir string) error {
+func (a *app) showAuthority(made certs.Authority, dir string) error {
 	if a.output == "json" {
 		return a.json(map[string]any{"fingerprint": made.Fingerprint, "expires": made.Expires, "hosts": made.Hosts,
 			"authority": filepath.Join(dir, "authority.pem")})

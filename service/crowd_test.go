@@ -20,7 +20,7 @@ import (
 	"urbo/service"
 	"urbo/service/lessons"
 	"urbo/service/library"
-	"urbo/service/session"
+	"urbo/service/sitting"
 	"urbo/service/stations"
 	"urbo/service/transmit"
 )
@@ -124,7 +124,7 @@ func (c *crowd) something(n, i int, r *rand.Rand) {
 		c.fine(err, transmit.ErrBusy, transmit.ErrGivenUp, stations.ErrNoTransmitter)
 	case 4:
 		l, err := c.house.Lessons.Start(ctx, lessons.New{Device: "lamp", Free: true, By: note.By})
-		c.fine(err, session.ErrRunning)
+		c.fine(err, sitting.ErrRunning)
 		if err == nil {
 			_, err = c.house.Lessons.Step(ctx, l.ID, lessons.Step{Do: []string{"finish", "pause"}[r.IntN(2)]})
 			c.fine(err, lesson.ErrIsOver)

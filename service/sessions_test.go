@@ -21,7 +21,7 @@ import (
 	"urbo/service/auditions"
 	"urbo/service/lessons"
 	"urbo/service/library"
-	"urbo/service/session"
+	"urbo/service/sitting"
 	"urbo/station"
 	"urbo/store"
 )
@@ -78,14 +78,14 @@ func TestLesson_OneAtATimeAndNothingToLearn(t *testing.T) {
 	assert.ErrorContains(t, err, "every key of lamp is learned")
 	l := startLesson(t, h, lessons.New{Keys: []string{"red"}, By: "the tablet"})
 	_, err = h.Lessons.Start(t.Context(), lessons.New{Device: "lamp", Keys: []string{"red"}})
-	require.ErrorIs(t, err, session.ErrRunning)
+	require.ErrorIs(t, err, sitting.ErrRunning)
 	assert.ErrorContains(t, err, "started by the tablet: finish or pause it first")
 	_, err = h.Lessons.Step(t.Context(), l.ID, lessons.Step{Do: "dance"})
 	assert.ErrorContains(t, err, "skip, back, redo, add, name, drop, accept, pause, resume, finish")
 	stepLesson(t, h, l.ID, lessons.Step{Do: "finish"})
 	startLesson(t, h, lessons.New{Keys: []string{"red"}})
 	_, err = h.Lessons.Step(t.Context(), "nothing", lessons.Step{Do: "skip"})
-	require.ErrorIs(t, err, session.ErrUnknown)
+	require.ErrorIs(t, err, sitting.ErrUnknown)
 }
 
 func TestLesson_SaysWhyNothingIsHeardAndWaitsAtLast(t *testing.T) {

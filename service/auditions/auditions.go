@@ -15,7 +15,7 @@ import (
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/service/library"
-	"urbo/service/session"
+	"urbo/service/sitting"
 	"urbo/service/stream"
 	"urbo/service/transmit"
 	"urbo/store"
@@ -34,7 +34,7 @@ const (
 
 // Auditions runs one audition at a time: two would not let anybody say which code it was.
 type Auditions struct {
-	*session.Sessions[*audition.Audition]
+	*sitting.Sittings[*audition.Audition]
 	library  *library.Library
 	transmit *transmit.Transmit
 	book     *line.Book
@@ -46,7 +46,7 @@ type Auditions struct {
 	players sync.WaitGroup
 }
 
-type running = session.Session[*audition.Audition]
+type running = sitting.Sitting[*audition.Audition]
 
 // kind is what distinguishes auditions from lessons.
 type kind struct{ library *library.Library }
@@ -85,24 +85,24 @@ func (k kind) Read(s *running, _ int, data []byte) error {
 	return nil
 }
 
-func (kind) Tell(s running, head happening.Session) happening.What {
-	return happening.AuditionChanged{Session: head, Trouble: s.Note, Pause: s.Pause, Audition: s.Core}
+func (kind) Tell(s running, head happening.Sitting) happening.What {
+	return happening.AuditionChanged{Sitting: head, Trouble: s.Note, Pause: s.Pause, Audition: s.Core}
 }
 
 // Open makes the auditions of a house. Those that were running wait.
 func Open(ctx context.Context, s *store.Store, l *library.Library, t *transmit.Transmit, events *stream.Stream,
 	book *line.Book, now func() time.Time) (*Auditions, error) {
-	ss, err := session.Open(ctx, kind{l}, s, events, l, now)
+	ss, err := sitting.Open(ctx, kind{l}, s, events, l, now)
 	if err != nil {
 		return nil, err
 	}
-	return &Auditions{Sessions: ss, library: l, transmit: t, book: book, now: now}, nil
+	return &Auditions{Sittings: ss, library: l, transmit: t, book: book, now: now}, nil
 }
 
 // Run plays what is due until the context ends.
 func (as *Auditions) Run(ctx context.Context) error {
 	defer as.players.Wait()
-	return as.Sessions.Run(ctx, as.play)
+	return as.Sittings.Run(ctx, as.play)
 }
 
 // play sends what is due, and tells how long until the next is. Answers are taken while it is on the air.
@@ -167,7 +167,7 @@ func (as *Auditions) played(ctx context.Context, s *running, was *audition.Audit
 	as.Touch(ctx, s, "", "")
 }
 
-// Start begins an audition. Errors are those of Plan, or wrap session.ErrRunning.
+// Start begins an audition. Errors are those of Plan, or wrap sitting.ErrRunning.
 func (as *Auditions) Start(ctx context.Context, n New) (happening.AuditionChanged, error) {
 	s, plan, err := as.prepare(n)
 	if err != nil {
@@ -182,7 +182,7 @@ func (as *Auditions) Start(ctx context.Context, n New) (happening.AuditionChange
 	return as.Audition(s.ID)
 }
 
-// Audition is an audition as it is now. The error wraps session.ErrUnknown.
+// Audition is an audition as it is now. The error wraps sitting.ErrUnknown.
 func (as *Auditions) Audition(id string) (happening.AuditionChanged, error) {
 	w, err := as.One(id)
 	if err != nil {
@@ -191,7 +191,7 @@ func (as *Auditions) Audition(id string) (happening.AuditionChanged, error) {
 	return w.(happening.AuditionChanged), nil
 }
 
-// Step takes an answer. Errors wrap audition.ErrOver, audition.ErrStep, session.ErrRunning or session.ErrUnknown.
+// Step takes an answer. Errors wrap audition.ErrOver, audition.ErrStep, sitting.ErrRunning or sitting.ErrUnknown.
 func (as *Auditions) Step(ctx context.Context, id, do string) (happening.AuditionChanged, error) {
 	err := as.Do(ctx, func(ctx context.Context) error {
 		s, err := as.Find(id)

@@ -20,7 +20,7 @@ import (
 	"urbo/core/line"
 	"urbo/core/plain"
 	"urbo/service/library"
-	"urbo/service/session"
+	"urbo/service/sitting"
 	"urbo/service/stations"
 	"urbo/service/stream"
 	"urbo/store"
@@ -47,7 +47,7 @@ type Stations interface {
 
 // Lessons runs one lesson at a time: two would fight over every press. Every change is on disk before it is told.
 type Lessons struct {
-	*session.Sessions[*lesson.Lesson]
+	*sitting.Sittings[*lesson.Lesson]
 	library  *library.Library
 	stations Stations
 	stream   *stream.Stream
@@ -56,7 +56,7 @@ type Lessons struct {
 	now      func() time.Time
 }
 
-type running = session.Session[*lesson.Lesson]
+type running = sitting.Sitting[*lesson.Lesson]
 
 // kind is what distinguishes lessons from auditions.
 type kind struct{}
@@ -74,18 +74,18 @@ func (kind) Read(s *running, _ int, document []byte) error {
 	return s.Core.Restore()
 }
 
-func (kind) Tell(s running, head happening.Session) happening.What {
-	return happening.LessonChanged{Session: head, Hint: s.Note, Lesson: s.Core}
+func (kind) Tell(s running, head happening.Sitting) happening.What {
+	return happening.LessonChanged{Sitting: head, Hint: s.Note, Lesson: s.Core}
 }
 
 // Open reads the lessons of a house. Those that were running go on where they were.
 func Open(ctx context.Context, s *store.Store, l *library.Library, st Stations, events *stream.Stream, book *line.Book,
 	now func() time.Time) (*Lessons, error) {
-	ss, err := session.Open(ctx, kind{}, s, events, l, now)
+	ss, err := sitting.Open(ctx, kind{}, s, events, l, now)
 	if err != nil {
 		return nil, err
 	}
-	return &Lessons{Sessions: ss, library: l, stations: st, stream: events, heard: events.Subscribe(), book: book,
+	return &Lessons{Sittings: ss, library: l, stations: st, stream: events, heard: events.Subscribe(), book: book,
 		now: now}, nil
 }
 
@@ -94,7 +94,7 @@ func Open(ctx context.Context, s *store.Store, l *library.Library, st Stations, 
 func (ls *Lessons) Run(ctx context.Context) error {
 	acting, end := context.WithCancel(context.WithoutCancel(ctx))
 	var group sync.WaitGroup
-	group.Go(func() { _ = ls.Sessions.Run(acting, ls.lookAfter) })
+	group.Go(func() { _ = ls.Sittings.Run(acting, ls.lookAfter) })
 	err := ls.follow(ctx)
 	end()
 	group.Wait()
@@ -164,7 +164,7 @@ type New struct {
 	By     string
 }
 
-// Start begins a lesson. Errors wrap library.ErrUnknownDevice, device.ErrName, ErrStep or session.ErrRunning.
+// Start begins a lesson. Errors wrap library.ErrUnknownDevice, device.ErrName, ErrStep or sitting.ErrRunning.
 func (ls *Lessons) Start(ctx context.Context, n New) (happening.LessonChanged, error) {
 	s := &running{By: n.By}
 	err := ls.Do(ctx, func(ctx context.Context) error {
@@ -232,7 +232,7 @@ func (ls *Lessons) Learning(deviceID string) bool {
 	return false
 }
 
-// Lesson is a lesson as it is now. The error wraps session.ErrUnknown.
+// Lesson is a lesson as it is now. The error wraps sitting.ErrUnknown.
 func (ls *Lessons) Lesson(id string) (happening.LessonChanged, error) {
 	w, err := ls.One(id)
 	if err != nil {

@@ -19,7 +19,7 @@ type Step struct {
 	As  string // for name: what it is called from now on
 }
 
-// Step moves a lesson. Errors wrap ErrStep, session.ErrUnknown, session.ErrRunning, or are the library's.
+// Step moves a lesson. Errors wrap ErrStep, sitting.ErrUnknown, sitting.ErrRunning, or are the library's.
 func (ls *Lessons) Step(ctx context.Context, id string, step Step) (happening.LessonChanged, error) {
 	err := ls.Do(ctx, func(ctx context.Context) error {
 		s, err := ls.Find(id)

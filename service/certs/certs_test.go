@@ -1,4 +1,4 @@
-package trust_test
+package certs_test
 
 import (
 	"crypto/tls"
@@ -12,11 +12,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"urbo/service/trust"
+	"urbo/service/certs"
 )
 
 // leaf is the certificate that a keeper shows to somebody who calls.
-func leaf(t *testing.T, k *trust.Keeper) *x509.Certificate {
+func leaf(t *testing.T, k *certs.Keeper) *x509.Certificate {
 	t.Helper()
 	pair, err := k.Config().GetCertificate(&tls.ClientHelloInfo{})
 	require.NoError(t, err)
@@ -25,14 +25,14 @@ func leaf(t *testing.T, k *trust.Keeper) *x509.Certificate {
 
 func TestLocalAuthority_IsTrustedAndRenewsItsCertificate(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "tls")
-	_, err := trust.KeepLocal(dir, time.Now)
+	_, err := certs.KeepLocal(dir, time.Now)
 	require.ErrorIs(t, err, fs.ErrNotExist)
 	require.ErrorContains(t, err, "urbo tls new")
 	now := time.Now()
-	a, err := trust.Make(dir, []string{"urbo.test", "192.0.2.7"}, now)
+	a, err := certs.Make(dir, []string{"urbo.test", "192.0.2.7"}, now)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"urbo.test", "192.0.2.7"}, a.Hosts)
-	k, err := trust.KeepLocal(dir, func() time.Time { return now })
+	k, err := certs.KeepLocal(dir, func() time.Time { return now })
 	require.NoError(t, err)
 	first := leaf(t, k)
 	roots := x509.NewCertPool()
@@ -51,12 +51,12 @@ func TestLocalAuthority_IsTrustedAndRenewsItsCertificate(t *testing.T) {
 	now = now.Add(350 * 24 * time.Hour)
 	again := leaf(t, k)
 	assert.True(t, again.NotAfter.After(first.NotAfter), "it is made anew before it ends")
-	b, err := trust.Make(dir, []string{"other.test"}, now)
+	b, err := certs.Make(dir, []string{"other.test"}, now)
 	require.NoError(t, err)
 	assert.Equal(t, a.Fingerprint, b.Fingerprint, "who trusts the house goes on doing so")
 	now = now.Add(time.Minute)
 	assert.Equal(t, []string{"other.test"}, leaf(t, k).DNSNames)
-	_, err = trust.Make(dir, []string{"other.test"}, now.Add(12*365*24*time.Hour))
+	_, err = certs.Make(dir, []string{"other.test"}, now.Add(12*365*24*time.Hour))
 	assert.ErrorContains(t, err, "make another")
 }
 
@@ -64,11 +64,11 @@ func TestKeep_ReadsChangedFilesAndKeepsWhatItHas(t *testing.T) {
 	one, two := t.TempDir(), t.TempDir()
 	now := time.Now()
 	for dir, host := range map[string]string{one: "one.test", two: "two.test"} {
-		_, err := trust.Make(dir, []string{host}, now)
+		_, err := certs.Make(dir, []string{host}, now)
 		require.NoError(t, err)
 	}
 	cert, key := filepath.Join(one, "service.pem"), filepath.Join(one, "service.key")
-	k, err := trust.Keep(cert, key, func() time.Time { return now })
+	k, err := certs.Keep(cert, key, func() time.Time { return now })
 	require.NoError(t, err)
 	put := func(name string, data []byte) {
 		require.NoError(t, os.WriteFile(filepath.Join(one, name), data, 0o600))
@@ -82,6 +82,6 @@ func TestKeep_ReadsChangedFilesAndKeepsWhatItHas(t *testing.T) {
 		put(name, data)
 	}
 	assert.Equal(t, []string{"two.test"}, leaf(t, k).DNSNames)
-	_, err = trust.Keep(cert, filepath.Join(one, "authority.key"), time.Now)
-	assert.ErrorIs(t, err, trust.ErrTLS)
+	_, err = certs.Keep(cert, filepath.Join(one, "authority.key"), time.Now)
+	assert.ErrorIs(t, err, certs.ErrTLS)
 }

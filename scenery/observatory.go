@@ -1,4 +1,6 @@
-package cli
+// Package scenery is what the demo's house starts with: the Saltmarsh Observatory's devices, code sets and line sheets,
+// what its people believe of them, its meters, and the second machine in its dome. All of it is made up.
+package scenery
 
 import (
 	"bytes"
@@ -28,8 +30,8 @@ var shelf []byte
 //go:embed skarrow-s9.yaml
 var heatPumpSheet []byte
 
-// bringSheets puts the demo's own line sheets where a house looks for them.
-func bringSheets(dir string) error {
+// BringSheets puts the demo's own line sheets where a house looks for them.
+func BringSheets(dir string) error {
 	dir = filepath.Join(dir, library.SheetDir)
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return fmt.Errorf("make the directory for line sheets: %w", err)
@@ -73,9 +75,9 @@ func heatPump() device.Device {
 		Sensors: []device.Sensor{{Control: "target", Measurement: "warm-room/temperature"}}}
 }
 
-// furnish puts the observatory's devices and the code sets into an empty library. With learned, those that the demo
+// Furnish puts the observatory's devices and the code sets into an empty library. With learned, those that the demo
 // starts with have their codes; the projector always waits for its lesson, and the mixer for its audition.
-func furnish(ctx context.Context, l *library.Library, learned bool) error {
+func Furnish(ctx context.Context, l *library.Library, learned bool) error {
 	if len(l.Lines("")) > 0 {
 		return nil
 	}

@@ -1,6 +1,6 @@
-// Package trust is TLS for a home: a local authority that the house makes itself, the certificate that it signs for the
+// Package certs is TLS for a home: a local authority that the house makes itself, the certificate that it signs for the
 // service, and certificates from files, which are read anew when they change.
-package trust
+package certs
 
 import (
 	"crypto"

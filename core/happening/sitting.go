@@ -7,18 +7,18 @@ import (
 	"urbo/core/lesson"
 )
 
-// Stage of a session that is worth an entry.
+// Stage of a sitting that is worth an entry.
 type Stage string
 
-// The stages of a session. The zero value is any change between them.
+// The stages of a sitting. The zero value is any change between them.
 const (
 	Started Stage = "started"
 	Waits   Stage = "waits"
 	Over    Stage = "over"
 )
 
-// Session is what lessons and auditions have in common.
-type Session struct {
+// Sitting is what lessons and auditions have in common.
+type Sitting struct {
 	ID       string    `json:"id"`
 	DeviceID string    `json:"device_id"`
 	Device   string    `json:"device"` // slug, as it is now
@@ -28,13 +28,13 @@ type Session struct {
 	Said     string    `json:"said,omitempty"` // of the stage, in words
 }
 
-func (s Session) tell(kind string) (Line, bool) {
+func (s Sitting) tell(kind string) (Line, bool) {
 	return Line{Kind: kind, Device: s.Device, Text: s.Said}, s.Stage != ""
 }
 
 // LessonChanged says that something happened in a lesson.
 type LessonChanged struct {
-	Session
+	Sitting
 	Hint   string         `json:"-"` // why nothing may be heard
 	Lesson *lesson.Lesson `json:"-"` // as it is now; not to be changed
 }
@@ -47,7 +47,7 @@ func (l LessonChanged) Tell() (Line, bool) { return l.tell("lesson") }
 
 // AuditionChanged says that something happened in an audition.
 type AuditionChanged struct {
-	Session
+	Sitting
 	Trouble  string             `json:"-"` // why the last code did not go out
 	Pause    time.Duration      `json:"-"` // between two codes
 	Audition *audition.Audition `json:"-"` // as it is now; not to be changed

@@ -7,7 +7,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"urbo/service/trust"
+	"urbo/service/certs"
 )
 
 // trustPath is the page that says how a phone comes to trust the house. It is open to everybody: there is no secret on
@@ -50,7 +50,7 @@ the house's data directory can make certificates with it: keep that to yourself;
 `))
 
 // trustPages serves how to trust an authority, and its certificate.
-func trustPages(r chi.Router, a trust.Authority) {
+func trustPages(r chi.Router, a certs.Authority) {
 	r.Get(trustPath, func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/html; charset=utf-8")
 		_ = trustPage.Execute(w, a)

@@ -1,7 +1,7 @@
-// Package session is what lessons and auditions share: a state machine of core that one person at a time moves, kept on
+// Package sitting is what lessons and auditions share: a state machine of core that one person at a time moves, kept on
 // disk after every change, one of a kind at a time, and left alone at last. One goroutine, the actor, makes all
 // changes; nobody who only looks waits for it or for the disk.
-package session
+package sitting
 
 import (
 	"context"
@@ -20,12 +20,12 @@ import (
 
 // Errors that callers ask for.
 var (
-	ErrUnknown = fault.New(fault.NotFound, "unknown session")
+	ErrUnknown = fault.New(fault.NotFound, "unknown sitting")
 	ErrRunning = fault.New(fault.Conflict, "one is running")
 	ErrEnding  = fault.New(fault.Later, "the service is ending: try again when it is back")
 )
 
-// Core is the state machine of a session.
+// Core is the state machine of a sitting.
 type Core[C any] interface {
 	Over() bool
 	Resting() bool // it waits for somebody to resume it
@@ -35,8 +35,8 @@ type Core[C any] interface {
 	Clone() C
 }
 
-// Session is one lesson or audition.
-type Session[C Core[C]] struct {
+// Sitting is one lesson or audition.
+type Sitting[C Core[C]] struct {
 	ID       string
 	DeviceID string
 	By       string
@@ -52,11 +52,11 @@ type Kind[C Core[C]] interface {
 	// Name in messages and in the store.
 	Name() string
 	// Write makes the document that is kept.
-	Write(s Session[C]) ([]byte, error)
-	// Read fills a session from a document of a version.
-	Read(s *Session[C], version int, document []byte) error
-	// Tell is what happened in a session, to be published. slug is its device's.
-	Tell(s Session[C], head happening.Session) happening.What
+	Write(s Sitting[C]) ([]byte, error)
+	// Read fills a sitting from a document of a version.
+	Read(s *Sitting[C], version int, document []byte) error
+	// Tell is what happened in a sitting, to be published. slug is its device's.
+	Tell(s Sitting[C], head happening.Sitting) happening.What
 	// Yields is how long one must have been left alone to give way to another; 0 is never.
 	Yields() time.Duration
 }
@@ -64,7 +64,7 @@ type Kind[C Core[C]] interface {
 // Version of the documents that are written.
 const Version = 1
 
-// keep is how many sessions of a kind can be looked at.
+// keep is how many sittings of a kind can be looked at.
 const keep = 20
 
 // Slugs tells what a device is called now.
@@ -72,8 +72,8 @@ type Slugs interface {
 	Slug(id string) string
 }
 
-// Sessions is all sessions of a kind.
-type Sessions[C Core[C]] struct {
+// Sittings is all sittings of a kind.
+type Sittings[C Core[C]] struct {
 	kind     Kind[C]
 	sittings store.Sittings
 	stream   *stream.Stream
@@ -83,16 +83,16 @@ type Sessions[C Core[C]] struct {
 	mail  chan func(context.Context)
 	wake  chan struct{}
 	ended chan struct{}
-	all   []*Session[C] // the actor's, the oldest first
+	all   []*Sitting[C] // the actor's, the oldest first
 
 	mu    sync.Mutex
-	shown []Session[C] // copies, for those who look
+	shown []Sitting[C] // copies, for those who look
 }
 
-// Open reads the sessions of a kind. One that cannot be read is set aside: it stays on disk, and the journal says so.
+// Open reads the sittings of a kind. One that cannot be read is set aside: it stays on disk, and the journal says so.
 func Open[C Core[C]](ctx context.Context, kind Kind[C], s *store.Store, events *stream.Stream, slugs Slugs,
-	now func() time.Time) (*Sessions[C], error) {
-	ss := &Sessions[C]{kind: kind, sittings: s.Sittings(), stream: events, slugs: slugs, now: now,
+	now func() time.Time) (*Sittings[C], error) {
+	ss := &Sittings[C]{kind: kind, sittings: s.Sittings(), stream: events, slugs: slugs, now: now,
 		mail: make(chan func(context.Context)), wake: make(chan struct{}, 1),
 		ended: make(chan struct{})}
 	rows, err := ss.sittings.List(ctx, kind.Name(), keep)
@@ -100,7 +100,7 @@ func Open[C Core[C]](ctx context.Context, kind Kind[C], s *store.Store, events *
 		return nil, fmt.Errorf("read the %ss: %w", kind.Name(), err)
 	}
 	for _, row := range rows {
-		n := &Session[C]{ID: row.ID, DeviceID: row.DeviceID, By: row.By, Began: row.Began, Touched: now()}
+		n := &Sitting[C]{ID: row.ID, DeviceID: row.DeviceID, By: row.By, Began: row.Began, Touched: now()}
 		err := fmt.Errorf("it was written by a newer version")
 		if row.Version <= Version {
 			err = kind.Read(n, row.Version, row.Document)
@@ -118,7 +118,7 @@ func Open[C Core[C]](ctx context.Context, kind Kind[C], s *store.Store, events *
 
 // Run is the actor: it makes the changes that are asked for, and what is due by itself, until the context ends. due
 // tells how long until it is to be asked again.
-func (ss *Sessions[C]) Run(ctx context.Context, due func(context.Context) time.Duration) error {
+func (ss *Sittings[C]) Run(ctx context.Context, due func(context.Context) time.Duration) error {
 	defer close(ss.ended)
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
@@ -136,7 +136,7 @@ func (ss *Sessions[C]) Run(ctx context.Context, due func(context.Context) time.D
 }
 
 // Do lets the actor make a change and waits for it. f must not wait for anything but the disk.
-func (ss *Sessions[C]) Do(ctx context.Context, f func(context.Context) error) error {
+func (ss *Sittings[C]) Do(ctx context.Context, f func(context.Context) error) error {
 	result := make(chan error, 1)
 	select {
 	case ss.mail <- func(ctx context.Context) { result <- f(ctx) }:
@@ -149,10 +149,10 @@ func (ss *Sessions[C]) Do(ctx context.Context, f func(context.Context) error) er
 }
 
 // Wake lets the actor look again what is due.
-func (ss *Sessions[C]) Wake() { wake.Up(ss.wake) }
+func (ss *Sittings[C]) Wake() { wake.Up(ss.wake) }
 
-// Running is the session that goes on now, nil where none does. Only the actor may ask.
-func (ss *Sessions[C]) Running() *Session[C] {
+// Running is the sitting that goes on now, nil where none does. Only the actor may ask.
+func (ss *Sittings[C]) Running() *Sitting[C] {
 	for _, s := range ss.all {
 		if !s.Core.Over() && !s.Core.Resting() {
 			return s
@@ -161,8 +161,8 @@ func (ss *Sessions[C]) Running() *Session[C] {
 	return nil
 }
 
-// Find finds a session to be changed. Only the actor may ask. The error wraps ErrUnknown.
-func (ss *Sessions[C]) Find(id string) (*Session[C], error) {
+// Find finds a sitting to be changed. Only the actor may ask. The error wraps ErrUnknown.
+func (ss *Sittings[C]) Find(id string) (*Sitting[C], error) {
 	for _, s := range ss.all {
 		if s.ID == id {
 			return s, nil
@@ -171,13 +171,13 @@ func (ss *Sessions[C]) Find(id string) (*Session[C], error) {
 	return nil, ss.unknown(id)
 }
 
-func (ss *Sessions[C]) unknown(id string) error {
+func (ss *Sittings[C]) unknown(id string) error {
 	return fmt.Errorf("%w: %s %.40q: list them to see which there are", ErrUnknown, ss.kind.Name(), id)
 }
 
-// MakeRoom lets the running session give way, where it was left alone for long enough. Only the actor may ask. The
+// MakeRoom lets the running sitting give way, where it was left alone for long enough. Only the actor may ask. The
 // error wraps ErrRunning.
-func (ss *Sessions[C]) MakeRoom(ctx context.Context, asking *Session[C]) error {
+func (ss *Sittings[C]) MakeRoom(ctx context.Context, asking *Sitting[C]) error {
 	r := ss.Running()
 	if r == nil || r == asking {
 		return nil
@@ -192,9 +192,9 @@ func (ss *Sessions[C]) MakeRoom(ctx context.Context, asking *Session[C]) error {
 	return ss.Put(ctx, r, "", "")
 }
 
-// Begin starts a session: it makes room, and takes the place of one that waits for the same device. Only the actor may
+// Begin starts a sitting: it makes room, and takes the place of one that waits for the same device. Only the actor may
 // ask. Errors wrap ErrRunning or the store's.
-func (ss *Sessions[C]) Begin(ctx context.Context, s *Session[C], said string) error {
+func (ss *Sittings[C]) Begin(ctx context.Context, s *Sitting[C], said string) error {
 	if err := ss.MakeRoom(ctx, s); err != nil {
 		return err
 	}
@@ -218,16 +218,16 @@ func (ss *Sessions[C]) Begin(ctx context.Context, s *Session[C], said string) er
 	return nil
 }
 
-// Put keeps and tells a session in which something happened. Only the actor may ask. Where it cannot be kept it goes on
+// Put keeps and tells a sitting in which something happened. Only the actor may ask. Where it cannot be kept it goes on
 // in memory, and the error says so.
-func (ss *Sessions[C]) Put(ctx context.Context, s *Session[C], stage happening.Stage, said string) error {
+func (ss *Sittings[C]) Put(ctx context.Context, s *Sitting[C], stage happening.Stage, said string) error {
 	err := ss.save(ctx, s)
 	ss.tell(s, stage, said)
 	return err
 }
 
-// Touch is Put for something that a person did: the session is not left alone. Where it cannot be kept that is logged.
-func (ss *Sessions[C]) Touch(ctx context.Context, s *Session[C], stage happening.Stage, said string) {
+// Touch is Put for something that a person did: the sitting is not left alone. Where it cannot be kept that is logged.
+func (ss *Sittings[C]) Touch(ctx context.Context, s *Sitting[C], stage happening.Stage, said string) {
 	s.Touched = ss.now()
 	if err := ss.Put(ctx, s, stage, said); err != nil {
 		slog.Error("a "+ss.kind.Name()+" goes on, and would be lost at a power cut", "error", err)
@@ -235,7 +235,7 @@ func (ss *Sessions[C]) Touch(ctx context.Context, s *Session[C], stage happening
 	ss.Wake()
 }
 
-func (ss *Sessions[C]) save(ctx context.Context, s *Session[C]) error {
+func (ss *Sittings[C]) save(ctx context.Context, s *Sitting[C]) error {
 	document, err := ss.kind.Write(*s)
 	if err != nil {
 		return fmt.Errorf("keep the %s: %w", ss.kind.Name(), err)
@@ -248,8 +248,8 @@ func (ss *Sessions[C]) save(ctx context.Context, s *Session[C]) error {
 	return nil
 }
 
-// tell publishes a session as it is now.
-func (ss *Sessions[C]) tell(s *Session[C], stage happening.Stage, said string) {
+// tell publishes a sitting as it is now.
+func (ss *Sittings[C]) tell(s *Sitting[C], stage happening.Stage, said string) {
 	ss.show()
 	shown := *s
 	shown.Core = s.Core.Clone()
@@ -257,7 +257,7 @@ func (ss *Sessions[C]) tell(s *Session[C], stage happening.Stage, said string) {
 		What: ss.What(shown, stage, said)})
 }
 
-// The entry of its start has the session's own id, and is the cause of the others.
+// The entry of its start has the sitting's own id, and is the cause of the others.
 func idOf(id string, stage happening.Stage) string {
 	if stage == happening.Started {
 		return id
@@ -272,15 +272,15 @@ func causeOf(id string, stage happening.Stage) string {
 	return id
 }
 
-// What is a session as it is told.
-func (ss *Sessions[C]) What(s Session[C], stage happening.Stage, said string) happening.What {
-	return ss.kind.Tell(s, happening.Session{ID: s.ID, DeviceID: s.DeviceID, Device: ss.slugs.Slug(s.DeviceID),
+// What is a sitting as it is told.
+func (ss *Sittings[C]) What(s Sitting[C], stage happening.Stage, said string) happening.What {
+	return ss.kind.Tell(s, happening.Sitting{ID: s.ID, DeviceID: s.DeviceID, Device: ss.slugs.Slug(s.DeviceID),
 		By: s.By, Began: s.Began, Stage: stage, Said: said})
 }
 
-// show copies the sessions for those who look.
-func (ss *Sessions[C]) show() {
-	shown := make([]Session[C], len(ss.all))
+// show copies the sittings for those who look.
+func (ss *Sittings[C]) show() {
+	shown := make([]Sitting[C], len(ss.all))
 	for i, s := range ss.all {
 		shown[i] = *s
 		shown[i].Core = s.Core.Clone()
@@ -290,8 +290,8 @@ func (ss *Sessions[C]) show() {
 	ss.shown = shown
 }
 
-// One is a session as it was told last. The error wraps ErrUnknown.
-func (ss *Sessions[C]) One(id string) (happening.What, error) {
+// One is a sitting as it was told last. The error wraps ErrUnknown.
+func (ss *Sittings[C]) One(id string) (happening.What, error) {
 	ss.mu.Lock()
 	defer ss.mu.Unlock()
 	for _, s := range ss.shown {
@@ -302,8 +302,8 @@ func (ss *Sessions[C]) One(id string) (happening.What, error) {
 	return nil, ss.unknown(id)
 }
 
-// List lists the sessions as they were told last, the newest first.
-func (ss *Sessions[C]) List() []happening.What {
+// List lists the sittings as they were told last, the newest first.
+func (ss *Sittings[C]) List() []happening.What {
 	ss.mu.Lock()
 	defer ss.mu.Unlock()
 	out := make([]happening.What, 0, len(ss.shown))

@@ -1,4 +1,4 @@
-package cli
+package scenery
 
 import (
 	"context"
@@ -18,29 +18,36 @@ import (
 	"urbo/station/pty"
 )
 
-// domeHz is the channel of the board in the dome, which is the shutter's.
-const domeHz = 433_420_000
+// DomeHz is the channel of the board in the dome, which is the shutter's.
+const DomeHz = 433_420_000
+
+// Address is where this machine reaches the house that the dome belongs to.
+type Address struct {
+	URL string
+	CA  string // file of the authority that it is checked against; "" is the system's
+}
 
 // domePatience is how long the outpost in the dome may take to dial in.
 const domePatience = 20 * time.Second
 
-// dome is the observatory's dome: a board at the end of a serial line, plugged into another machine, whose outpost
+// Dome is the observatory's dome: a board at the end of a serial line, plugged into another machine, whose outpost
 // dials in. The other machine is a process of its own.
-type dome struct {
+type Dome struct {
 	board *onstage.Station
 	line  *pty.Line
 }
 
-func newDome(s *stage.Stage) (*dome, error) {
+// NewDome makes the dome, on a stage. The error says that this machine has no pseudo terminals.
+func NewDome(s *stage.Stage) (*Dome, error) {
 	line, err := pty.Open()
 	if err != nil {
 		return nil, err
 	}
-	return &dome{onstage.NewRadio(s, "dome", domeHz), line}, nil
+	return &Dome{onstage.NewRadio(s, "dome", DomeHz), line}, nil
 }
 
-// begin plugs the board in, starts the other machine, and waits until its station is here. ended takes it all away.
-func (d *dome) begin(ctx context.Context, house *service.House, at address) (ended func(), err error) {
+// Begin plugs the board in, starts the other machine, and waits until its station is here. ended takes it all away.
+func (d *Dome) Begin(ctx context.Context, house *service.House, at Address) (ended func(), err error) {
 	if s, known := house.Stations.State("dome"); known { // of a demo before this one, which kept its data
 		if err := house.RemoveStation(ctx, s.Name, "demo"); err != nil {
 			return nil, err
@@ -82,7 +89,7 @@ func (d *dome) begin(ctx context.Context, house *service.House, at address) (end
 }
 
 // serve is the board's end of the line.
-func (d *dome) serve(ctx context.Context) {
+func (d *Dome) serve(ctx context.Context) {
 	_ = d.board.Run(ctx, func(ctx context.Context, l station.Link) error {
 		return station.Relay(ctx, l,
 			station.NewLines(station.Origin{Over: station.Serial, Address: d.line.Path}, d.line))
@@ -91,15 +98,15 @@ func (d *dome) serve(ctx context.Context) {
 
 // outpost runs the other machine. Its thread lasts as long as the process does: the kernel ends the child with it, even
 // where the demo is killed.
-func (d *dome) outpost(ctx context.Context, house address, token string) error {
+func (d *Dome) outpost(ctx context.Context, house Address, token string) error {
 	self, err := os.Executable()
 	if err != nil {
 		return err
 	}
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
-	c := exec.CommandContext(ctx, self, "outpost", "--to", house.bound, "--name", "dome", "--serial", d.line.Path)
-	c.Env = append(os.Environ(), "URBO_TOKEN="+token, "URBO_CA="+house.ca)
+	c := exec.CommandContext(ctx, self, "outpost", "--to", house.URL, "--name", "dome", "--serial", d.line.Path)
+	c.Env = append(os.Environ(), "URBO_TOKEN="+token, "URBO_CA="+house.CA)
 	c.Cancel = func() error { return c.Process.Signal(syscall.SIGTERM) }
 	c.WaitDelay = 2 * time.Second
 	c.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}

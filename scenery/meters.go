@@ -1,4 +1,4 @@
-package cli
+package scenery
 
 import (
 	"context"
@@ -12,9 +12,9 @@ import (
 // metersEvery is how often the meters of the demo tell their values at least.
 const metersEvery = 30 * time.Second
 
-// settle says what the observatory's devices are at, as people there believe it: the boardwalk is off, though, and only
+// Settle says what the observatory's devices are at, as people there believe it: the boardwalk is off, though, and only
 // its meter shows that. On the tour nothing is learned yet, and nothing is said.
-func (a *app) settle(ctx context.Context, house *service.House, s *stage.Stage, tour bool) error {
+func Settle(ctx context.Context, house *service.House, s *stage.Stage, tour bool) error {
 	changed := make(chan struct{}, 1)
 	s.Change(func() {
 		select {
