@@ -27,7 +27,7 @@ func (a *API) access() {
 		from, _ := netip.ParseAddrPort(in.from)
 		session, err := a.house.Access.SignIn(ctx, in.Body.Ticket, in.Agent, from.Addr().Unmap().String())
 		if errors.Is(err, access.ErrTicket) {
-			if away := a.guesses.wrong(ctx, from.Addr().Unmap()); away > 0 {
+			if away := a.attempts.wrong(ctx, from.Addr().Unmap()); away > 0 {
 				return nil, retry(huma.Error429TooManyRequests("Too many wrong sign-ins from this address."), away)
 			}
 		}

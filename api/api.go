@@ -47,10 +47,10 @@ type API struct {
 	parts []string
 	url   string
 
-	cookie  string // name of the session's
-	trust   bool   // there is a page that says how to trust the house
-	guesses guesses
-	streams streams
+	cookie   string // name of the session's
+	trust    bool   // there is a page that says how to trust the house
+	attempts attempts
+	streams  streams
 }
 
 // New makes the handler that serves API, events and console.

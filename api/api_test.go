@@ -49,14 +49,14 @@ func newSite(t testing.TB) *site {
 	server := httptest.NewUnstartedServer(handler)
 	requests, endRequests := context.WithCancel(context.Background())
 	server.Config = api.Server(requests, handler, func(ctx context.Context, _ net.Conn) context.Context { return ctx })
-	lobby := api.NewLobby()
-	server.Listener = lobby.Listener(server.Listener)
+	connections := api.NewConnections()
+	server.Listener = connections.Listener(server.Listener)
 	server.Start()
 	done := make(chan struct{})
 	go func() { defer close(done); _ = house.Run(ctx) }()
 	t.Cleanup(func() {
 		endRequests()
-		lobby.Empty()
+		connections.Empty()
 		server.Close()
 		cancel()
 		<-done

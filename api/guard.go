@@ -62,11 +62,11 @@ func (a *API) identify(next http.Handler) http.Handler {
 			tried = true
 			c.Caller, c.err = doors.Session(r.Context(), cookie, from.String())
 		}
-		if g, ok := guestOf(r.Context()); ok && c.err == nil {
+		if g, ok := connOf(r.Context()); ok && c.err == nil {
 			g.isKnown()
 		}
 		if tried && errors.Is(c.err, access.ErrNobody) {
-			if away := a.guesses.wrong(r.Context(), from); away > 0 {
+			if away := a.attempts.wrong(r.Context(), from); away > 0 {
 				tooMany(w, away)
 				return
 			}

@@ -30,7 +30,7 @@ func Server(ctx context.Context, h http.Handler, about func(context.Context, net
 		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn),
 		BaseContext:       func(net.Listener) context.Context { return ctx },
 		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
-			return about(withGuest(ctx, c), c)
+			return about(withConn(ctx, c), c)
 		},
 	}
 }
@@ -39,7 +39,7 @@ func Server(ctx context.Context, h http.Handler, about func(context.Context, net
 func unhurried(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		whole, over := func() {}, func() {}
-		if g, ok := guestOf(r.Context()); ok {
+		if g, ok := connOf(r.Context()); ok {
 			whole, over = g.begin, g.end
 		}
 		control := http.NewResponseController(w)

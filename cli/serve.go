@@ -182,8 +182,8 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 			}
 		})
 	}
-	lobby := api.NewLobby()
-	listener := lobby.Listener(tcp)
+	connections := api.NewConnections()
+	listener := connections.Listener(tcp)
 	if secure != nil {
 		listener = tls.NewListener(listener, secure.Config())
 	}
@@ -200,7 +200,7 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 	endRequests()
 	quit, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 	defer cancel()
-	lobby.Empty()
+	connections.Empty()
 	for _, server := range []*http.Server{network, local} {
 		if e := server.Shutdown(quit); e != nil {
 			_ = server.Close()

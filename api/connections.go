@@ -19,20 +19,20 @@ const (
 	maxFromOne     = 512 // newcomers from one address
 )
 
-// Lobby bounds how many connections are open. Whoever opens thousands and says nothing on them keeps nobody else out:
+// Connections bounds how many connections are open. Whoever opens thousands and says nothing on them keeps nobody else out:
 // the oldest of them goes when the next one comes.
-type Lobby struct {
+type Connections struct {
 	most int
 
 	mu        sync.Mutex
 	open      int
-	newcomers *queue.List // of *guest, the oldest first
+	newcomers *queue.List // of *limitedConn, the oldest first
 	from      map[netip.Addr]int
 }
 
-// NewLobby makes a lobby. It leaves half of the files that the process may open for other things.
-func NewLobby() *Lobby {
-	l := &Lobby{most: maxConnections, newcomers: queue.New(), from: map[netip.Addr]int{}}
+// NewConnections makes it. It leaves half of the files that the process may open for other things.
+func NewConnections() *Connections {
+	l := &Connections{most: maxConnections, newcomers: queue.New(), from: map[netip.Addr]int{}}
 	var files unix.Rlimit
 	if unix.Getrlimit(unix.RLIMIT_NOFILE, &files) == nil && files.Cur/2 < maxConnections {
 		l.most = max(int(files.Cur/2), 16)
@@ -40,14 +40,14 @@ func NewLobby() *Lobby {
 	return l
 }
 
-// Listener is a listener whose connections go through the lobby.
-func (l *Lobby) Listener(in net.Listener) net.Listener { return &lobbyListener{in, l} }
+// Listener is a listener whose connections go through it.
+func (l *Connections) Listener(in net.Listener) net.Listener { return &limitedListener{in, l} }
 
 // Empty closes the newcomers that ask nothing, so that the service can end at once.
-func (l *Lobby) Empty() {
+func (l *Connections) Empty() {
 	for {
 		l.mu.Lock()
-		g := l.oldest(func(*guest) bool { return true })
+		g := l.oldest(func(*limitedConn) bool { return true })
 		l.mu.Unlock()
 		if g == nil {
 			return
@@ -56,19 +56,19 @@ func (l *Lobby) Empty() {
 	}
 }
 
-type lobbyListener struct {
+type limitedListener struct {
 	net.Listener
-	lobby *Lobby
+	connections *Connections
 }
 
 // Accept waits for the next connection that there is room for.
-func (l *lobbyListener) Accept() (net.Conn, error) {
+func (l *limitedListener) Accept() (net.Conn, error) {
 	for {
 		c, err := l.Listener.Accept()
 		if err != nil {
 			return nil, err
 		}
-		if g, leaves := l.lobby.enter(c); g != nil {
+		if g, leaves := l.connections.enter(c); g != nil {
 			if leaves != nil {
 				_ = leaves.Close()
 			}
@@ -78,19 +78,19 @@ func (l *lobbyListener) Accept() (net.Conn, error) {
 	}
 }
 
-// guest is one connection.
-type guest struct {
+// limitedConn is one connection.
+type limitedConn struct {
 	net.Conn
-	lobby *Lobby
-	addr  netip.Addr
-	place *queue.Element // among the newcomers; nil for one that is known, or closed
-	asked int            // requests that are being answered
-	gone  bool
+	connections *Connections
+	addr        netip.Addr
+	place       *queue.Element // among the newcomers; nil for one that is known, or closed
+	asked       int            // requests that are being answered
+	gone        bool
 }
 
 // enter takes a connection in, and says which one has to leave for it. It is nil where there is no room.
-func (l *Lobby) enter(c net.Conn) (in, leaves *guest) {
-	g := &guest{Conn: c, lobby: l}
+func (l *Connections) enter(c net.Conn) (in, leaves *limitedConn) {
+	g := &limitedConn{Conn: c, connections: l}
 	if a, err := netip.ParseAddrPort(c.RemoteAddr().String()); err == nil {
 		g.addr = a.Addr().Unmap()
 	}
@@ -98,9 +98,9 @@ func (l *Lobby) enter(c net.Conn) (in, leaves *guest) {
 	defer l.mu.Unlock()
 	switch {
 	case l.from[g.addr] >= maxFromOne:
-		leaves = l.oldest(func(o *guest) bool { return o.addr == g.addr })
+		leaves = l.oldest(func(o *limitedConn) bool { return o.addr == g.addr })
 	case l.newcomers.Len() >= maxNewcomers || l.open >= l.most:
-		leaves = l.oldest(func(*guest) bool { return true })
+		leaves = l.oldest(func(*limitedConn) bool { return true })
 	}
 	if leaves == nil && l.open >= l.most {
 		return nil, nil
@@ -115,9 +115,9 @@ func (l *Lobby) enter(c net.Conn) (in, leaves *guest) {
 }
 
 // oldest finds the newcomer that waits longest, of those whose request has not come in yet.
-func (l *Lobby) oldest(of func(*guest) bool) *guest {
+func (l *Connections) oldest(of func(*limitedConn) bool) *limitedConn {
 	for e := l.newcomers.Front(); e != nil; e = e.Next() {
-		if g := e.Value.(*guest); g.asked == 0 && of(g) {
+		if g := e.Value.(*limitedConn); g.asked == 0 && of(g) {
 			return g
 		}
 	}
@@ -125,7 +125,7 @@ func (l *Lobby) oldest(of func(*guest) bool) *guest {
 }
 
 // leave takes a connection off the lists.
-func (l *Lobby) leave(g *guest) {
+func (l *Connections) leave(g *limitedConn) {
 	if g.gone {
 		return
 	}
@@ -135,7 +135,7 @@ func (l *Lobby) leave(g *guest) {
 }
 
 // known takes a connection off the newcomers.
-func (l *Lobby) known(g *guest) {
+func (l *Connections) known(g *limitedConn) {
 	if g.place == nil {
 		return
 	}
@@ -147,48 +147,48 @@ func (l *Lobby) known(g *guest) {
 }
 
 // Close closes the connection.
-func (g *guest) Close() error {
-	g.lobby.mu.Lock()
-	g.lobby.leave(g)
-	g.lobby.mu.Unlock()
+func (g *limitedConn) Close() error {
+	g.connections.mu.Lock()
+	g.connections.leave(g)
+	g.connections.mu.Unlock()
 	return g.Conn.Close()
 }
 
 // begin says that a whole request has come in, with its body; end says that it is answered.
-func (g *guest) begin() {
-	g.lobby.mu.Lock()
-	defer g.lobby.mu.Unlock()
+func (g *limitedConn) begin() {
+	g.connections.mu.Lock()
+	defer g.connections.mu.Unlock()
 	g.asked++
 }
 
-func (g *guest) end() {
-	g.lobby.mu.Lock()
-	defer g.lobby.mu.Unlock()
+func (g *limitedConn) end() {
+	g.connections.mu.Lock()
+	defer g.connections.mu.Unlock()
 	g.asked--
 }
 
 // isKnown says that somebody with a token or a session uses the connection.
-func (g *guest) isKnown() {
-	g.lobby.mu.Lock()
-	defer g.lobby.mu.Unlock()
-	g.lobby.known(g)
+func (g *limitedConn) isKnown() {
+	g.connections.mu.Lock()
+	defer g.connections.mu.Unlock()
+	g.connections.known(g)
 }
 
-type guestKey struct{}
+type connKey struct{}
 
-// withGuest keeps the connection of a request at hand.
-func withGuest(ctx context.Context, c net.Conn) context.Context {
+// withConn keeps the connection of a request at hand.
+func withConn(ctx context.Context, c net.Conn) context.Context {
 	if t, ok := c.(*tls.Conn); ok {
 		c = t.NetConn()
 	}
-	if g, ok := c.(*guest); ok {
-		return context.WithValue(ctx, guestKey{}, g)
+	if g, ok := c.(*limitedConn); ok {
+		return context.WithValue(ctx, connKey{}, g)
 	}
 	return ctx
 }
 
-// guestOf is the connection of a request; false on the Unix socket, which has no lobby.
-func guestOf(ctx context.Context) (*guest, bool) {
-	g, ok := ctx.Value(guestKey{}).(*guest)
+// connOf is the connection of a request; false on the Unix socket, which has no connections.
+func connOf(ctx context.Context) (*limitedConn, bool) {
+	g, ok := ctx.Value(connKey{}).(*limitedConn)
 	return g, ok
 }

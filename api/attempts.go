@@ -14,20 +14,20 @@ import (
 // Wrong tokens, sessions and sign-in codes: the first few of an address cost nothing, then each one takes its time, and
 // where more wait than that they are refused at once.
 const (
-	freeGuesses  = 10
-	guessEvery   = time.Second
-	guessLongest = 4 * time.Second
-	mostGuessers = 4096 // addresses that are remembered
+	freeAttempts   = 10
+	attemptEvery   = time.Second
+	attemptLongest = 4 * time.Second
+	mostAddresses  = 4096 // addresses that are remembered
 )
 
-// guesses slows those down who try secrets.
-type guesses struct {
+// attempts slows those down who try secrets.
+type attempts struct {
 	mu sync.Mutex
 	by map[netip.Addr]*rate.Limiter
 }
 
 // wrong waits as long as a wrong secret from an address has to; it says how long to stay away where that is too long.
-func (g *guesses) wrong(ctx context.Context, from netip.Addr) (away time.Duration) {
+func (g *attempts) wrong(ctx context.Context, from netip.Addr) (away time.Duration) {
 	if from.Is6() {
 		if p, err := from.Prefix(64); err == nil { // one home has that many
 			from = p.Addr()
@@ -36,16 +36,16 @@ func (g *guesses) wrong(ctx context.Context, from netip.Addr) (away time.Duratio
 	g.mu.Lock()
 	l := g.by[from]
 	if l == nil {
-		if g.by == nil || len(g.by) >= mostGuessers {
+		if g.by == nil || len(g.by) >= mostAddresses {
 			g.by = map[netip.Addr]*rate.Limiter{}
 		}
-		l = rate.NewLimiter(rate.Every(guessEvery), freeGuesses)
+		l = rate.NewLimiter(rate.Every(attemptEvery), freeAttempts)
 		g.by[from] = l
 	}
 	g.mu.Unlock()
 	r := l.Reserve()
 	wait := r.Delay()
-	if wait > guessLongest {
+	if wait > attemptLongest {
 		r.Cancel()
 		return wait
 	}
@@ -65,7 +65,7 @@ func address(r *http.Request) netip.Addr {
 	return a.Addr().Unmap()
 }
 
-// tooMany refuses a guess.
+// tooMany refuses one more attempt.
 func tooMany(w http.ResponseWriter, away time.Duration) {
 	seconds := int(away/time.Second) + 1
 	w.Header().Set("Retry-After", strconv.Itoa(seconds))
