@@ -10,6 +10,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"urbo/core/grant"
 	"urbo/service/access"
 	"urbo/wire"
 )
@@ -37,7 +38,7 @@ func (a *API) access() {
 		return &signInAnswer{a.sessionCookie(session, int(access.SessionLife/time.Second))}, nil
 	})
 	signOut := operation{method: "POST", path: "/sign-out", id: "sign-out", summary: "End this session",
-		status: http.StatusNoContent, scope: access.Watch}
+		status: http.StatusNoContent, right: grant.See, where: anywhere}
 	huma.Register(a.huma, signOut.describe(a), func(ctx context.Context, _ *nothing) (*signInAnswer, error) {
 		if err := a.house.Access.SignOut(ctx, Caller(ctx).Caller); err != nil {
 			return nil, problem(err)
@@ -45,37 +46,44 @@ func (a *API) access() {
 		return &signInAnswer{a.sessionCookie("", -1)}, nil
 	})
 	a.sessions()
-	call(a, operation{"GET", "/me", "me", "Who is asking", access.Watch, 0},
+	call(a, operation{"GET", "/me", "me", "Who is asking, and what they may do", grant.See, anywhere, 0},
 		func(ctx context.Context, _ *nothing) (wire.Me, error) {
-			c := Caller(ctx)
-			return wire.Me{Name: c.Name, Scope: string(c.Scope)}, nil
+			return a.me(Caller(ctx).Caller), nil
 		})
-	call(a, operation{"GET", "/about", "about", "What is running", access.Watch, 0},
+	call(a, operation{"GET", "/about", "about", "What is running", grant.See, anywhere, 0},
 		func(context.Context, *nothing) (wire.About, error) {
 			return a.about(), nil
 		})
-	call(a, operation{"POST", "/tickets", "add-ticket", "Make a one-time sign-in code", access.Owner,
-		http.StatusCreated}, func(context.Context, *nothing) (wire.Ticket, error) {
-		ticket, expires, err := a.house.Access.Ticket()
-		return wire.Ticket{Link: SignInLink(a.url, ticket), Expires: expires}, err
+	call(a, operation{"POST", "/tickets", "add-ticket",
+		"Make a one-time sign-in code for whoever asks; a program gets one for the owner", grant.Keep, wholeHouse,
+		http.StatusCreated}, func(ctx context.Context, _ *nothing) (wire.Ticket, error) {
+		who := Caller(ctx).By.ID
+		if Caller(ctx).By.Kind != grant.Person {
+			who = a.house.Access.Owner().ID
+		}
+		return a.link(ctx, who)
 	})
-	call(a, operation{"GET", "/tokens", "list-tokens", "List tokens, without their secrets", access.Owner, 0},
+	call(a, operation{"GET", "/tokens", "list-tokens", "List tokens, without their secrets", grant.Keep, wholeHouse, 0},
 		func(ctx context.Context, _ *nothing) ([]wire.Token, error) {
 			tokens, err := a.house.Access.Tokens(ctx)
-			return list(tokens, tokenOf), err
+			return list(tokens, a.tokenOf), err
 		})
-	call(a, operation{"POST", "/tokens", "add-token", "Make a token; the answer shows its secret once", access.Owner,
-		http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewToken }) (wire.Token, error) {
-		t, secret, err := a.house.Access.AddToken(ctx, in.Body.Name, access.Scope(in.Body.Scope), Caller(ctx).Name)
-		w := tokenOf(t)
+	call(a, operation{"POST", "/tokens", "add-token", "Make a token; the answer shows its secret once", grant.Keep,
+		wholeHouse, http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewToken }) (wire.Token, error) {
+		n, err := a.newToken(in.Body)
+		if err != nil {
+			return wire.Token{}, err
+		}
+		t, secret, err := a.house.Access.AddToken(ctx, n, asking(ctx))
+		w := a.tokenOf(t)
 		w.Secret = secret
 		return w, err
 	})
 	remove(a, operation{method: "DELETE", path: "/tokens/{name}", id: "remove-token", summary: "Make a token worthless",
-		scope: access.Owner}, func(ctx context.Context, in *struct {
+		right: grant.Keep, where: wholeHouse}, func(ctx context.Context, in *struct {
 		Name string `path:"name" maxLength:"80"`
 	}) error {
-		return a.house.Access.RemoveToken(ctx, in.Name, Caller(ctx).Name)
+		return a.house.Access.RemoveToken(ctx, in.Name, asking(ctx))
 	})
 }
 
@@ -84,10 +92,31 @@ func (a *API) about() wire.About {
 		Parts: a.parts, TrustURL: a.trustURL()}
 }
 
-func tokenOf(t access.Token) wire.Token {
-	return wire.Token{ID: t.ID, Name: t.Name, Scope: t.Scope, Created: t.Created, Used: t.Used,
-		From: t.From}
+// newToken is a token as the service makes it.
+func (a *API) newToken(n wire.NewToken) (access.NewToken, error) {
+	out := access.NewToken{Name: n.Name}
+	words := n.Rights
+	if n.Scope != "" {
+		words = append(words, n.Scope)
+	}
+	if n.Scope == access.StationScope {
+		out.Station = true
+		return out, nil
+	}
+	var err error
+	if out.Rights, err = grant.ParseRights(words); err != nil {
+		return out, err
+	}
+	out.Where, err = a.whereOf(n.Where, true)
+	return out, err
 }
+
+func (a *API) tokenOf(t access.Token) wire.Token {
+	return wire.Token{ID: t.ID, Name: t.Name, Scope: t.Scope, Rights: list(t.Rights, rightText),
+		Where: a.whereWords(t.Where), Created: t.Created, Used: t.Used, From: t.From}
+}
+
+func rightText(r grant.Right) string { return string(r) }
 
 // signInInput is a ticket, and who brings it.
 type signInInput struct {
@@ -104,20 +133,21 @@ func (s *signInInput) Resolve(ctx huma.Context) []error {
 
 // sessions registers looking after signed-in browsers.
 func (a *API) sessions() {
-	call(a, operation{"GET", "/sessions", "list-sessions", "List the signed-in browsers", access.Owner, 0},
+	call(a, operation{"GET", "/sessions", "list-sessions", "List the signed-in browsers", grant.Keep, wholeHouse, 0},
 		func(ctx context.Context, _ *nothing) ([]wire.Session, error) {
 			all, err := a.house.Access.Sessions(ctx)
 			own := Caller(ctx).Door
 			return list(all, func(s access.Session) wire.Session {
-				return wire.Session{ID: s.ID, Browser: s.Agent, Created: maybeTime(s.Created), Expires: s.Expires,
-					Used: s.Used, From: s.From, This: own == access.Door{Session: true, ID: s.ID}}
+				who, _ := a.house.Access.Person(s.PersonID)
+				return wire.Session{ID: s.ID, Person: who.Name, Browser: s.Agent, Created: maybeTime(s.Created), Expires: s.Expires,
+					Used: s.Used, From: s.From, This: own == access.Credential{Session: true, ID: s.ID}}
 			}), err
 		})
 	remove(a, operation{method: "DELETE", path: "/sessions/{session}", id: "end-session", summary: "Sign a browser out",
-		scope: access.Owner}, func(ctx context.Context, in *struct {
+		right: grant.Keep, where: wholeHouse}, func(ctx context.Context, in *struct {
 		Session string `path:"session" maxLength:"40"`
 	}) error {
-		return a.house.Access.EndSession(ctx, in.Session, Caller(ctx).Name)
+		return a.house.Access.EndSession(ctx, in.Session, asking(ctx))
 	})
 }
 

@@ -4,6 +4,7 @@ package api
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"net/netip"
 
@@ -12,8 +13,8 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
+	"urbo/core/grant"
 	"urbo/service"
-	"urbo/service/access"
 	"urbo/service/certs"
 	"urbo/station/websocket"
 )
@@ -46,6 +47,8 @@ type API struct {
 	house *service.House
 	parts []string
 	url   string
+
+	operations []operation // as they were registered
 
 	cookie   string // name of the session's
 	trust    bool   // there is a page that says how to trust the house
@@ -105,6 +108,8 @@ func (a *API) register(r chi.Router, o Options) {
 	}
 	a.huma = humachi.New(r, config)
 	a.access()
+	a.people()
+	a.rooms()
 	a.devices()
 	a.beliefs()
 	a.lessons()
@@ -125,17 +130,18 @@ func (a *API) register(r chi.Router, o Options) {
 	if err != nil {
 		panic(err) // the document is made of this package's own types
 	}
-	r.With(needs(access.Watch)).Get("/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
+	r.With(needs(grant.See)).Get("/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/openapi+json")
 		_, _ = w.Write(document)
 	})
-	r.With(needs(access.Watch)).NotFound(func(w http.ResponseWriter, r *http.Request) { console(w, r) })
+	r.With(needs(grant.See)).NotFound(func(w http.ResponseWriter, r *http.Request) { console(w, r) })
 }
 
-// operation describes one call: method, path, what it does, and the scope it needs ("" is open to everybody).
+// operation describes one call: method, path, what it does, and the right it needs ("" is open to everybody), where.
 type operation struct {
 	method, path, id, summary string
-	scope                     access.Scope
+	right                     grant.Right
+	where                     where
 	status                    int // of success; 0 is 200, or 204 where there is no answer
 }
 
@@ -145,11 +151,15 @@ func (o operation) describe(a *API) huma.Operation {
 		DefaultStatus: o.status, MaxBodyBytes: 1 << 20, BodyReadTimeout: -1, // timedBody has one
 		Errors: []int{http.StatusBadRequest, http.StatusUnauthorized, http.StatusForbidden, http.StatusNotFound,
 			http.StatusConflict}}
-	if o.scope != "" {
-		h.Description = "Needs the scope " + string(o.scope) + "."
+	if (o.right == "") != (o.where == "") {
+		panic(o.id + " does not say which right it needs, and where")
+	}
+	a.operations = append(a.operations, o)
+	if o.right != "" {
+		h.Description = fmt.Sprintf("Needs the right to %s, for %s.", o.right, o.where)
 		h.Security = []map[string][]string{{"token": {}}, {"session": {}}}
 		h.Middlewares = huma.Middlewares{func(ctx huma.Context, next func(huma.Context)) {
-			if err := Caller(ctx.Context()).may(o.scope); err != nil {
+			if err := a.allowed(ctx, o); err != nil {
 				_ = huma.WriteErr(a.huma, ctx, statusOf(err), err.Error())
 				return
 			}

@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/api"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/service"
 	"urbo/service/access"
@@ -62,14 +63,14 @@ func newSite(t testing.TB) *site {
 		<-done
 		require.NoError(t, house.Close())
 	})
-	_, secret, err := house.Access.AddToken(t.Context(), "test", access.Owner, "")
+	_, secret, err := house.Access.AddToken(t.Context(), newToken("test", "owner"), grant.By{})
 	require.NoError(t, err)
 	return &site{t, house, server.URL, secret}
 }
 
 // as is the same site for a caller with another scope.
 func (s *site) as(scope string) *site {
-	_, secret, err := s.house.Access.AddToken(s.t.Context(), "a "+scope, access.Scope(scope), "")
+	_, secret, err := s.house.Access.AddToken(s.t.Context(), newToken("a "+scope, scope), grant.By{})
 	require.NoError(s.t, err)
 	return &site{s.t, s.house, s.url, secret}
 }
@@ -197,13 +198,13 @@ func TestScopes_WatchLooksPressPressesOwnerChanges(t *testing.T) {
 	} {
 		status, detail := s.as(c.scope).call(c.method, c.path, c.in, nil)
 		assert.Equal(t, c.want, status, "%s: %s %s: %s", c.scope, c.method, c.path, detail)
-		require.NoError(t, s.house.Access.RemoveToken(t.Context(), "a "+c.scope, ""))
+		require.NoError(t, s.house.Access.RemoveToken(t.Context(), "a "+c.scope, grant.By{}))
 	}
 }
 
 func TestTicket_SignsInOnceAndTheCookieWorks(t *testing.T) {
 	s := newSite(t)
-	ticket, _, _ := s.house.Access.Ticket()
+	_, ticket, _, _ := s.house.Access.Link(t.Context(), s.house.Access.Owner().ID)
 	body := wire.SignIn{Ticket: ticket}
 	data, _ := json.Marshal(body)
 	resp, err := http.Post(s.url+"/api/sign-in", "application/json", bytes.NewReader(data))
@@ -219,11 +220,11 @@ func TestTicket_SignsInOnceAndTheCookieWorks(t *testing.T) {
 	var me wire.Me
 	status, detail := nobody.call("GET", "/api/me", nil, &me, withCookie)
 	require.Equal(t, 200, status, detail)
-	assert.Equal(t, wire.Me{Name: "console", Scope: "owner"}, me)
+	assert.Equal(t, []string{"owner", "person", "owner"}, []string{me.Name, me.Kind, me.Role})
 
 	status, detail = nobody.call("POST", "/api/sign-in", body, nil)
 	assert.Equal(t, http.StatusUnauthorized, status, "a ticket works once")
-	assert.Contains(t, detail, "urbo token link")
+	assert.Contains(t, detail, "urbo person link")
 
 	status, _ = nobody.call("POST", "/api/sign-out", nil, nil, withCookie)
 	require.Equal(t, http.StatusNoContent, status)
@@ -344,10 +345,10 @@ func TestStory(t *testing.T) {
 	assert.Equal(t, happening.Sent, p.Outcome)
 	assert.Equal(t, "on", s.fact("dew-a", "power"))
 	s.eventually(func() bool {
-		var entries []wire.Entry
-		s.must("GET", "/api/journal", nil, &entries)
+		var page wire.JournalPage
+		s.must("GET", "/api/journal", nil, &page)
 		pressed, echoed := false, false
-		for _, e := range entries {
+		for _, e := range page.Entries {
 			pressed = pressed || e.Kind == "press" && e.By == "token test" && e.ID == p.ID
 			echoed = echoed || e.Kind == "echo" && e.CauseID == p.ID
 		}
@@ -427,8 +428,15 @@ func TestAway_PressSaysWhatIsInTheWay(t *testing.T) {
 	assert.Contains(t, detail, "sends from 433.67 MHz to 434.17 MHz")
 }
 
-func TestAccess_ScopesAreNamedInRefusals(t *testing.T) {
-	c := access.Caller{Name: "token wall", Scope: access.Watch}
-	assert.NoError(t, c.May(access.Watch))
-	assert.ErrorContains(t, c.May(access.Press), `needs the scope "press", and token wall has "watch"`)
+func TestAccess_RightsAreNamedInRefusals(t *testing.T) {
+	status, detail := newSite(t).as("watch").call("POST", "/api/devices/lamp/keys/on/press", nil, nil)
+	assert.Equal(t, http.StatusForbidden, status)
+	assert.Contains(t, detail, "this needs the right to use (press and set)")
+}
+
+// newToken is a token with the rights of a word, for the whole house.
+func newToken(name, word string) access.NewToken {
+	rights, _ := grant.ParseRights([]string{strings.ToLower(word)})
+	return access.NewToken{Name: name, Station: word == "Station" || word == "station", Rights: rights,
+		Where: grant.Everywhere}
 }

@@ -7,8 +7,8 @@ import (
 
 	"urbo/core/audition"
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
-	"urbo/service/access"
 	"urbo/service/auditions"
 	"urbo/wire"
 )
@@ -22,9 +22,12 @@ type AuditionIn struct {
 func (a *API) auditions() {
 	all := a.house.Auditions
 	call(a, operation{"POST", "/auditions/plan", "plan-audition",
-		"What an audition would play, and how long it would take; nothing is played", access.Watch, 0},
+		"What an audition would play, and how long it would take; nothing is played", grant.See, filtered, 0},
 		func(ctx context.Context, in *struct{ Body wire.NewAudition }) (wire.AuditionPlan, error) {
-			n, err := newAudition(in.Body, Caller(ctx).Name)
+			if err := a.mayOn(ctx, grant.See, in.Body.Device); err != nil {
+				return wire.AuditionPlan{}, err
+			}
+			n, err := newAudition(in.Body, asking(ctx))
 			if err != nil {
 				return wire.AuditionPlan{}, err
 			}
@@ -33,26 +36,33 @@ func (a *API) auditions() {
 				TakesMS: p.Takes.Milliseconds(),
 				Text:    p.Text}, err
 		})
-	call(a, operation{"GET", "/auditions", "list-auditions", "The last auditions, the newest first", access.Watch, 0},
-		func(context.Context, *nothing) ([]wire.Audition, error) {
-			return list(all.List(), func(w happening.What) wire.Audition {
-				return auditionOf(w.(happening.AuditionChanged))
-			}), nil
+	call(a, operation{"GET", "/auditions", "list-auditions", "The last auditions, the newest first", grant.See, filtered, 0},
+		func(ctx context.Context, _ *nothing) ([]wire.Audition, error) {
+			out := []wire.Audition{}
+			for _, w := range all.List() {
+				if au := w.(happening.AuditionChanged); a.sees(ctx, au.DeviceID) {
+					out = append(out, auditionOf(au))
+				}
+			}
+			return out, nil
 		})
-	call(a, operation{"POST", "/auditions", "start-audition", "Play codes until a device reacts", access.Owner,
+	call(a, operation{"POST", "/auditions", "start-audition", "Play codes until a device reacts", grant.Teach, filtered,
 		http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewAudition }) (wire.Audition, error) {
-		n, err := newAudition(in.Body, Caller(ctx).Name)
+		if err := a.mayOn(ctx, grant.Teach, in.Body.Device); err != nil {
+			return wire.Audition{}, err
+		}
+		n, err := newAudition(in.Body, asking(ctx))
 		if err != nil {
 			return wire.Audition{}, err
 		}
 		return as(auditionOf)(all.Start(ctx, n))
 	})
-	call(a, operation{"GET", "/auditions/{audition}", "get-audition", "One audition as it is now", access.Watch, 0},
+	call(a, operation{"GET", "/auditions/{audition}", "get-audition", "One audition as it is now", grant.See, ofAudition, 0},
 		func(_ context.Context, in *AuditionIn) (wire.Audition, error) {
 			return as(auditionOf)(all.Audition(in.ID))
 		})
 	call(a, operation{"POST", "/auditions/{audition}/steps", "step-audition",
-		"Say that it reacted, answer what is asked, pause, resume, keep or finish", access.Owner, 0},
+		"Say that it reacted, answer what is asked, pause, resume, keep or finish", grant.Teach, ofAudition, 0},
 		func(ctx context.Context, in *struct {
 			AuditionIn
 			Body wire.AuditionStep
@@ -65,7 +75,7 @@ func auditionOf(a happening.AuditionChanged) wire.Audition {
 	return wire.AuditionOf(a, auditions.Left(a.Audition, a.Pause))
 }
 
-func newAudition(n wire.NewAudition, by string) (auditions.New, error) {
+func newAudition(n wire.NewAudition, by grant.By) (auditions.New, error) {
 	out := auditions.New{Device: n.Device, Function: n.Function, Kind: n.Kind, Sets: n.Sets,
 		Pause: time.Duration(n.PauseMS) * time.Millisecond, By: by}
 	if n.Sweep == nil {

@@ -8,13 +8,13 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"urbo/service/access"
+	"urbo/core/grant"
 	"urbo/wire"
 )
 
 // backup registers copying the whole house, and putting a copy in its place.
 func (a *API) backup() {
-	o := operation{"GET", "/backup", "get-backup", "A backup of the whole house, made while it runs", access.Owner,
+	o := operation{"GET", "/backup", "get-backup", "A backup of the whole house, made while it runs", grant.Keep, wholeHouse,
 		0}.describe(a)
 	o.Responses = map[string]*huma.Response{"200": {Description: "OK", Content: map[string]*huma.MediaType{
 		"application/gzip": {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}}}}
@@ -32,10 +32,10 @@ func (a *API) backup() {
 		}}, nil
 	})
 	call(a, operation{"POST", "/restore", "restore-backup",
-		"Put a backup (the body) in the place of this house, which starts anew with it", access.Owner,
+		"Put a backup (the body) in the place of this house, which starts anew with it", grant.Keep, wholeHouse,
 		http.StatusAccepted},
 		func(ctx context.Context, in *struct{ Stream }) (wire.Restored, error) {
-			m, err := a.house.Replace(in.body, Caller(ctx).Name)
+			m, err := a.house.Replace(in.body, asking(ctx))
 			return wire.Restored{Created: m.Made, By: m.By}, err
 		})
 	a.takes("/restore", "application/gzip", "A backup as GET /api/backup answers it")

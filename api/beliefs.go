@@ -6,9 +6,9 @@ import (
 	"slices"
 
 	"urbo/core/control"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/pairing"
-	"urbo/service/access"
 	"urbo/service/belief"
 	"urbo/service/library"
 	"urbo/service/measure"
@@ -18,9 +18,9 @@ import (
 // beliefs registers what devices are believed to be set to, and setting them.
 func (a *API) beliefs() {
 	call(a, operation{"GET", "/state", "list-states", "What all devices with controls are believed to be set to",
-		access.Watch, 0}, func(context.Context, *nothing) ([]wire.DeviceState, error) {
+		grant.See, filtered, 0}, func(ctx context.Context, _ *nothing) ([]wire.DeviceState, error) {
 		out := []wire.DeviceState{}
-		for _, l := range a.house.Library.Lines("") {
+		for _, l := range a.lines(ctx, "") {
 			states, err := a.stateOf(l.Slug)
 			switch {
 			case errors.Is(err, belief.ErrNoControls), errors.Is(err, library.ErrUnknownDevice):
@@ -33,18 +33,18 @@ func (a *API) beliefs() {
 		return out, nil
 	})
 	call(a, operation{"GET", "/devices/{device}/state", "get-state", "What a device is believed to be set to",
-		access.Watch, 0}, func(_ context.Context, in *DeviceIn) ([]wire.ControlState, error) {
+		grant.See, ofDevice, 0}, func(_ context.Context, in *DeviceIn) ([]wire.ControlState, error) {
 		return a.stateOf(in.Device)
 	})
 	call(a, operation{"POST", "/devices/{device}/set", "set-controls",
-		"Set controls of a device: press what leads there from all that is possible", access.Press, 0},
+		"Set controls of a device: press what leads there from all that is possible", grant.Use, ofDevice, 0},
 		func(ctx context.Context, in *struct {
 			DeviceIn
 			Body wire.SetRequest
 		}) (wire.SetAnswer, error) {
 			r, err := a.house.Set(ctx,
 				belief.Ask{Device: in.Device, Wants: in.Body.Wants, Asked: true, Dry: in.Body.Dry,
-					By: Caller(ctx).Name})
+					By: asking(ctx)})
 			if err != nil {
 				return wire.SetAnswer{}, err
 			}
@@ -52,24 +52,27 @@ func (a *API) beliefs() {
 			out.State, err = a.stateOf(in.Device)
 			return out, err
 		})
-	call(a, operation{"POST", "/devices/{device}/tell", "tell-control", "Say what a control really is at", access.Press,
+	call(a, operation{"POST", "/devices/{device}/tell", "tell-control", "Say what a control really is at", grant.Tell, ofDevice,
 		0}, func(ctx context.Context, in *struct {
 		DeviceIn
 		Body wire.TellRequest
 	}) ([]wire.ControlState, error) {
-		if _, err := a.house.Beliefs.Tell(in.Device, in.Body.Control, in.Body.Value, Caller(ctx).Name); err != nil {
+		if _, err := a.house.Beliefs.Tell(in.Device, in.Body.Control, in.Body.Value, asking(ctx)); err != nil {
 			return nil, err
 		}
 		return a.stateOf(in.Device)
 	})
 	call(a, operation{"POST", "/outage", "tell-outage",
-		"Say that the mains failed and are back: devices are then at what their controls say", access.Press, 0},
+		"Say that the mains failed and are back: devices are then at what their controls say", grant.Tell, filtered, 0},
 		func(ctx context.Context, in *struct{ Body wire.Outage }) (wire.OutageAnswer, error) {
-			n, err := a.house.Beliefs.Failed(in.Body.Room, Caller(ctx).Name)
+			if err := a.mayIn(ctx, grant.Tell, in.Body.Room); err != nil {
+				return wire.OutageAnswer{}, err
+			}
+			n, err := a.house.MainsFailed(in.Body.Room, asking(ctx))
 			return wire.OutageAnswer{Devices: n}, err
 		})
 	call(a, operation{"GET", "/devices/{device}/controls/proposal", "propose-controls",
-		"Controls as the device's keys suggest them, and what no key tells", access.Watch, 0},
+		"Controls as the device's keys suggest them, and what no key tells", grant.See, ofDevice, 0},
 		func(_ context.Context, in *DeviceIn) (wire.Proposal, error) {
 			controls, questions, err := a.house.Propose(in.Device)
 			return wire.Proposal{Controls: slices.Concat([]control.Control{}, controls),
@@ -83,12 +86,12 @@ func (a *API) beliefs() {
 // pairing registers handsets of Urbo's own.
 func (a *API) pairing() {
 	call(a, operation{"GET", "/pairing", "list-pairing-ways", "Kinds of devices that obey paired handsets only",
-		access.Watch, 0}, func(context.Context, *nothing) ([]wire.PairingWay, error) {
+		grant.See, anywhere, 0}, func(context.Context, *nothing) ([]wire.PairingWay, error) {
 		return list(pairing.Ways(),
 			func(w pairing.Way) wire.PairingWay { return wire.PairingWay{Way: w.Name, For: w.For} }), nil
 	})
 	call(a, operation{"POST", "/devices/{device}/pair", "pair-device",
-		"Give a device a handset of Urbo's own; what its keys sent before is kept", access.Owner, 0},
+		"Give a device a handset of Urbo's own; what its keys sent before is kept", grant.Teach, ofDevice, 0},
 		func(ctx context.Context, in *struct {
 			DeviceIn
 			Body wire.PairRequest
@@ -105,14 +108,16 @@ func (a *API) pairing() {
 // measurements registers what programs and sensors tell.
 func (a *API) measurements() {
 	put := func(ctx context.Context, name string, body wire.Measured) (wire.Gauge, error) {
-		return as(measurementOf)(a.house.Measure.Put(name, body.Value, body.Unit, Caller(ctx).Name))
+		return as(measurementOf)(a.house.Measure.Put(name, body.Value, body.Unit, asking(ctx)))
 	}
-	call(a, operation{"GET", "/measurements", "list-measurements", "The last value of each measurement", access.Watch,
+	call(a, operation{"GET", "/measurements", "list-measurements", "The last value of each measurement", grant.See, filtered,
 		0},
-		func(context.Context, *nothing) ([]wire.Gauge, error) {
-			return list(a.house.Measure.List(), measurementOf), nil
+		func(ctx context.Context, _ *nothing) ([]wire.Gauge, error) {
+			return list(slices.DeleteFunc(a.house.Measure.List(), func(m measure.Measurement) bool {
+				return Caller(ctx).Grant.May(grant.See, grant.Target{Measurement: m.Name}) != nil
+			}), measurementOf), nil
 		})
-	call(a, operation{"POST", "/measurements/{name}", "tell-measurement", "Tell a value", access.Press, 0},
+	call(a, operation{"POST", "/measurements/{name}", "tell-measurement", "Tell a value", grant.Tell, ofMeasurement, 0},
 		func(ctx context.Context, in *struct {
 			Name string `path:"name" maxLength:"40"`
 			Body wire.Measured
@@ -120,7 +125,7 @@ func (a *API) measurements() {
 			return put(ctx, in.Name, in.Body)
 		})
 	call(a, operation{"POST", "/measurements/{place}/{name}", "tell-measurement-of",
-		"Tell a value of something, such as boardwalk/power", access.Press, 0}, func(ctx context.Context, in *struct {
+		"Tell a value of something, such as boardwalk/power", grant.Tell, ofMeasurement, 0}, func(ctx context.Context, in *struct {
 		Place string `path:"place" maxLength:"40"`
 		Name  string `path:"name" maxLength:"40"`
 		Body  wire.Measured

@@ -10,8 +10,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/recording"
-	"urbo/service/access"
 	"urbo/service/workbench"
 	"urbo/wire"
 )
@@ -94,15 +94,15 @@ func (a *API) takes(path, contentType, about string) {
 // bench registers what can be done with captures.
 func (a *API) bench() {
 	call(a, operation{"POST", "/bench/import", "import-recording",
-		"Read a recording (the body): every signal in it becomes a capture", access.Owner, http.StatusCreated},
+		"Read a recording (the body): every signal in it becomes a capture", grant.Teach, wholeHouse, http.StatusCreated},
 		func(ctx context.Context, in *ImportIn) (wire.Recording, error) {
 			o := recording.Options{Format: in.Format, Channel: in.Channel, RateHz: in.RateHz, Datatype: in.Datatype,
 				FrequencyHz: in.Frequency}
-			return as(importedOf)(a.house.Workbench.Import(ctx, in.Name, in.body, o, Caller(ctx).Name))
+			return as(importedOf)(a.house.Workbench.Import(ctx, in.Name, in.body, o, asking(ctx)))
 		})
 	a.takes("/bench/import", "application/octet-stream", "The recording as it is on disk")
 	call(a, operation{"GET", "/captures/{capture}", "get-capture",
-		"One capture, its structure, and the code a key would send", access.Watch, 0},
+		"One capture, its structure, and the code a key would send", grant.See, wholeHouse, 0},
 		func(ctx context.Context, in *CaptureIn) (wire.CaptureDetail, error) {
 			c, err := a.house.Workbench.Capture(ctx, in.Capture)
 			if err != nil {
@@ -116,7 +116,7 @@ func (a *API) bench() {
 			return wire.DetailOf(c, &w, nil), nil
 		})
 	call(a, operation{"GET", "/captures/{capture}/compare/{other}", "compare-captures",
-		"Lay another capture over this one", access.Watch, 0},
+		"Lay another capture over this one", grant.See, wholeHouse, 0},
 		func(ctx context.Context, in *struct {
 			CaptureIn
 			Other string `path:"other" maxLength:"40"`
@@ -124,31 +124,31 @@ func (a *API) bench() {
 			return as(wire.ComparisonOf)(a.house.Workbench.Compare(ctx, in.Capture, in.Other))
 		})
 	call(a, operation{"POST", "/captures/{capture}/send", "send-capture",
-		"Send a capture again, clean, and wait for the receipt", access.Owner, 0},
+		"Send a capture again, clean, and wait for the receipt", grant.Teach, wholeHouse, 0},
 		func(ctx context.Context, in *CaptureIn) (wire.Press, error) {
-			return as(wire.PressOf)(a.house.Workbench.Send(ctx, in.Capture, Caller(ctx).Name))
+			return as(wire.PressOf)(a.house.Workbench.Send(ctx, in.Capture, asking(ctx)))
 		})
 	call(a, operation{"POST", "/captures/{capture}/keep", "keep-capture", "Make a capture what a key sends",
-		access.Owner, 0},
+		grant.Teach, wholeHouse, 0},
 		func(ctx context.Context, in *struct {
 			CaptureIn
 			Body wire.KeyRef
 		}) (wire.Device, error) {
-			return as(wire.DeviceOf)(a.house.Workbench.Keep(ctx, in.Capture, in.Body.Ref(), Caller(ctx).Name))
+			return as(a.deviceOf)(a.house.Workbench.Keep(ctx, in.Capture, in.Body.Ref(), asking(ctx)))
 		})
 	call(a, operation{"POST", "/captures/{capture}/follow", "follow-capture",
-		"Let a capture count as a press of a key when it is heard again; it is never sent", access.Owner, 0},
+		"Let a capture count as a press of a key when it is heard again; it is never sent", grant.Teach, wholeHouse, 0},
 		func(ctx context.Context, in *struct {
 			CaptureIn
 			Body wire.KeyRef
 		}) (wire.Device, error) {
-			return as(wire.DeviceOf)(a.house.Workbench.Follow(ctx, in.Capture, in.Body.Ref(), Caller(ctx).Name))
+			return as(a.deviceOf)(a.house.Workbench.Follow(ctx, in.Capture, in.Body.Ref(), asking(ctx)))
 		})
 	type captureFile struct {
 		CaptureIn
 		FileIn
 	}
-	download(a, operation{"GET", "/captures/{capture}/file", "export-capture", "A capture as a file", access.Watch, 0},
+	download(a, operation{"GET", "/captures/{capture}/file", "export-capture", "A capture as a file", grant.See, wholeHouse, 0},
 		func(in *captureFile) string { return in.As }, func(in *captureFile) string { return "capture-" + in.Capture },
 		func(ctx context.Context, in *captureFile, w io.Writer) error {
 			return a.house.Workbench.Export(ctx, in.Capture, in.As, w)
@@ -158,7 +158,7 @@ func (a *API) bench() {
 		FileIn
 	}
 	download(a, operation{"GET", "/devices/{device}/keys/{key}/file", "export-key", "What a key sends as a file",
-		access.Watch, 0},
+		grant.See, ofDevice, 0},
 		func(in *keyFile) string { return in.As }, func(in *keyFile) string {
 			return fmt.Sprintf("%s-%s", in.Device,
 				in.Key)

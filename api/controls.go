@@ -6,8 +6,8 @@ import (
 
 	"urbo/core/control"
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/line"
-	"urbo/service/access"
 	"urbo/wire"
 )
 
@@ -21,7 +21,7 @@ type ControlIn struct {
 // change two of them do not undo each other.
 func (a *API) controls() {
 	call(a, operation{"POST", "/devices/{device}/controls", "add-controls",
-		"Give a device controls, in the place of those of the same names", access.Owner, 0},
+		"Give a device controls, in the place of those of the same names", grant.Teach, ofDevice, 0},
 		func(ctx context.Context, in *struct {
 			DeviceIn
 			Body []control.Control `minItems:"1" maxItems:"24"`
@@ -35,7 +35,7 @@ func (a *API) controls() {
 		})
 	call(a, operation{"PUT", "/devices/{device}/controls/{control}", "put-control",
 		"Give a device a control in the place of the named one; where it is called otherwise, it gets that name",
-		access.Owner, 0}, func(ctx context.Context, in *struct {
+		grant.Teach, ofDevice, 0}, func(ctx context.Context, in *struct {
 		ControlIn
 		Body control.Control
 	}) (wire.Device, error) {
@@ -45,12 +45,12 @@ func (a *API) controls() {
 		})
 	})
 	call(a, operation{"DELETE", "/devices/{device}/controls/{control}", "remove-control",
-		"Take a control away, with its sensors", access.Owner, 0},
+		"Take a control away, with its sensors", grant.Teach, ofDevice, 0},
 		func(ctx context.Context, in *ControlIn) (wire.Device, error) {
 			return a.changeDevice(ctx, in.Device, func(d *device.Device) error { return d.DropControl(in.Control) })
 		})
 	call(a, operation{"PUT", "/devices/{device}/keys/{key}/also", "put-key-effect",
-		"Say what a key does to a control beside what the controls say", access.Owner, 0},
+		"Say what a key does to a control beside what the controls say", grant.Teach, ofDevice, 0},
 		func(ctx context.Context, in *struct {
 			KeyIn
 			Body wire.KeyAlso
@@ -61,7 +61,7 @@ func (a *API) controls() {
 		})
 	call(a, operation{"PUT", "/devices/{device}/frames", "put-frames",
 		"Let the frames of a line sheet carry controls, all at once; controls are made of what they carry",
-		access.Owner, 0},
+		grant.Teach, ofDevice, 0},
 		func(ctx context.Context, in *struct {
 			DeviceIn
 			Body wire.Frames
@@ -74,13 +74,13 @@ func (a *API) controls() {
 			})
 		})
 	call(a, operation{"DELETE", "/devices/{device}/frames", "remove-frames",
-		"Let no frames carry controls; what only they set goes", access.Owner, 0},
+		"Let no frames carry controls; what only they set goes", grant.Teach, ofDevice, 0},
 		func(ctx context.Context, in *DeviceIn) (wire.Device, error) {
 			return a.changeDevice(ctx, in.Device, func(d *device.Device) error { return d.DropFrames() })
 		})
 	call(a, operation{"GET", "/sheets", "list-sheets",
 		"The line codes that the house knows, with the fields of their frames",
-		access.Watch, 0}, func(context.Context, *nothing) ([]wire.Sheet, error) {
+		grant.See, anywhere, 0}, func(context.Context, *nothing) ([]wire.Sheet, error) {
 		return list(a.house.Book.Sheets(), func(s *line.Sheet) wire.Sheet {
 			w := wire.Sheet{Name: s.Name, Title: s.Title, Medium: string(s.Medium), Fields: []wire.SheetField{}}
 			for _, f := range s.Fields() {
@@ -95,7 +95,7 @@ func (a *API) controls() {
 // sensors registers what measures the controls of a device.
 func (a *API) sensors() {
 	call(a, operation{"PUT", "/devices/{device}/sensors", "put-sensor",
-		"Let a measurement tell what a control is at, or be shown beside it", access.Owner, 0},
+		"Let a measurement tell what a control is at, or be shown beside it", grant.Teach, ofDevice, 0},
 		func(ctx context.Context, in *struct {
 			DeviceIn
 			Body device.Sensor
@@ -106,7 +106,7 @@ func (a *API) sensors() {
 			})
 		})
 	call(a, operation{"DELETE", "/devices/{device}/sensors", "remove-sensor", "Take a measurement from a control",
-		access.Owner, 0}, func(ctx context.Context, in *struct {
+		grant.Teach, ofDevice, 0}, func(ctx context.Context, in *struct {
 		DeviceIn
 		Control     string `query:"control" maxLength:"40" required:"true"`
 		Measurement string `query:"measurement" maxLength:"81" required:"true"`

@@ -111,7 +111,7 @@ func TestDoors_RevokingEndsTheEventStream(t *testing.T) {
 		return func(r *http.Request) { r.Header.Set("Authorization", "Bearer "+token) }
 	}
 	ofToken := watcher.listen(bearer(watcher.token))
-	ticket, _, err := s.house.Access.Ticket()
+	_, ticket, _, err := s.house.Access.Link(t.Context(), s.house.Access.Owner().ID)
 	require.NoError(t, err)
 	cookie, err := s.house.Access.SignIn(t.Context(), ticket, "A browser", "192.0.2.7")
 	require.NoError(t, err)

@@ -1,18 +1,23 @@
 package api
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
+	"hash/fnv"
+	"log/slog"
 	"maps"
 	"net/http"
 	"reflect"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/service/access"
 	"urbo/service/feed"
@@ -25,7 +30,7 @@ var eventTypes = map[string]any{
 	"lesson": wire.Lesson{}, "audition": wire.Audition{},
 	"device": wire.DeviceEvent{}, "device-removed": wire.DeviceEvent{}, "set": wire.SetEvent{},
 	"believed": wire.BelievedEvent{}, "measured": wire.Gauge{},
-	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stage": wire.StageChanged{},
+	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stored": wire.Stored{}, "rooms": wire.RoomsChanged{}, "stage": wire.StageChanged{},
 	"reset": wire.Reset{},
 }
 
@@ -38,7 +43,7 @@ type event struct {
 // events registers the event stream.
 func (a *API) events() {
 	o := operation{method: "GET", path: "/events", id: "events",
-		summary: "Everything that happens, as server-sent events", scope: access.Watch}.describe(a)
+		summary: "Everything that happens, as server-sent events", right: grant.See, where: filtered}.describe(a)
 	o.Responses = map[string]*huma.Response{"200": {Description: "OK",
 		Content: map[string]*huma.MediaType{"text/event-stream": {Schema: a.eventSchema()}}}}
 	o.Errors = append(o.Errors, http.StatusServiceUnavailable)
@@ -73,8 +78,24 @@ func (a *API) events() {
 				case <-while.Done():
 				}
 			}()
-			_ = a.house.Feed.Listen(while, in.Last, func(i feed.Item) error { return writeEvents(w, i.ID, a.told(i)) })
+			_ = a.listen(while, w, who.Grant, in.Last)
 		}}, nil
+	})
+}
+
+// listen writes what a caller hears of. Ids name the caller's rights: who comes back with others is to ask for everything
+// again.
+func (a *API) listen(ctx context.Context, w http.ResponseWriter, g grant.Grant, last string) error {
+	sum := fnv.New32a()
+	fmt.Fprint(sum, g)
+	rights := fmt.Sprintf("-%08x", sum.Sum32())
+	after, same := strings.CutSuffix(last, rights)
+	if !same && last != "" {
+		after = "other rights"
+	}
+	hears := func(h happening.Happening) bool { return a.shows(g, h) }
+	return a.house.Feed.Listen(ctx, after, hears, func(i feed.Item) error {
+		return writeEvents(w, i.ID+rights, i.Encoded(func() []byte { return encodeEvents(a.told(i)) }))
 	})
 }
 
@@ -88,11 +109,11 @@ const (
 type streams struct {
 	mu  sync.Mutex
 	all int
-	by  map[access.Door]int
+	by  map[access.Credential]int
 }
 
 // enter counts one more, until it leaves.
-func (s *streams) enter(d access.Door) (leave func(), err error) {
+func (s *streams) enter(d access.Credential) (leave func(), err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	switch {
@@ -102,7 +123,7 @@ func (s *streams) enter(d access.Door) (leave func(), err error) {
 		return nil, fmt.Errorf("%d event streams are open, which is the most: close one", maxStreams)
 	}
 	if s.by == nil {
-		s.by = map[access.Door]int{}
+		s.by = map[access.Credential]int{}
 	}
 	s.all++
 	s.by[d]++
@@ -131,25 +152,32 @@ func (a *API) eventSchema() *huma.Schema {
 		Items: &huma.Schema{Extensions: map[string]any{"oneOf": kinds}}}
 }
 
-// writeEvents writes what one item says. Its id stands with the last event, so that none of them is skipped.
-func writeEvents(w http.ResponseWriter, id string, events []event) error {
+// writeEvents writes what one item says. Its id ends the last event, so that none of them is skipped.
+func writeEvents(w http.ResponseWriter, id string, events []byte) error {
 	if len(events) == 0 {
 		return nil
 	}
+	if _, err := fmt.Fprintf(w, "%sid: %s\n\n", events, id); err != nil {
+		return err
+	}
+	return http.NewResponseController(w).Flush()
+}
+
+// encodeEvents writes events as the stream carries them, but for the end of the last one.
+func encodeEvents(events []event) []byte {
+	var out bytes.Buffer
 	for i, e := range events {
 		data, err := json.Marshal(e.data)
 		if err != nil {
-			return err
+			slog.Error("an event cannot be written", "event", e.name, "error", err)
+			continue
 		}
-		head := ""
-		if i == len(events)-1 {
-			head = "id: " + id + "\n"
+		if i > 0 {
+			out.WriteByte('\n')
 		}
-		if _, err := fmt.Fprintf(w, "%sevent: %s\ndata: %s\n\n", head, e.name, data); err != nil {
-			return err
-		}
+		fmt.Fprintf(&out, "event: %s\ndata: %s\n", e.name, data)
 	}
-	return http.NewResponseController(w).Flush()
+	return out.Bytes()
 }
 
 // told is what the network gets to know of an item of the feed. The first one, which has no happening, says that the
@@ -174,7 +202,7 @@ func (a *API) changed(h happening.Happening) []event {
 	case happening.Heard:
 		return []event{{"capture", wire.CaptureOf(what.Capture)}}
 	case happening.Stored:
-		return list(what.Captures, func(c happening.Capture) event { return event{"capture", wire.CaptureOf(c)} })
+		return []event{{"stored", wire.Stored{Captures: what.Captures}}}
 	case happening.Pressed:
 		r := what.Receipt
 		r.ID, r.At, r.By = h.ID, h.At, h.By
@@ -195,6 +223,8 @@ func (a *API) changed(h happening.Happening) []event {
 		return a.station(what.Station)
 	case happening.StationChanged:
 		return []event{{"stations", wire.StationsChanged{}}}
+	case happening.RoomChanged:
+		return []event{{"rooms", wire.RoomsChanged{}}}
 	case happening.StationUsed:
 		return a.station(what.Station)
 	case happening.StageChanged:

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strings"
 
+	"urbo/core/grant"
 	"urbo/service/access"
 )
 
@@ -25,11 +26,15 @@ type caller struct {
 	err error
 }
 
-func (c caller) may(s access.Scope) error {
+// has says whether the caller has a right anywhere.
+func (c caller) has(r grant.Right) error {
 	if c.err != nil {
 		return c.err
 	}
-	return c.May(s)
+	if !c.Grant.Has(r) {
+		return c.Grant.May(r)
+	}
+	return nil
 }
 
 // Caller is who asks in this request.
@@ -85,11 +90,11 @@ func (a *API) sessionOf(r *http.Request) string {
 	return ""
 }
 
-// needs refuses callers without a scope, for handlers that are not typed operations.
-func needs(s access.Scope) func(http.Handler) http.Handler {
+// needs refuses callers without a right, for handlers that are not typed operations.
+func needs(right grant.Right) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-			if err := Caller(r.Context()).may(s); err != nil {
+			if err := Caller(r.Context()).has(right); err != nil {
 				writeProblem(w, statusOf(err), err.Error())
 				return
 			}

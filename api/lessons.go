@@ -4,8 +4,8 @@ import (
 	"context"
 	"net/http"
 
+	"urbo/core/grant"
 	"urbo/core/happening"
-	"urbo/service/access"
 	"urbo/service/lessons"
 	"urbo/wire"
 )
@@ -18,24 +18,31 @@ type LessonIn struct {
 // lessons registers guided learning.
 func (a *API) lessons() {
 	all := a.house.Lessons
-	call(a, operation{"GET", "/lessons", "list-lessons", "The last lessons, the newest first", access.Watch, 0},
-		func(context.Context, *nothing) ([]wire.Lesson, error) {
-			return list(all.List(), func(w happening.What) wire.Lesson {
-				return wire.LessonOf(w.(happening.LessonChanged))
-			}), nil
+	call(a, operation{"GET", "/lessons", "list-lessons", "The last lessons, the newest first", grant.See, filtered, 0},
+		func(ctx context.Context, _ *nothing) ([]wire.Lesson, error) {
+			out := []wire.Lesson{}
+			for _, w := range all.List() {
+				if l := w.(happening.LessonChanged); a.sees(ctx, l.DeviceID) {
+					out = append(out, wire.LessonOf(l))
+				}
+			}
+			return out, nil
 		})
-	call(a, operation{"POST", "/lessons", "start-lesson", "Start a lesson for a device", access.Owner,
+	call(a, operation{"POST", "/lessons", "start-lesson", "Start a lesson for a device", grant.Teach, filtered,
 		http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewLesson }) (wire.Lesson, error) {
+		if err := a.mayOn(ctx, grant.Teach, in.Body.Device); err != nil {
+			return wire.Lesson{}, err
+		}
 		n := lessons.New{Device: in.Body.Device, Keys: in.Body.Keys, Free: in.Body.Free, Needed: in.Body.Needed,
-			By: Caller(ctx).Name}
+			By: asking(ctx)}
 		return as(wire.LessonOf)(all.Start(ctx, n))
 	})
-	call(a, operation{"GET", "/lessons/{lesson}", "get-lesson", "One lesson as it is now", access.Watch, 0},
+	call(a, operation{"GET", "/lessons/{lesson}", "get-lesson", "One lesson as it is now", grant.See, ofLesson, 0},
 		func(_ context.Context, in *LessonIn) (wire.Lesson, error) {
 			return as(wire.LessonOf)(all.Lesson(in.ID))
 		})
 	call(a, operation{"POST", "/lessons/{lesson}/steps", "step-lesson",
-		"Skip, go back, redo or add a key, take a refused press, pause, resume, or finish", access.Owner, 0},
+		"Skip, go back, redo or add a key, take a refused press, pause, resume, or finish", grant.Teach, ofLesson, 0},
 		func(ctx context.Context, in *struct {
 			LessonIn
 			Body wire.LessonStep

@@ -5,8 +5,8 @@ import (
 	"encoding/json"
 	"strings"
 
+	"urbo/core/grant"
 	"urbo/core/pack"
-	"urbo/service/access"
 	"urbo/service/library"
 	"urbo/wire"
 )
@@ -20,7 +20,7 @@ type PackIn struct {
 // packs registers the exchange of devices.
 func (a *API) packs() {
 	call(a, operation{"GET", "/packs", "export-pack",
-		"Devices and code sets as a pack; all devices where none is named", access.Owner, 0},
+		"Devices and code sets as a pack; all devices where none is named", grant.Teach, wholeHouse, 0},
 		func(_ context.Context, in *struct {
 			Devices string `query:"devices" maxLength:"4000" doc:"Slugs, apart by commas"`
 			Sets    string `query:"sets" maxLength:"4000" doc:"Slugs of code sets, apart by commas"`
@@ -32,7 +32,7 @@ func (a *API) packs() {
 			return json.Marshal(p)
 		})
 	take := func(path, id, summary string, f func(context.Context, pack.Pack, string) (library.PackPlan, error)) {
-		call(a, operation{"POST", path, id, summary, access.Owner, 0}, func(ctx context.Context,
+		call(a, operation{"POST", path, id, summary, grant.Teach, wholeHouse, 0}, func(ctx context.Context,
 			in *PackIn) (wire.PackPlan, error) {
 			p, err := pack.Read(in.body, a.house.Book)
 			if err != nil {

@@ -35,9 +35,12 @@ func TestJournalAndCaptures_ArePaged(t *testing.T) {
 	require.Len(t, rest, 1)
 	assert.True(t, rest[0].At.Before(first[1].At))
 
-	var entries []wire.Entry
-	s.must("GET", "/api/journal?limit=1", nil, &entries)
-	require.Len(t, entries, 1)
+	var page wire.JournalPage
+	s.must("GET", "/api/journal?limit=1", nil, &page)
+	require.Len(t, page.Entries, 1)
+	assert.Equal(t, page.Entries[0].ID, page.More, "a page that was cut says how to go on")
+	s.must("GET", "/api/journal?limit=500", nil, &page)
+	assert.Empty(t, page.More)
 	status, detail := s.call("GET", "/api/journal?limit=1000", nil, nil)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, detail, "limit is at most 500")

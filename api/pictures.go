@@ -5,7 +5,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"urbo/service/access"
+	"urbo/core/grant"
 	"urbo/wire"
 )
 
@@ -19,7 +19,7 @@ type picture struct {
 // pictures registers what devices look like.
 func (a *API) pictures() {
 	huma.Register(a.huma, operation{"GET", "/devices/{device}/picture", "get-picture", "A device's picture",
-		access.Watch, 0}.describe(a), func(ctx context.Context, in *struct {
+		grant.See, ofDevice, 0}.describe(a), func(ctx context.Context, in *struct {
 		DeviceIn
 		Tag string `query:"tag" maxLength:"40" doc:"The device's picture tag: another picture has another address"`
 	}) (*picture, error) {
@@ -30,16 +30,16 @@ func (a *API) pictures() {
 		return &picture{p.Type, "private, max-age=31536000, immutable", p.Data}, nil
 	})
 	path := "/devices/{device}/picture"
-	call(a, operation{"POST", path, "set-picture", "Give a device a picture: PNG or JPEG, at most 2 MB", access.Owner,
+	call(a, operation{"POST", path, "set-picture", "Give a device a picture: PNG or JPEG, at most 2 MB", grant.Teach, ofDevice,
 		0}, func(ctx context.Context, in *struct {
 		DeviceIn
 		Stream
 	}) (wire.Device, error) {
-		return as(wire.DeviceOf)(a.house.Library.SetPicture(ctx, in.Device, in.body, note(ctx)))
+		return as(a.deviceOf)(a.house.Library.SetPicture(ctx, in.Device, in.body, note(ctx)))
 	})
 	a.takes(path, "application/octet-stream", "The picture as it is on disk")
-	call(a, operation{"DELETE", path, "remove-picture", "Take a device's picture away", access.Owner, 0},
+	call(a, operation{"DELETE", path, "remove-picture", "Take a device's picture away", grant.Teach, ofDevice, 0},
 		func(ctx context.Context, in *DeviceIn) (wire.Device, error) {
-			return as(wire.DeviceOf)(a.house.Library.RemovePicture(ctx, in.Device, note(ctx)))
+			return as(a.deviceOf)(a.house.Library.RemovePicture(ctx, in.Device, note(ctx)))
 		})
 }

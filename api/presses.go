@@ -3,11 +3,12 @@ package api
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"net/http"
 	"time"
 
 	"urbo/core/device"
-	"urbo/service/access"
+	"urbo/core/grant"
 	"urbo/service/transmit"
 	"urbo/wire"
 )
@@ -22,20 +23,26 @@ type HeldIn struct {
 
 // order finds what a key sends. Where it cannot be pressed that is in the journal.
 func (a *API) order(ctx context.Context, ref device.Ref) (transmit.Order, error) {
-	o := transmit.Order{By: Caller(ctx).Name}
+	o := transmit.Order{By: asking(ctx)}
 	d, k, err := a.house.Library.Key(ref)
 	if err != nil {
+		o.Device.ID = d.ID
 		a.house.Transmit.Refused(o, ref, err)
 		return o, err
 	}
 	o.Device, o.Key = d, k
+	for _, other := range a.house.Library.SameCode(d.ID, k) { // it obeys, too
+		if err := a.mayOnID(ctx, grant.Use, other.DeviceID); err != nil {
+			return o, fmt.Errorf("%w: a device that you may not use obeys that code, too", grant.ErrRefused)
+		}
+	}
 	return o, nil
 }
 
 // presses registers pressing and holding keys.
 func (a *API) presses() {
 	call(a, operation{"POST", "/devices/{device}/keys/{key}/press", "press-key",
-		"Press a key and wait for the receipt; whoever hangs up lets go of it", access.Press, 0},
+		"Press a key and wait for the receipt; whoever hangs up lets go of it", grant.Use, ofDevice, 0},
 		func(ctx context.Context, in *struct {
 			KeyIn
 			Body *wire.PressRequest `required:"false"`
@@ -46,13 +53,22 @@ func (a *API) presses() {
 			}
 			if in.Body != nil {
 				o.Times, o.Hold = in.Body.Times, time.Duration(in.Body.HoldMS)*time.Millisecond
-				o.Transmitter, o.Anyway = in.Body.From, in.Body.Anyway
+				o.Anyway = in.Body.Anyway
+				if in.Body.From != "" {
+					if err := Caller(ctx).Grant.May(grant.Use); err != nil { // a transmitter is heard in other rooms
+						return wire.Press{}, err
+					}
+					if o.Transmitter, err = a.house.Stations.Place(in.Body.From); err != nil {
+						a.house.Transmit.Refused(o, in.ref(), err)
+						return wire.Press{}, err
+					}
+				}
 				o.Within = time.Duration(in.Body.WithinMS) * time.Millisecond
 			}
 			return as(wire.PressOf)(a.house.Transmit.Press(ctx, o))
 		})
 	call(a, operation{"POST", "/devices/{device}/keys/{key}/hold", "hold-key",
-		"Begin to hold a key: it is one press until it is let go", access.Press, http.StatusCreated},
+		"Begin to hold a key: it is one press until it is let go", grant.Use, ofDevice, http.StatusCreated},
 		func(ctx context.Context, in *struct {
 			KeyIn
 			Body *wire.HoldRequest `required:"false"`
@@ -68,7 +84,7 @@ func (a *API) presses() {
 			}
 			return wire.Held{ID: k.ID, LeaseMS: int(o.Lease.Milliseconds())}, nil
 		})
-	call(a, operation{"POST", "/held/{press}", "go-on-holding", "Go on holding a key", access.Press, 0},
+	call(a, operation{"POST", "/held/{press}", "go-on-holding", "Go on holding a key", grant.Use, ofPress, 0},
 		func(_ context.Context, in *struct {
 			HeldIn
 			Body *wire.HoldRequest `required:"false"`
@@ -80,7 +96,7 @@ func (a *API) presses() {
 			l := lease(in.Body)
 			return wire.Held{ID: k.ID, LeaseMS: int(l.Milliseconds())}, k.Hold(l)
 		})
-	call(a, operation{"DELETE", "/held/{press}", "let-go", "Let go of a key, and wait for the receipt", access.Press,
+	call(a, operation{"DELETE", "/held/{press}", "let-go", "Let go of a key, and wait for the receipt", grant.Use, ofPress,
 		0}, func(ctx context.Context, in *HeldIn) (wire.Press, error) {
 		k, err := a.house.Transmit.Ticket(in.Press)
 		if err != nil {

@@ -4,7 +4,7 @@ import (
 	"context"
 	"net/http"
 
-	"urbo/service/access"
+	"urbo/core/grant"
 	"urbo/service/library"
 	"urbo/wire"
 )
@@ -16,33 +16,33 @@ type SetIn struct {
 
 // shelf registers the code sets, and what a device has in common with them.
 func (a *API) shelf() {
-	call(a, operation{"GET", "/sets", "list-sets", "The code sets on the shelf", access.Watch, 0},
+	call(a, operation{"GET", "/sets", "list-sets", "The code sets on the shelf", grant.See, wholeHouse, 0},
 		func(context.Context, *nothing) ([]wire.CodeSet, error) {
 			return list(a.house.Library.Sets(), wire.SetOf), nil
 		})
-	call(a, operation{"POST", "/sets", "keep-set", "Put a copy of a device's learned keys on the shelf", access.Owner,
+	call(a, operation{"POST", "/sets", "keep-set", "Put a copy of a device's learned keys on the shelf", grant.Teach, wholeHouse,
 		http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewSet }) (wire.CodeSet, error) {
 		return as(wire.SetOf)(a.house.Library.KeepSet(ctx, in.Body.Device, in.Body.Slug, in.Body.Name, note(ctx)))
 	})
-	call(a, operation{"GET", "/sets/{set}", "get-set", "One code set", access.Watch, 0},
+	call(a, operation{"GET", "/sets/{set}", "get-set", "One code set", grant.See, wholeHouse, 0},
 		func(_ context.Context, in *SetIn) (wire.CodeSet, error) {
 			return as(wire.SetOf)(a.house.Library.Set(in.Set))
 		})
 	remove(a, operation{method: "DELETE", path: "/sets/{set}", id: "remove-set",
-		summary: "Take a code set off the shelf", scope: access.Owner}, func(ctx context.Context, in *SetIn) error {
+		summary: "Take a code set off the shelf", right: grant.Teach, where: wholeHouse}, func(ctx context.Context, in *SetIn) error {
 		return a.house.Library.RemoveSet(ctx, in.Set, note(ctx))
 	})
 	call(a, operation{"GET", "/devices/{device}/matches", "get-matches",
-		"Code sets and devices that send what a device's keys send", access.Watch, 0},
+		"Code sets and devices that send what a device's keys send", grant.See, ofDevice, 0},
 		func(_ context.Context, in *DeviceIn) (wire.Matches, error) {
 			return as(matchesOf)(a.house.Library.Matches(in.Device))
 		})
-	call(a, operation{"POST", "/devices/{device}/adopt", "adopt-set", "Give a device keys of a code set", access.Owner,
+	call(a, operation{"POST", "/devices/{device}/adopt", "adopt-set", "Give a device keys of a code set", grant.Teach, ofDevice,
 		0}, func(ctx context.Context, in *struct {
 		DeviceIn
 		Body wire.Adopt
 	}) (wire.Device, error) {
-		return as(wire.DeviceOf)(a.house.Library.Adopt(ctx, in.Device, in.Body.Set, in.Body.Keys, note(ctx)))
+		return as(a.deviceOf)(a.house.Library.Adopt(ctx, in.Device, in.Body.Set, in.Body.Keys, note(ctx)))
 	})
 }
 

@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"urbo/core/fault"
+	"urbo/core/grant"
 	"urbo/core/happening"
-	"urbo/service/access"
 	"urbo/stage"
 	"urbo/wire"
 )
@@ -16,12 +16,12 @@ import (
 func StageFace(s *stage.Stage) Face {
 	return Face{Part: "stage", Register: func(a *API) {
 		s.Change(func() { a.house.Stream.Publish(happening.Happening{What: happening.StageChanged{}}) })
-		call(a, operation{"GET", "/stage", "get-stage", "Handsets and appliances on the stage", access.Watch, 0},
+		call(a, operation{"GET", "/stage", "get-stage", "Handsets and appliances on the stage", grant.See, wholeHouse, 0},
 			func(context.Context, *nothing) (wire.Stage, error) {
 				return stageNow(s), nil
 			})
 		remove(a, operation{"POST", "/stage/handsets/{handset}/keys/{key}/press", "press-handset",
-			"Push a key of a handset on the stage", access.Press, http.StatusNoContent},
+			"Push a key of a handset on the stage", grant.Use, wholeHouse, http.StatusNoContent},
 			func(_ context.Context, in *struct {
 				Handset string             `path:"handset" maxLength:"60"`
 				Key     string             `path:"key" maxLength:"60"`

@@ -8,8 +8,8 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"urbo/core/grant"
 	"urbo/core/reach"
-	"urbo/service/access"
 	"urbo/service/stations"
 	"urbo/station"
 	"urbo/station/websocket"
@@ -23,64 +23,64 @@ type StationIn struct {
 
 // stations registers looking after the hardware.
 func (a *API) stations() {
-	call(a, operation{"GET", "/stations", "list-stations", "Stations and their ports", access.Watch, 0},
+	call(a, operation{"GET", "/stations", "list-stations", "Stations and their ports", grant.See, wholeHouse, 0},
 		func(context.Context, *nothing) ([]wire.Station, error) {
 			return list(a.house.Stations.List(), stationOf), nil
 		})
-	call(a, operation{"GET", "/stations/{station}", "get-station", "One station", access.Watch, 0},
+	call(a, operation{"GET", "/stations/{station}", "get-station", "One station", grant.See, wholeHouse, 0},
 		func(_ context.Context, in *StationIn) (wire.Station, error) {
 			return as(stationOf)(a.house.Stations.Find(in.Station))
 		})
 	call(a, operation{"POST", "/stations", "add-station",
 		"Add a station; the answer shows the token of one that dials in",
-		access.Owner, http.StatusCreated},
+		grant.Keep, wholeHouse, http.StatusCreated},
 		func(ctx context.Context, in *struct{ Body wire.NewStation }) (wire.Station, error) {
 			n := in.Body
 			s, secret, err := a.house.AddStation(ctx, n.Name, station.Origin{Over: station.Over(n.Over),
-				Address: n.Address}, n.Room, Caller(ctx).Name)
+				Address: n.Address}, n.Room, asking(ctx))
 			w := stationOf(s)
 			w.Secret = secret
 			return w, err
 		})
-	call(a, operation{"PATCH", "/stations/{station}", "change-station", "Change what is given", access.Owner, 0},
+	call(a, operation{"PATCH", "/stations/{station}", "change-station", "Change what is given", grant.Keep, wholeHouse, 0},
 		func(ctx context.Context, in *struct {
 			StationIn
 			Body wire.StationChange
 		}) (wire.Station, error) {
-			return as(stationOf)(a.house.AlterStation(ctx, in.Station, stations.Change(in.Body), Caller(ctx).Name))
+			return as(stationOf)(a.house.AlterStation(ctx, in.Station, stations.Change(in.Body), asking(ctx)))
 		})
 	call(a, operation{"PATCH", "/stations/{station}/transmitters/{port}", "change-transmitter", "Change what is given",
-		access.Owner, 0},
+		grant.Keep, wholeHouse, 0},
 		func(ctx context.Context, in *struct {
 			StationIn
 			Port string `path:"port" maxLength:"40"`
 			Body wire.TransmitterChange
 		}) (wire.Station, error) {
 			if share := in.Body.Share; share != nil {
-				err := a.house.Stations.SetShare(ctx, in.Station, in.Port, *share, Caller(ctx).Name)
+				err := a.house.Stations.SetShare(ctx, in.Station, in.Port, *share, asking(ctx))
 				if err != nil {
 					return wire.Station{}, err
 				}
 			}
 			if c := in.Body.Correction; c != nil {
-				if err := a.house.Stations.Correct(ctx, in.Station, in.Port, *c, Caller(ctx).Name); err != nil {
+				if err := a.house.Stations.Correct(ctx, in.Station, in.Port, *c, asking(ctx)); err != nil {
 					return wire.Station{}, err
 				}
 			}
 			return as(stationOf)(a.house.Stations.Find(in.Station))
 		})
 	call(a, operation{"POST", "/stations/test", "test-stations",
-		"Let every transmitter send a test signal, and tell who heard it", access.Owner, 0},
+		"Let every transmitter send a test signal, and tell who heard it", grant.Keep, wholeHouse, 0},
 		func(ctx context.Context, in *struct {
 			Only string `query:"station" maxLength:"40" doc:"Only the transmitters of this one"`
 		}) (wire.StationTest, error) {
-			m, err := a.house.SelfTest.Run(ctx, in.Only, Caller(ctx).Name)
+			m, err := a.house.SelfTest.Run(ctx, in.Only, asking(ctx))
 			return a.testOf(m), err
 		})
 	remove(a, operation{method: "DELETE", path: "/stations/{station}", id: "remove-station",
-		summary: "Remove a station, and what let it in", scope: access.Owner},
+		summary: "Remove a station, and what let it in", right: grant.Keep, where: wholeHouse},
 		func(ctx context.Context, in *StationIn) error {
-			return a.house.RemoveStation(ctx, in.Station, Caller(ctx).Name)
+			return a.house.RemoveStation(ctx, in.Station, asking(ctx))
 		})
 }
 
@@ -140,7 +140,7 @@ func (a *API) dialIn(r chi.Router, door Door) {
 		case who.err != nil:
 			writeProblem(w, statusOf(who.err), who.err.Error())
 			return
-		case who.Scope != access.Station || who.Door.Session:
+		case !who.Station:
 			writeProblem(w, http.StatusForbidden, "This is for stations: use the token of one (urbo station add NAME).")
 			return
 		case door == nil:

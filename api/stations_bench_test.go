@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/line"
 	"urbo/service/library"
 	"urbo/station"
@@ -42,7 +43,7 @@ func BenchmarkPress_UnderLoad(b *testing.B) {
 	train := burst.Once[:len(burst.Once)-1]
 	for i := range stations {
 		_, secret, err := s.house.AddStation(ctx, fmt.Sprintf("bench-%d", i), station.Origin{Over: station.WebSocket},
-			"", "")
+			"", grant.By{})
 		require.NoError(b, err)
 		l, err := websocket.Dial(ctx, http.DefaultClient, s.url, secret)
 		require.NoError(b, err)
@@ -76,8 +77,10 @@ func BenchmarkPress_UnderLoad(b *testing.B) {
 			}
 		})
 	}
+	through, err := s.house.Stations.Place("bench-7/out")
+	require.NoError(b, err)
 	_, err = s.house.Library.Add(ctx,
-		device.Device{Name: "Lamp", Transmitter: "bench-7/out",
+		device.Device{Name: "Lamp", Transmitter: through,
 			Keys: []device.Key{benchKey("on", 1), benchKey("off", 2)}},
 		library.Note{})
 	require.NoError(b, err)

@@ -59,7 +59,7 @@ func TestStations_AreAddedRenamedAndRemoved(t *testing.T) {
 	assert.Equal(t, "yard", got.Name)
 	d, err := s.house.Library.Device("lamp")
 	require.NoError(t, err)
-	assert.Equal(t, "yard/out", d.Transmitter, "devices go on naming it")
+	assert.Equal(t, "yard/out", s.house.Stations.PlaceName(d.Transmitter), "devices go on naming it")
 	s.must("PATCH", "/api/stations/yard/transmitters/out", map[string]any{"airtime_share": 0.01}, &got)
 	assert.Equal(t, 36_000, got.Ports[0].BudgetMS)
 

@@ -394,7 +394,7 @@ func (a *app) controlAlso() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			does := strings.Replace(argv[2], minus, "-", 1)
+			does := given(argv[2])
 			if does == "nothing" {
 				does = ""
 			}

@@ -112,7 +112,7 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		if tour {
 			return a.tour(ctx, at)
 		}
-		a.announce(house, at)
+		a.announce(ctx, house, at)
 		if a.output == "json" {
 			return errServeOn
 		}

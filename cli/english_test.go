@@ -96,19 +96,6 @@ func TestTally_SaysWhichReadingToTrust(t *testing.T) {
 	assert.Empty(t, (&tally{}).result())
 }
 
-func TestMoment_ReadsTimesAsPeopleWriteThem(t *testing.T) {
-	now := clockAt(t, "2026-03-01 21:00:00")
-	for text, want := range map[string]string{"2h": "2026-03-01 19:00:00", "30m": "2026-03-01 20:30:00",
-		"18:15": "2026-03-01 18:15:00", "2026-02-27": "2026-02-27 00:00:00",
-		"2026-02-27 04:05": "2026-02-27 04:05:00"} {
-		got, err := moment(text, now)
-		assert.NoError(t, err, text)
-		assert.Equal(t, clockAt(t, want), got, text)
-	}
-	_, err := moment("yesterday", now)
-	assert.ErrorContains(t, err, "write 2h for two hours ago")
-}
-
 func clockAt(t *testing.T, text string) time.Time {
 	t.Helper()
 	at, err := time.ParseInLocation(time.DateTime, text, time.Local)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"time"
 
@@ -17,61 +18,114 @@ import (
 var journalKinds = []string{"heard", "echo", "press", "settled", "lesson", "audition", "device", "station", "access",
 	"belief", "house"}
 
+// journalQuery is what is asked of the journal.
+type journalQuery struct {
+	when, since, until    string
+	device, kind, by, why string
+	search, before        string
+	count                 int
+}
+
 func (a *app) journal() *cobra.Command {
-	var since, device, kind, why string
-	var count int
-	c := &cobra.Command{Use: "journal", Short: "Show what was heard, sent and done, and why", Args: args(0, 0, "none"),
+	var q journalQuery
+	c := &cobra.Command{Use: "journal [WHEN]", Short: "Show what was heard, sent and done, and why",
+		Args: args(0, 1, "none, or WHEN, such as yesterday"),
 		Long: `Show the journal, the newest entry last: what was heard, sent, learned and changed, and who asked.
+WHEN is a part of time: today, yesterday, "last night", "this morning", a day of the week or a date.
 --why follows one entry: what led to it, and what came of it.`,
-		Example: "  urbo journal --since 2h\n  urbo journal --device boardwalk --kind press --count 5",
-		RunE: func(c *cobra.Command, _ []string) error {
-			if count < 1 || count > 500 {
-				return usageError{fmt.Errorf("--count is 1 to 500, not %d", count)}
+		Example: "  urbo journal --since 2h\n  urbo journal yesterday --by owner\n  urbo journal --device boardwalk --kind " +
+			"press --count 5\n  urbo journal \"last night\" --search shutter",
+		RunE: func(c *cobra.Command, argv []string) error {
+			if q.count < 1 || q.count > 500 {
+				return usageError{fmt.Errorf("--count is 1 to 500, not %d", q.count)}
 			}
-			path := "/journal/" + url.PathEscape(why) + "/why"
-			if why == "" {
-				ask := url.Values{"limit": {strconv.Itoa(count)}, "device": {device}}
-				if kind != "" {
-					ask.Set("kind", kind)
-				}
-				if since != "" {
-					from, err := moment(since, time.Now())
-					if err != nil {
-						return usageError{err}
-					}
-					ask.Set("since", from.Format(time.RFC3339))
-				}
-				path = "/journal?" + ask.Encode()
+			if len(argv) == 1 {
+				q.when = argv[0]
 			}
-			var entries []wire.Entry
-			if err := a.call(c.Context(), http.MethodGet, path, nil, &entries); err != nil {
+			if q.why != "" {
+				var entries []wire.Entry
+				if err := a.call(c.Context(), http.MethodGet, "/journal/"+url.PathEscape(q.why)+"/why", nil,
+					&entries); err != nil {
+					return err
+				}
+				return a.printEntries(entries)
+			}
+			ask, err := q.values(time.Now())
+			if err != nil {
+				return usageError{err}
+			}
+			var page wire.JournalPage
+			if err := a.call(c.Context(), http.MethodGet, "/journal?"+ask.Encode(), nil, &page); err != nil {
 				return err
 			}
 			if a.output == "json" {
-				return a.json(entries)
+				return a.json(page)
 			}
-			if len(entries) == 0 {
-				fmt.Fprintln(a.Out, "Nothing of this kind is in the journal.")
-				return nil
+			slices.Reverse(page.Entries) // the newest last
+			if page.More != "" {
+				fmt.Fprintf(a.Err, "There are older ones: the same with --before %s\n", page.More)
 			}
-			rows := make([]table.Row, len(entries))
-			for i, e := range entries {
-				at := len(entries) - 1 - i // the newest last
-				if why != "" {
-					at = i // they come in order
-				}
-				rows[at] = table.Row{e.ID, clock(e.At), e.Kind, entryText(e)}
-			}
-			a.table(table.Row{"ENTRY", "TIME", "KIND", "WHAT"}, rows)
-			return nil
+			return a.printEntries(page.Entries)
 		}}
 	f := c.Flags()
-	f.StringVar(&since, "since", "", "the oldest: a time ago like 2h or 30m, or a time like \"2026-03-01 21:00\"")
-	f.StringVar(&device, "device", "", "only what is about a device")
-	f.StringVar(&kind, "kind", "", "only entries of a kind: heard, echo, press, settled, lesson …")
-	f.StringVar(&why, "why", "", "an ENTRY: what led to it, and what came of it")
-	f.IntVar(&count, "count", 50, "at most so many entries, the newest")
+	f.StringVar(&q.since, "since", "", "the oldest: a time ago like 2h or 30m, a time like \"2026-03-01 21:00\", or yesterday")
+	f.StringVar(&q.until, "until", "", "the newest, said alike")
+	f.StringVar(&q.device, "device", "", "only what is about a device, also under a name that it had")
+	f.StringVar(&q.kind, "kind", "", "only entries of a kind: heard, echo, press, settled, lesson …")
+	f.StringVar(&q.by, "by", "", "only what somebody asked for: a person, or \"token NAME\"")
+	f.StringVar(&q.search, "search", "", "only entries with these words")
+	f.StringVar(&q.before, "before", "", "only what is older than this ENTRY")
+	f.StringVar(&q.why, "why", "", "an ENTRY: what led to it, and what came of it")
+	f.IntVar(&q.count, "count", 50, "at most so many entries, the newest")
 	return c
+}
+
+// values are the query as the service reads it.
+func (q journalQuery) values(now time.Time) (url.Values, error) {
+	ask := url.Values{"limit": {strconv.Itoa(q.count)}}
+	for name, v := range map[string]string{"device": q.device, "kind": q.kind, "by": q.by, "search": q.search,
+		"before": q.before} {
+		if v != "" {
+			ask.Set(name, v)
+		}
+	}
+	set := func(name string, t time.Time) { ask.Set(name, t.Format(time.RFC3339)) }
+	for _, w := range []struct {
+		text        string
+		from, until bool
+	}{{q.when, true, true}, {q.since, true, false}, {q.until, false, true}} {
+		if w.text == "" {
+			continue
+		}
+		s, err := spanOf(w.text, now)
+		if err != nil {
+			return nil, err
+		}
+		if w.from {
+			set("since", s.from)
+		}
+		if w.until && (s.until.After(s.from) || !w.from) {
+			set("until", s.until)
+		}
+	}
+	return ask, nil
+}
+
+// printEntries prints entries in the order in which they are given.
+func (a *app) printEntries(entries []wire.Entry) error {
+	if a.output == "json" {
+		return a.json(entries)
+	}
+	if len(entries) == 0 {
+		fmt.Fprintln(a.Out, "Nothing of this kind is in the journal.")
+		return nil
+	}
+	rows := make([]table.Row, len(entries))
+	for i, e := range entries {
+		rows[i] = table.Row{e.ID, clock(e.At), e.Kind, entryText(e)}
+	}
+	a.table(table.Row{"ENTRY", "TIME", "KIND", "WHAT"}, rows)
+	return nil
 }
 
 func entryText(e wire.Entry) string {
@@ -82,24 +136,8 @@ func entryText(e wire.Entry) string {
 	if e.By != "" {
 		text += " · asked by " + e.By
 	}
+	if e.Via != "" {
+		text += ", " + e.Via
+	}
 	return text
-}
-
-// moment reads a time: so long ago, or a date and perhaps a time of day.
-func moment(text string, now time.Time) (time.Time, error) {
-	if ago, err := time.ParseDuration(text); err == nil && ago >= 0 {
-		return now.Add(-ago), nil
-	}
-	for _, layout := range []string{"2006-01-02 15:04:05", "2006-01-02 15:04", time.RFC3339, "2006-01-02"} {
-		if t, err := time.ParseInLocation(layout, text, time.Local); err == nil {
-			return t, nil
-		}
-	}
-	for _, layout := range []string{"15:04:05", "15:04"} {
-		if t, err := time.ParseInLocation(layout, text, time.Local); err == nil {
-			y, m, d := now.Date()
-			return time.Date(y, m, d, t.Hour(), t.Minute(), t.Second(), 0, time.Local), nil
-		}
-	}
-	return time.Time{}, fmt.Errorf("%q is no time: write 2h for two hours ago, 21:00, or \"2026-03-01 21:00\"", text)
 }

@@ -27,6 +27,15 @@ func (a *app) json(v any) error {
 // jsonLine prints a value as one line of JSON.
 func (a *app) jsonLine(v any) error { return json.NewEncoder(a.Out).Encode(v) }
 
+// did prints what came of a change: as JSON what is now, otherwise a sentence.
+func (a *app) did(now any, format string, values ...any) error {
+	if a.output == "json" {
+		return a.json(now)
+	}
+	fmt.Fprintf(a.Out, format+"\n", values...)
+	return nil
+}
+
 // done says what was done: in words, or as JSON.
 func (a *app) done(as map[string]any, format string, args ...any) error {
 	if a.output == "json" {

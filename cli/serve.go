@@ -99,8 +99,8 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 	}
 	c.Dir, c.Version = o.data, a.version
 	if started == nil {
-		started = func(_ context.Context, house *service.House, at address) error {
-			a.announce(house, at)
+		started = func(ctx context.Context, house *service.House, at address) error {
+			a.announce(ctx, house, at)
 			return errServeOn
 		}
 	}
@@ -277,21 +277,26 @@ func (o *serveOptions) address(bound net.Addr) (address, error) {
 	return at, nil
 }
 
-// announce prints where the service is; the address is the first line.
-func (a *app) announce(house *service.House, at address) {
+// announce prints where the service is; the address is the first line. A sign-in link comes with it while no owner is
+// signed in.
+func (a *app) announce(ctx context.Context, house *service.House, at address) {
+	link := ""
+	if !house.Access.OwnerSignedIn(ctx) {
+		if _, code, _, err := house.Access.Link(ctx, house.Access.Owner().ID); err == nil {
+			link = api.SignInLink(at.url, code)
+		}
+	}
 	if a.output == "json" {
-		ticket, _, _ := house.Access.Ticket()
-		_ = a.jsonLine(map[string]string{"url": at.url, "sign_in": api.SignInLink(at.url, ticket), "server": at.socket})
+		_ = a.jsonLine(map[string]string{"url": at.url, "sign_in": link, "server": at.socket})
 		return
 	}
-	ticket, _, err := house.Access.Ticket()
-	if err != nil {
-		fmt.Fprintln(a.Out, at.url)
+	fmt.Fprintln(a.Out, at.url)
+	if link == "" {
+		fmt.Fprintln(a.Out, "                (urbo person link prints a sign-in link for another browser)")
 		return
 	}
-	fmt.Fprintf(a.Out, "%s\nSign in:        %s\n                (works once, for %d minutes; urbo token link prints "+
-		"another)\n",
-		at.url, api.SignInLink(at.url, ticket), int(access.TicketLife.Minutes()))
+	fmt.Fprintf(a.Out, "Sign in:        %s\n                (works once, for %d minutes; urbo person link prints another)\n", link,
+		int(access.TicketLife.Minutes()))
 }
 
 func listenError(listen string, err error) error {
@@ -346,5 +351,5 @@ func peerContext(ctx context.Context, c net.Conn) context.Context {
 	if who, err := user.LookupId(strconv.Itoa(int(cred.Uid))); err == nil {
 		name = who.Username
 	}
-	return api.WithCaller(ctx, access.Caller{Name: name + ", command line", Scope: access.Owner})
+	return api.WithCaller(ctx, access.Local(name))
 }

@@ -30,14 +30,14 @@ func (a *app) sessionList() *cobra.Command {
 				return a.json(all)
 			}
 			if len(all) == 0 {
-				fmt.Fprintln(a.Out, "No browser is signed in. Print a sign-in link: urbo token link")
+				fmt.Fprintln(a.Out, "No browser is signed in. Print a sign-in link: urbo person link NAME")
 				return nil
 			}
 			var rows []table.Row
 			for _, s := range all {
-				rows = append(rows, table.Row{s.ID, maybeClock(s.Created), maybeClock(s.Used), s.From, s.Browser})
+				rows = append(rows, table.Row{s.ID, s.Person, maybeClock(s.Created), maybeClock(s.Used), s.From, s.Browser})
 			}
-			a.table(table.Row{"SESSION", "SIGNED IN", "USED", "FROM", "BROWSER"}, rows)
+			a.table(table.Row{"SESSION", "PERSON", "SIGNED IN", "USED", "FROM", "BROWSER"}, rows)
 			return nil
 		}}
 }

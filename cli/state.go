@@ -158,7 +158,7 @@ like +3 or -2 is so many steps.`,
 			}
 			r := wire.SetRequest{Dry: dry}
 			for i := 1; i < len(argv); i += 2 {
-				value := strings.Replace(argv[i+1], minus, "-", 1)
+				value := given(argv[i+1])
 				r.Wants = append(r.Wants, control.Want{Control: argv[i], Value: value})
 			}
 			var got wire.SetAnswer
@@ -186,23 +186,42 @@ like +3 or -2 is so many steps.`,
 	return c
 }
 
-// minus stands for the - of a value like -2, which would be taken for a flag.
-const minus = "\u2212"
+// minus stands before the - of a value like -2, which would be taken for a flag. No text has it otherwise.
+const minus = "\x00"
 
-var negative = regexp.MustCompile(`^-\d+$`)
+var (
+	negative = regexp.MustCompile(`^-\d+([.,]\d+)?$`)
+	// takesNumbers are the commands whose arguments are values; of device, it is "control also".
+	takesNumbers = []string{"set", "tell", "measure", "device"}
+)
 
-// withMinus lets negative numbers of urbo set through, which no flag is.
+// withMinus lets negative numbers of urbo set, tell and measure through, which no flag is.
 func withMinus(argv []string) []string {
-	out := make([]string, len(argv))
-	set := false
-	for i, v := range argv {
-		set = set || v == "set" || v == "measure"
-		if out[i] = v; set && negative.MatchString(v) {
-			out[i] = minus + v[1:]
+	out := slices.Clone(argv)
+	first := slices.IndexFunc(argv, func(v string) bool { return !strings.HasPrefix(v, "-") })
+	for first >= 0 && first > 0 && slices.Contains([]string{"--server", "--token-file", "--ca", "--output"}, argv[first-1]) {
+		next := slices.IndexFunc(argv[first+1:], func(v string) bool { return !strings.HasPrefix(v, "-") })
+		if next < 0 {
+			return out
+		}
+		first += 1 + next
+	}
+	if first < 0 || !slices.Contains(takesNumbers, argv[first]) {
+		return out
+	}
+	if argv[first] == "device" && !slices.Contains(argv, "also") {
+		return out
+	}
+	for i := first + 1; i < len(out) && out[i] != "--"; i++ {
+		if negative.MatchString(out[i]) {
+			out[i] = minus + out[i]
 		}
 	}
 	return out
 }
+
+// given is a value as it was typed.
+func given(value string) string { return strings.TrimPrefix(value, minus) }
 
 // printAnswer says what is pressed or was, and what would help.
 func (a *app) printAnswer(slug string, got wire.SetAnswer, dry bool) {
@@ -289,7 +308,7 @@ func (a *app) tell() *cobra.Command {
 		RunE: func(c *cobra.Command, argv []string) error {
 			var states []wire.ControlState
 			if err := a.call(c.Context(), http.MethodPost, devicePath(argv[0])+"/tell",
-				wire.TellRequest{Control: argv[1], Value: argv[2]}, &states); err != nil {
+				wire.TellRequest{Control: argv[1], Value: given(argv[2])}, &states); err != nil {
 				return err
 			}
 			if a.output == "json" {
@@ -312,9 +331,9 @@ func (a *app) measure() *cobra.Command {
 			if len(argv) == 0 {
 				return a.measurements(c)
 			}
-			value, err := strconv.ParseFloat(strings.Replace(argv[1], minus, "-", 1), 64)
+			value, err := strconv.ParseFloat(given(argv[1]), 64)
 			if err != nil {
-				return usageError{fmt.Errorf("%.40q is no number", argv[1])}
+				return usageError{fmt.Errorf("%.40q is no number", given(argv[1]))}
 			}
 			place, name, two := strings.Cut(argv[0], "/")
 			path := "/measurements/" + url.PathEscape(place)

@@ -16,25 +16,11 @@ func (a *app) token() *cobra.Command {
 		a.tokenLink(), a.tokenList(), a.tokenAdd(), a.tokenRemove())
 }
 
+// tokenLink is urbo person link for the owner.
 func (a *app) tokenLink() *cobra.Command {
-	return &cobra.Command{Use: "link", Short: "Print a sign-in link for a browser", Args: args(0, 0, "none"),
+	return &cobra.Command{Use: "link", Short: "Print a sign-in link for the owner's browser", Args: args(0, 0, "none"),
 		Example: "  urbo token link",
-		RunE: func(c *cobra.Command, _ []string) error {
-			cl, err := a.client()
-			if err != nil {
-				return err
-			}
-			var t wire.Ticket
-			if err := cl.do(c.Context(), http.MethodPost, "/tickets", nil, &t); err != nil {
-				return err
-			}
-			if a.output == "json" {
-				return a.json(t)
-			}
-			fmt.Fprintln(a.Out, t.Link)
-			fmt.Fprintf(a.Err, "Works once, until %s.\n", clock(t.Expires))
-			return nil
-		}}
+		RunE:    func(c *cobra.Command, _ []string) error { return a.printLink(c, "", false) }}
 }
 
 func (a *app) tokenList() *cobra.Command {
@@ -62,9 +48,13 @@ func (a *app) tokenList() *cobra.Command {
 				if t.Used != nil {
 					used = clock(*t.Used)
 				}
-				rows = append(rows, table.Row{t.Name, t.Scope, clock(t.Created), used})
+				where := whereText(t.Where)
+				if t.Scope == "station" {
+					where = ""
+				}
+				rows = append(rows, table.Row{t.Name, t.Scope, where, clock(t.Created), used})
 			}
-			a.table(table.Row{"TOKEN", "SCOPE", "MADE", "USED"}, rows)
+			a.table(table.Row{"TOKEN", "MAY", "WHERE", "MADE", "USED"}, rows)
 			return nil
 		}}
 }
@@ -72,13 +62,16 @@ func (a *app) tokenList() *cobra.Command {
 func (a *app) tokenAdd() *cobra.Command {
 	var n wire.NewToken
 	c := &cobra.Command{Use: "add NAME", Short: "Make a token for a program; it is shown once",
-		Args: args(1, 1, "a NAME for the token"), Example: "  urbo token add \"wall tablet\" --scope press",
+		Args: args(1, 1, "a NAME for the token"), Example: "  urbo token add \"wall tablet\" --scope press\n  urbo token add \"door screen\" --right see --room Dome",
 		RunE: func(c *cobra.Command, argv []string) error {
 			cl, err := a.client()
 			if err != nil {
 				return err
 			}
 			n.Name = argv[0]
+			if len(n.Rights) > 0 && !c.Flags().Changed("scope") {
+				n.Scope = ""
+			}
 			var t wire.Token
 			if err := cl.do(c.Context(), http.MethodPost, "/tokens", n, &t); err != nil {
 				return err
@@ -91,7 +84,10 @@ func (a *app) tokenAdd() *cobra.Command {
 			return nil
 		}}
 	c.Flags().StringVar(&n.Scope, "scope", "press",
-		"owner (everything), press (press and watch), watch (look only), station (hardware)")
+		"rights in a word: owner (everything), press (see, use, tell), watch (see), station (hardware)")
+	c.Flags().StringSliceVar(&n.Rights, "right", nil,
+		"or rights by their names: see, use, tell, arrange, teach, keep; may be given several times")
+	whereFlags(c, &n.Where)
 	return c
 }
 

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"time"
 
 	"urbo/wire"
@@ -296,18 +297,14 @@ func (g *guide) fact(device, name string) (string, error) {
 
 // journal shows the last lines of the journal.
 func (g *guide) journal() {
-	var entries []wire.Entry
-	if err := g.client.do(g.ctx, http.MethodGet, "/journal?limit=4", nil, &entries); err != nil {
+	var page wire.JournalPage
+	if err := g.client.do(g.ctx, http.MethodGet, "/journal?limit=4", nil, &page); err != nil {
 		g.say("the journal cannot be read: %v", err)
 		g.wrong++
 		return
 	}
 	g.say("\nThe journal knows who asked:")
-	for i := len(entries) - 1; i >= 0; i-- {
-		e := entries[i]
-		if e.By != "" {
-			e.Text += " · asked by " + e.By
-		}
-		g.say("   %s  %s", clock(e.At), e.Text)
+	for _, e := range slices.Backward(page.Entries) {
+		g.say("   %s  %s", clock(e.At), entryText(e))
 	}
 }

@@ -178,9 +178,9 @@ func TestSheets_OfOnesOwnAreReadFromTheDataDirectory(t *testing.T) {
 	require.NotEmpty(t, captures[0].Readings)
 	assert.Equal(t, "clicker", captures[0].Readings[0].Sheet)
 	assert.Equal(t, "101100100110000101", captures[0].Readings[0].Fields["bits"])
-	var entries []wire.Entry
-	require.Equal(t, 200, r.http(token, "GET", "/api/journal", nil, &entries))
-	assert.Contains(t, fmt.Sprint(entries), "broken.yaml", "the journal says which sheet was left out, and why")
+	var page wire.JournalPage
+	require.Equal(t, 200, r.http(token, "GET", "/api/journal", nil, &page))
+	assert.Contains(t, fmt.Sprint(page), "broken.yaml", "the journal says which sheet was left out, and why")
 
 	env := []string{"URBO_DATA=" + data}
 	res = run(t, "", env, "sheet", "list")

@@ -66,9 +66,9 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 				c.Readings[0].Repeats >= 8
 		})
 	}, patience, tick, "a held key goes on")
-	var entries []wire.Entry
-	require.Equal(t, 200, r.http(token, "GET", "/api/journal", nil, &entries))
-	assert.Equal(t, 1, strings.Count(fmt.Sprint(entries), "Pressed boardwalk/brighter"), "and is one press")
+	var page wire.JournalPage
+	require.Equal(t, 200, r.http(token, "GET", "/api/journal", nil, &page))
+	assert.Equal(t, 1, strings.Count(fmt.Sprint(page), "Pressed boardwalk/brighter"), "and is one press")
 
 	b.click("Arrange")
 	b.click("power")

@@ -102,9 +102,9 @@ func (g *garden) fact(name string) string {
 // heard counts the captures of the amplifier's handset.
 func (g *garden) heard() (n int) {
 	g.t.Helper()
-	var entries []wire.Entry
-	g.ok(&entries, "journal", "--kind", "heard", "--device", "amp")
-	return len(entries)
+	var page wire.JournalPage
+	g.ok(&page, "journal", "--kind", "heard", "--device", "amp")
+	return len(page.Entries)
 }
 
 func newGarden(t *testing.T, args ...string) *garden {
@@ -165,9 +165,9 @@ func TestOutpost_KeepsWhatItHeardWhileTheHouseWasAway(t *testing.T) {
 	g.running = startAt(t, data, at, "serve")
 	g.is(true)
 	require.Eventually(t, func() bool { return g.heard() == 1 }, patience, tick)
-	var entries []wire.Entry
-	g.ok(&entries, "journal", "--kind", "heard")
-	assert.WithinDuration(t, began, entries[0].At, 1500*time.Millisecond, "with its own time")
+	var page wire.JournalPage
+	g.ok(&page, "journal", "--kind", "heard")
+	assert.WithinDuration(t, began, page.Entries[0].At, 1500*time.Millisecond, "with its own time")
 }
 
 // TestOutpost_MeetsTheHouseAtABroker is the same over MQTT, with passwords and TLS.

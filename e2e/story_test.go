@@ -71,7 +71,7 @@ func TestConsole_FromAHandsetsPressToAReplay(t *testing.T) {
 	b.fact("projector", "power", "off")
 	b.visit(r, "/house/journal")
 	b.see("Learned projector/off as nec-wide")
-	b.see("Pressed projector/off · asked by console")
+	b.see("Pressed projector/off · asked by owner")
 }
 
 // handsetKey presses a key of the handset on the stage, which stands below the lesson.
@@ -88,7 +88,7 @@ func TestConsole_NeedsASignInAndALinkWorksOnce(t *testing.T) {
 	b := open(t, r, 1280, 800)
 	b.visit(r, "/house/about")
 	b.click("Sign out")
-	b.see("urbo token link")
+	b.see("urbo person link")
 	b.visit(r, "/devices")
 	b.see("Sign in")
 	b.visit(r, strings.TrimPrefix(r.link, r.url))
@@ -132,17 +132,17 @@ func TestPress_TheSameFromConsoleCommandLineAndHTTP(t *testing.T) {
 	b.see("power: sent")
 	r.becomes(token, "boardwalk", "power", "on")
 
-	var entries []wire.Entry
-	require.Equal(t, 200, r.http(token, "GET", "/api/journal", nil, &entries))
+	var page wire.JournalPage
+	require.Equal(t, 200, r.http(token, "GET", "/api/journal", nil, &page))
 	var by []string
-	for _, e := range entries {
+	for _, e := range page.Entries {
 		if e.Kind == "press" {
 			by = append(by, e.By)
 		}
 	}
 	require.Len(t, by, 3)
-	assert.Equal(t, "console", by[0])
-	assert.Contains(t, by[1], "command line")
+	assert.Equal(t, "owner", by[0])
+	assert.NotEmpty(t, by[1])
 	assert.Equal(t, "token tests", by[2])
 }
 
@@ -352,7 +352,7 @@ func TestCommandLine_DevicesTokensAndErrors(t *testing.T) {
 	assert.Zero(t, run(t, "", env, "device", "list").code)
 	res = run(t, "", env, "press", "boardwalk/power")
 	assert.Equal(t, 1, res.code)
-	assert.Contains(t, res.err, `needs the scope "press"`)
+	assert.Contains(t, res.err, `needs the right to use`)
 	assert.Contains(t, r.ok(nil, "token", "list"), "wall")
 	r.ok(nil, "token", "remove", "wall")
 	assert.Equal(t, 1, run(t, "", env, "device", "list").code)

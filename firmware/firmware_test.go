@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/service"
@@ -272,8 +273,10 @@ func TestFirmware_LearnsAndSendsAKey(t *testing.T) {
 				return nil
 			})
 			require.NoError(t, err)
+			through, err := h.Stations.Place("board/" + c.out)
+			require.NoError(t, err)
 			r, err := h.Transmit.Press(t.Context(),
-				transmit.Order{Device: d, Key: d.Keys[0], Transmitter: "board/" + c.out})
+				transmit.Order{Device: d, Key: d.Keys[0], Transmitter: through})
 			require.NoError(t, err)
 			require.Equal(t, happening.Sent, r.Outcome, r.Reason)
 
@@ -340,7 +343,7 @@ func open(t *testing.T, port string) house {
 		running.Wait()
 		require.NoError(t, h.Close())
 	})
-	_, _, err = h.AddStation(t.Context(), "board", station.Origin{Over: station.Serial, Address: port}, "", "test")
+	_, _, err = h.AddStation(t.Context(), "board", station.Origin{Over: station.Serial, Address: port}, "", grant.Named("test"))
 	require.NoError(t, err)
 	await(t, events, func(happening.StationHere) bool { return true })
 	return house{h, events}

@@ -11,6 +11,7 @@ import (
 	"syscall"
 	"time"
 
+	"urbo/core/grant"
 	"urbo/service"
 	"urbo/stage"
 	"urbo/station"
@@ -49,11 +50,11 @@ func NewDome(s *stage.Stage) (*Dome, error) {
 // Begin plugs the board in, starts the other machine, and waits until its station is here. ended takes it all away.
 func (d *Dome) Begin(ctx context.Context, house *service.House, at Address) (ended func(), err error) {
 	if s, known := house.Stations.State("dome"); known { // of a demo before this one, which kept its data
-		if err := house.RemoveStation(ctx, s.Name, "demo"); err != nil {
+		if err := house.RemoveStation(ctx, s.Name, grant.Named("demo")); err != nil {
 			return nil, err
 		}
 	}
-	_, token, err := house.AddStation(ctx, "dome", station.Origin{Over: station.WebSocket}, "Dome", "demo")
+	_, token, err := house.AddStation(ctx, "dome", station.Origin{Over: station.WebSocket}, "Dome", grant.Named("demo"))
 	if err != nil {
 		return nil, err
 	}

@@ -5,6 +5,7 @@ import (
 	"log/slog"
 	"time"
 
+	"urbo/core/grant"
 	"urbo/service"
 	"urbo/stage"
 )
@@ -40,7 +41,7 @@ func Settle(ctx context.Context, house *service.House, s *stage.Stage, tour bool
 			if st.Control != t[1] || st.Source != "" {
 				continue
 			}
-			if _, err := house.Beliefs.Tell(t[0], t[1], t[2], "demo"); err != nil {
+			if _, err := house.Beliefs.Tell(t[0], t[1], t[2], grant.Named("demo")); err != nil {
 				return err
 			}
 		}
@@ -54,7 +55,7 @@ func meters(ctx context.Context, house *service.House, s *stage.Stage, changed <
 	defer tick.Stop()
 	for {
 		for _, m := range s.Meters() {
-			if _, err := house.Measure.Put(m.Name, m.Value, m.Unit, "demo"); err != nil {
+			if _, err := house.Measure.Put(m.Name, m.Value, m.Unit, grant.Named("demo")); err != nil {
 				slog.Warn("a meter of the demo", "error", err)
 			}
 		}

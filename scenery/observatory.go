@@ -13,6 +13,7 @@ import (
 
 	"urbo/core/control"
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/line"
 	"urbo/core/pack"
 	"urbo/core/pairing"
@@ -85,7 +86,7 @@ func Furnish(ctx context.Context, l *library.Library, learned bool) error {
 	if err != nil {
 		return err
 	}
-	note := library.Note{By: "demo"}
+	note := library.Note{By: grant.Named("demo")}
 	if _, err := l.Import(ctx, sets, library.Skip, note); err != nil {
 		return err
 	}

@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -14,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/line"
 	"urbo/service"
 	"urbo/service/access"
@@ -33,11 +35,11 @@ func furnished(t *testing.T) (saved []byte, token string) {
 	require.NoError(t, os.Mkdir(filepath.Join(dir, library.SheetDir), 0o700))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, library.SheetDir, "lamp.yaml"), []byte(ownSheet), 0o600))
 	h := run(t, dir)
-	note := library.Note{By: "test"}
+	note := library.Note{By: grant.Named("test")}
 	_, err := h.Library.Add(t.Context(), device.Device{Slug: "lamp", Name: "Lamp", Kind: "light", Keys: []device.Key{
 		{Name: "on", Codes: []device.Code{{Sheet: "lamp", Fields: line.Fields{"id": line.Number(7)}}}}}}, note)
 	require.NoError(t, err)
-	_, secret, err := h.Access.AddToken(t.Context(), "wall", access.Watch, "test")
+	_, secret, err := h.Access.AddToken(t.Context(), newToken("wall", "Watch"), grant.Named("test"))
 	require.NoError(t, err)
 	var out bytes.Buffer
 	require.NoError(t, h.Backup(t.Context(), &out))
@@ -53,11 +55,11 @@ func TestReplace_TakesOneBackupAtATime(t *testing.T) {
 	other := run(t, dir) // a house of its own, which the backup replaces
 	_, err := other.Library.Add(t.Context(), device.Device{Slug: "fan", Name: "Fan", Kind: "fan"}, library.Note{})
 	require.NoError(t, err)
-	made, err := other.Replace(bytes.NewReader(saved), "test")
+	made, err := other.Replace(bytes.NewReader(saved), grant.Named("test"))
 	require.NoError(t, err)
 	assert.WithinDuration(t, time.Now(), made.Made, time.Minute)
 	<-other.Replaced()
-	_, err = other.Replace(bytes.NewReader(saved), "test")
+	_, err = other.Replace(bytes.NewReader(saved), grant.Named("test"))
 	assert.ErrorIs(t, err, service.ErrReplacing, "one at a time")
 	assert.ErrorIs(t, service.Restore(t.Context(), dir, other.Staged()), service.ErrLocked, "it still runs")
 }
@@ -83,7 +85,7 @@ func TestRestore_PutsEverythingInPlaceAndKeepsWhatWasThere(t *testing.T) {
 	assert.ErrorIs(t, err, library.ErrUnknownDevice)
 	who, err := back.Access.Token(t.Context(), secret, "")
 	require.NoError(t, err)
-	assert.Equal(t, access.Watch, who.Scope)
+	assert.Equal(t, []grant.Right{grant.See}, who.Grant.Rights)
 	assert.FileExists(t, filepath.Join(dir, store.File+".before-restore"))
 	left, err := filepath.Glob(filepath.Join(dir, ".restore-*"))
 	require.NoError(t, err)
@@ -164,4 +166,11 @@ func rewrite(t *testing.T, saved []byte, change func(name string, data []byte) (
 	require.NoError(t, to.Close())
 	require.NoError(t, zip.Close())
 	return out.Bytes()
+}
+
+// newToken is a token with the rights of a word, for the whole house.
+func newToken(name, word string) access.NewToken {
+	rights, _ := grant.ParseRights([]string{strings.ToLower(word)})
+	return access.NewToken{Name: name, Station: word == "Station" || word == "station", Rights: rights,
+		Where: grant.Everywhere}
 }

@@ -14,9 +14,11 @@ import (
 	"go.uber.org/goleak"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/service"
+	"urbo/service/journal"
 	"urbo/service/library"
 	"urbo/service/transmit"
 	"urbo/station"
@@ -276,7 +278,7 @@ func order(t testing.TB, h *service.House, ref device.Ref) transmit.Order {
 	t.Helper()
 	d, k, err := h.Library.Key(ref)
 	require.NoError(t, err)
-	return transmit.Order{Device: d, Key: k, Transmitter: d.Transmitter, By: "test"}
+	return transmit.Order{Device: d, Key: k, Transmitter: d.Transmitter, By: grant.Named("test")}
 }
 
 func press(t testing.TB, h *service.House, ref device.Ref) happening.Receipt {
@@ -304,7 +306,8 @@ func captures(t *testing.T, h *service.House) []happening.Capture {
 // told are the entries of the journal, the newest first.
 func told(t *testing.T, h *service.House) (texts []string) {
 	t.Helper()
-	entries, err := h.Journal.Entries(t.Context(), "", 100)
+	page, err := h.Journal.Find(t.Context(), journal.Query{Limit: 100})
+	entries := page.Entries
 	require.NoError(t, err)
 	for _, e := range entries {
 		l, _ := e.What.Tell()
@@ -316,4 +319,12 @@ func told(t *testing.T, h *service.House) (texts []string) {
 func eventually(t *testing.T, f func() bool, what string) {
 	t.Helper()
 	require.Eventually(t, f, 10*time.Second, 2*time.Millisecond, what)
+}
+
+// place is the transmitter of a name.
+func place(t testing.TB, h *service.House, name string) device.Place {
+	t.Helper()
+	p, err := h.Stations.Place(name)
+	require.NoError(t, err)
+	return p
 }

@@ -15,9 +15,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/lesson"
 	"urbo/core/pack"
 	"urbo/service"
+	"urbo/service/journal"
 	"urbo/service/lessons"
 	"urbo/service/library"
 	"urbo/service/sitting"
@@ -94,7 +96,7 @@ func (c *crowd) something(n, i int, r *rand.Rand) {
 	if r.IntN(2) == 0 {
 		time.AfterFunc(time.Duration(r.IntN(3000))*time.Microsecond, cancel)
 	}
-	l, note := c.house.Library, library.Note{By: fmt.Sprint("person ", n)}
+	l, note := c.house.Library, library.Note{By: grant.Named(fmt.Sprint("person ", n))}
 	switch n % 6 {
 	case 0:
 		_, err := l.ChangeBySlug(ctx, "lamp", note, func(d *device.Device) error { d.WarmUpMS++; return nil })
@@ -130,7 +132,7 @@ func (c *crowd) something(n, i int, r *rand.Rand) {
 			c.fine(err, lesson.ErrIsOver)
 		}
 	default:
-		_, err := c.house.Journal.Entries(ctx, "", 20)
+		_, err := c.house.Journal.Find(ctx, journal.Query{Limit: 20})
 		c.fine(err)
 		_, err = c.house.Workbench.Captures(ctx, "", 20)
 		c.fine(err)

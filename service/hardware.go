@@ -4,18 +4,18 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"strings"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/service/access"
-	"urbo/service/library"
+	"urbo/service/rooms"
 	"urbo/service/stations"
 	"urbo/station"
 )
 
 // AddStation makes a station known before it says hello; secret is the token of one that dials in. Errors are those of
 // stations.Add and access.AddToken.
-func (h *House) AddStation(ctx context.Context, name string, from station.Origin, room, by string) (stations.State,
+func (h *House) AddStation(ctx context.Context, name string, from station.Origin, room string, by grant.By) (stations.State,
 	string, error) {
 	secret := ""
 	switch from.Over {
@@ -27,7 +27,7 @@ func (h *House) AddStation(ctx context.Context, name string, from station.Origin
 		if err := h.Stations.CheckName(name); err != nil { // before there is a token
 			return stations.State{}, "", err
 		}
-		token, text, err := h.Access.AddToken(ctx, access.StationToken(name), access.Station, by)
+		token, text, err := h.Access.AddToken(ctx, access.NewToken{Name: access.StationToken(name), Station: true}, by)
 		if err != nil {
 			return stations.State{}, "", err
 		}
@@ -47,7 +47,8 @@ func (h *House) AddStation(ctx context.Context, name string, from station.Origin
 			if err := h.Stations.CheckName(name); err != nil {
 				return stations.State{}, "", err
 			}
-			_, text, err := h.Access.AddToken(ctx, access.StationToken(from.Address), access.Station, by)
+			_, text, err := h.Access.AddToken(ctx,
+				access.NewToken{Name: access.StationToken(from.Address), Station: true}, by)
 			if err != nil {
 				return stations.State{}, "", err
 			}
@@ -64,39 +65,44 @@ func (h *House) AddStation(ctx context.Context, name string, from station.Origin
 	return s, secret, err
 }
 
-// AlterStation changes a station's name or room. Devices that prefer one of its transmitters go on doing so.
-func (h *House) AlterStation(ctx context.Context, name string, c stations.Change, by string) (stations.State, error) {
+// AlterStation changes a station's name or room. Devices that prefer one of its transmitters go on doing so: they know it
+// by its id.
+func (h *House) AlterStation(ctx context.Context, name string, c stations.Change, by grant.By) (stations.State, error) {
 	if err := h.Stations.Alter(ctx, name, c, by); err != nil {
 		return stations.State{}, err
 	}
-	if c.Name == nil || *c.Name == name {
-		return h.Stations.Find(name)
+	if c.Name != nil {
+		name = *c.Name
 	}
-	for _, d := range h.Library.Lines("") {
-		_, err := h.Library.ChangeBySlug(ctx, d.Slug, library.Note{By: by, Quiet: true}, func(d *device.Device) error {
-			moved := func(place string) string {
-				if port, ok := strings.CutPrefix(place, name+"/"); ok {
-					return *c.Name + "/" + port
-				}
-				return place
-			}
-			d.Transmitter = moved(d.Transmitter)
-			for i, place := range d.Also {
-				d.Also[i] = moved(place)
-			}
-			return nil
-		})
-		if err != nil && !errors.Is(err, library.ErrUnknownDevice) {
-			return stations.State{}, fmt.Errorf("the station is %s now, but %s still names %s: set its transmitter: %w",
-				*c.Name, d.Slug, name, err)
+	return h.Stations.Find(name)
+}
+
+// RemoveRoom removes a room that nothing is in. Errors are those of rooms.Remove.
+func (h *House) RemoveRoom(ctx context.Context, name string, by grant.By) error {
+	return h.Rooms.Remove(ctx, name, func(id string) string {
+		if device := h.Library.InRoom(id); device != "" {
+			return device
 		}
+		return h.Stations.InRoom(id)
+	}, by)
+}
+
+// MainsFailed takes what a person says: the mains failed in a room, or in all of them (""), and are back. It tells how
+// many devices with controls that concerns. The error wraps rooms.ErrUnknown.
+func (h *House) MainsFailed(room string, by grant.By) (int, error) {
+	if room == "" {
+		return h.Beliefs.Failed(rooms.Room{}, by), nil
 	}
-	return h.Stations.Find(*c.Name)
+	in, err := h.Rooms.Find(room)
+	if err != nil {
+		return 0, err
+	}
+	return h.Beliefs.Failed(in, by), nil
 }
 
 // RemoveStation takes a station out of the house, with the token that let it in. The error wraps
 // stations.ErrUnknownStation.
-func (h *House) RemoveStation(ctx context.Context, name, by string) error {
+func (h *House) RemoveStation(ctx context.Context, name string, by grant.By) error {
 	from, err := h.Stations.Remove(ctx, name, by)
 	switch {
 	case err != nil:

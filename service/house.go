@@ -24,6 +24,7 @@ import (
 	"urbo/service/library"
 	"urbo/service/measure"
 	"urbo/service/receive"
+	"urbo/service/rooms"
 	"urbo/service/selftest"
 	"urbo/service/stations"
 	"urbo/service/stream"
@@ -60,6 +61,7 @@ type House struct {
 	Feed      *feed.Feed
 	Journal   *journal.Journal
 	Library   *library.Library
+	Rooms     *rooms.Rooms
 	Stations  *stations.Stations
 	Transmit  *transmit.Transmit
 	SelfTest  *selftest.Test
@@ -133,10 +135,16 @@ func (h *House) build(ctx context.Context, c Config) error {
 		slog.Error("line sheets of your own", "error", trouble)
 		h.say("error", "Left out of the line sheets: "+trouble.Error())
 	}
-	if h.Library, err = library.Open(ctx, s, h.Stream, h.Book, c.Now); err != nil {
+	if h.Rooms, err = rooms.Open(ctx, s, h.Stream); err != nil {
 		return err
 	}
-	h.Access = access.New(s, h.Stream, c.Now)
+	if h.Library, err = library.Open(ctx, s, h.Rooms, h.Stream, h.Book, c.Now); err != nil {
+		return err
+	}
+	h.Journal.Rooms(h.Library.RoomOf)
+	if h.Access, err = access.Open(ctx, s, h.Stream, c.Now); err != nil {
+		return err
+	}
 	echoes := transmit.NewEchoes(h.Book, c.Now)
 	h.Receive = receive.New(h.Book, h.Library, echoes, h.Stream, c.Now)
 	if c.Broker != nil {
@@ -145,7 +153,7 @@ func (h *House) build(ctx context.Context, c Config) error {
 	}
 	probe := selftest.NewProbe(h.Receive)
 	h.Stations, err = stations.Open(ctx, stations.Config{Store: s, Transports: c.Transports, Reach: c.Reach,
-		Receiver: probe, Stream: h.Stream, Now: c.Now})
+		Receiver: probe, Rooms: h.Rooms, Stream: h.Stream, Now: c.Now})
 	if err != nil {
 		return err
 	}

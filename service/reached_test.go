@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/reach"
 	"urbo/service"
@@ -134,7 +135,7 @@ func three(t *testing.T, act func(t *testing.T, h *service.House, here, there *b
 		there.name, attic.name = "outside", "attic"
 		h, stop := start(t, t.TempDir(), nil, here, there, attic)
 		for name, room := range map[string]string{"lecture": "Lecture", "outside": "Outside"} {
-			require.NoError(t, h.Stations.Alter(t.Context(), name, stations.Change{Room: &room}, "test"))
+			require.NoError(t, h.Stations.Alter(t.Context(), name, stations.Change{Room: &room}, grant.Named("test")))
 		}
 		act(t, h, here, there)
 		stop()
@@ -144,7 +145,7 @@ func three(t *testing.T, act func(t *testing.T, h *service.House, here, there *b
 func TestTransmit_SeveralTransmittersForOneDevice(t *testing.T) {
 	three(t, func(t *testing.T, h *service.House, here, there *board) {
 		d := heater(t, h)
-		d.Transmitter, d.Also = "lecture/ir-out", []string{"outside/ir-out"}
+		d.Transmitter, d.Also = place(t, h, "lecture/ir-out"), []device.Place{place(t, h, "outside/ir-out")}
 		ask := func() happening.Receipt {
 			r, err := h.Transmit.Press(t.Context(), transmit.Order{Device: d, Key: d.Keys[0]})
 			require.NoError(t, err)
@@ -173,7 +174,7 @@ func TestTransmitter_IsTheOneThatATestSawReachingTheRoom(t *testing.T) {
 		require.NoError(t, here.Close()) // a transmitter in the room itself would be the first choice
 		synctest.Wait()
 		dome := "Dome"
-		require.NoError(t, h.Stations.Alter(t.Context(), "lecture", stations.Change{Room: &dome}, "test"))
+		require.NoError(t, h.Stations.Alter(t.Context(), "lecture", stations.Change{Room: &dome}, grant.Named("test")))
 		d := heater(t, h)
 		for _, nearest := range []string{"attic", "outside", "attic"} {
 			for _, name := range []string{"attic", "outside"} {
@@ -199,25 +200,25 @@ func TestStations_ACorrectedTransmitterIsTrue(t *testing.T) {
 			onstage.NewFaulty(s, "board", onstage.Inexact), onstage.New(s, "sound")}}
 		h, stop := startWith(t, c)
 		synctest.Wait()
-		m, err := h.SelfTest.Run(t.Context(), "", "test")
+		m, err := h.SelfTest.Run(t.Context(), "", grant.Named("test"))
 		require.NoError(t, err)
 		found := m.Corrections()
 		assert.NotContains(t, found, "sound/ir-out")
 		ir := found["board/ir-out"]
 		assert.InDelta(t, 1.04, ir.Unit, 0.01, "%+v", found)
 		assert.InDelta(t, 120, ir.Stretch, 40)
-		require.NoError(t, h.Stations.Correct(t.Context(), "board", "ir-out", ir.Correction, "test"))
+		require.NoError(t, h.Stations.Correct(t.Context(), "board", "ir-out", ir.Correction, grant.Named("test")))
 		stop()
 
 		h, stop = startWith(t, c) // it is kept
 		defer stop()
 		synctest.Wait()
-		m, err = h.SelfTest.Run(t.Context(), "", "test")
+		m, err = h.SelfTest.Run(t.Context(), "", grant.Named("test"))
 		require.NoError(t, err)
 		assert.NotContains(t, m.Corrections(), "board/ir-out")
-		require.ErrorIs(t, h.Stations.Correct(t.Context(), "board", "ir-out", reach.Correction{Unit: 9}, ""),
+		require.ErrorIs(t, h.Stations.Correct(t.Context(), "board", "ir-out", reach.Correction{Unit: 9}, grant.By{}),
 			stations.ErrSetting)
-		require.ErrorIs(t, h.Stations.Correct(t.Context(), "board", "ir-in", ir.Correction, ""),
+		require.ErrorIs(t, h.Stations.Correct(t.Context(), "board", "ir-in", ir.Correction, grant.By{}),
 			stations.ErrUnknownTransmitter)
 	})
 }

@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"urbo/core/fault"
+	"urbo/core/grant"
 	"urbo/service/backup"
 )
 
@@ -23,7 +24,7 @@ func (h *House) Backup(ctx context.Context, out io.Writer) error {
 
 // Replace checks a backup and says that it is to take this house's place: whoever runs the house ends it (Replaced),
 // puts the backup there (Restore), and opens the house that is in it. Errors wrap backup.ErrBackup or ErrReplacing.
-func (h *House) Replace(in io.Reader, by string) (backup.Manifest, error) {
+func (h *House) Replace(in io.Reader, by grant.By) (backup.Manifest, error) {
 	s, err := backup.Stage(in, h.dir)
 	if err != nil {
 		return backup.Manifest{}, err
@@ -34,7 +35,7 @@ func (h *House) Replace(in io.Reader, by string) (backup.Manifest, error) {
 		return backup.Manifest{}, errors.Join(ErrReplacing, s.Drop())
 	}
 	h.staged = s
-	h.say("", "A backup of "+s.Made.Local().Format(time.DateTime)+" takes the place of this house, asked by "+by)
+	h.say("", "A backup of "+s.Made.Local().Format(time.DateTime)+" takes the place of this house, asked by "+by.String())
 	close(h.replaced)
 	return s.Manifest, nil
 }

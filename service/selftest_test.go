@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/grant"
 	"urbo/core/reach"
 	"urbo/service"
 	"urbo/stage"
@@ -35,7 +36,7 @@ func TestSelfTest_TellsTheFaultsApart(t *testing.T) {
 						onstage.NewRadio(s, "dome", 433_420_000)}})
 				defer stop()
 				synctest.Wait()
-				m, err := h.SelfTest.Run(t.Context(), "board", "test")
+				m, err := h.SelfTest.Run(t.Context(), "board", grant.Named("test"))
 				require.NoError(t, err)
 				v := m.Verdicts()
 				require.Len(t, v, 2, "only the transmitters of this station")
@@ -43,7 +44,7 @@ func TestSelfTest_TellsTheFaultsApart(t *testing.T) {
 					require.NoError(t, s.Press("projector", "on", 0))
 					require.NoError(t, s.Press("dew-a", "on", 0))
 					time.Sleep(2 * time.Second)
-					m, err = h.SelfTest.Run(t.Context(), "board", "test")
+					m, err = h.SelfTest.Run(t.Context(), "board", grant.Named("test"))
 					require.NoError(t, err)
 					v = m.Verdicts()
 				}

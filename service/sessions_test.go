@@ -13,6 +13,7 @@ import (
 
 	"urbo/core/audition"
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/lesson"
 	"urbo/core/line"
@@ -76,7 +77,7 @@ func TestLesson_OneAtATimeAndNothingToLearn(t *testing.T) {
 	set(t, h, blue, necCode(3))
 	_, err := h.Lessons.Start(t.Context(), lessons.New{Device: "lamp"})
 	assert.ErrorContains(t, err, "every key of lamp is learned")
-	l := startLesson(t, h, lessons.New{Keys: []string{"red"}, By: "the tablet"})
+	l := startLesson(t, h, lessons.New{Keys: []string{"red"}, By: grant.Named("the tablet")})
 	_, err = h.Lessons.Start(t.Context(), lessons.New{Device: "lamp", Keys: []string{"red"}})
 	require.ErrorIs(t, err, sitting.ErrRunning)
 	assert.ErrorContains(t, err, "started by the tablet: finish or pause it first")

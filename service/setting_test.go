@@ -13,12 +13,14 @@ import (
 
 	"urbo/core/control"
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/service"
 	"urbo/service/belief"
 	"urbo/service/lessons"
 	"urbo/service/library"
+	"urbo/service/rooms"
 	"urbo/service/stations"
 	"urbo/service/transmit"
 	"urbo/stage"
@@ -134,7 +136,7 @@ func onStage(t *testing.T, dir string, act func(t *testing.T, h *service.House, 
 // wish sets controls, CONTROL VALUE after another.
 func wish(t *testing.T, h *service.House, slug string, words ...string) belief.Result {
 	t.Helper()
-	a := belief.Ask{Device: slug, Asked: true, By: "test"}
+	a := belief.Ask{Device: slug, Asked: true, By: grant.Named("test")}
 	for i := 0; i < len(words); i += 2 {
 		a.Wants = append(a.Wants, control.Want{Control: words[i], Value: words[i+1]})
 	}
@@ -147,7 +149,7 @@ func wish(t *testing.T, h *service.House, slug string, words ...string) belief.R
 func tellTrue(t *testing.T, h *service.House, slug string, words ...string) {
 	t.Helper()
 	for i := 0; i < len(words); i += 2 {
-		_, err := h.Beliefs.Tell(slug, words[i], words[i+1], "test")
+		_, err := h.Beliefs.Tell(slug, words[i], words[i+1], grant.Named("test"))
 		require.NoError(t, err)
 	}
 }
@@ -321,7 +323,7 @@ func TestBelief_ASensorCorrectsAndTheJournalSaysSo(t *testing.T) {
 		require.NoError(t, err)
 		tellTrue(t, h, "boardwalk", "power", "on")
 		measure := func(w float64) {
-			_, err := h.Measure.Put("boardwalk/power", w, "W", "test")
+			_, err := h.Measure.Put("boardwalk/power", w, "W", grant.Named("test"))
 			require.NoError(t, err)
 			time.Sleep(500 * time.Millisecond)
 		}
@@ -463,17 +465,17 @@ func TestBelief_AMainsFailureLeavesDevicesAsTheirFormsSay(t *testing.T) {
 		})
 		require.NoError(t, err)
 		for _, slug := range []string{"boardwalk", "amplifier"} {
-			_, err := h.Beliefs.Tell(slug, "power", "on", "test")
+			_, err := h.Beliefs.Tell(slug, "power", "on", grant.Named("test"))
 			require.NoError(t, err)
 		}
-		n, err := h.Beliefs.Failed("outside", "test")
+		n, err := h.MainsFailed("OUTSIDE", grant.Named("test"))
 		require.NoError(t, err)
 		assert.Equal(t, 1, n, "in one room")
 		assert.Equal(t, "off", believed(t, h, "boardwalk", "power").Value)
 		assert.Equal(t, "on", believed(t, h, "amplifier", "power").Value)
-		_, err = h.Beliefs.Failed("Cellar", "test")
-		require.ErrorIs(t, err, device.ErrName)
-		n, err = h.Beliefs.Failed("", "test")
+		_, err = h.MainsFailed("Cellar", grant.Named("test"))
+		require.ErrorIs(t, err, rooms.ErrUnknown)
+		n, err = h.MainsFailed("", grant.Named("test"))
 		require.NoError(t, err)
 		assert.Greater(t, n, 1)
 		assert.Empty(t, believed(t, h, "amplifier", "power").Value, "its form does not say")
@@ -492,7 +494,7 @@ func TestBelief_FramesReachEveryDeviceInTheRoomThatObeysThem(t *testing.T) {
 			require.NoError(t, err)
 		}
 		room := "Lecture room"
-		err := h.Stations.Alter(t.Context(), "lecture", stations.Change{Room: &room}, "test")
+		err := h.Stations.Alter(t.Context(), "lecture", stations.Change{Room: &room}, grant.Named("test"))
 		require.NoError(t, err)
 		heater("One", room)
 		heater("Two", room)

@@ -17,6 +17,7 @@ import (
 	"urbo/core/line"
 	"urbo/core/signal"
 	"urbo/service"
+	"urbo/service/journal"
 	"urbo/service/library"
 	"urbo/service/stations"
 	"urbo/service/transmit"
@@ -60,12 +61,13 @@ func TestTransmit_FailureIsReportedAndNothingIsRepeated(t *testing.T) {
 	assert.Equal(t, happening.Failed, r.Outcome)
 	assert.Equal(t, "the lamp's wire is off", r.Reason)
 	assert.Len(t, b.sent(), 1, "the other presses are not tried")
-	entries, err := h.Journal.Entries(t.Context(), "", 10)
+	page, err := h.Journal.Find(t.Context(), journal.Query{Limit: 10})
+	entries := page.Entries
 	require.NoError(t, err)
 	i := slices.IndexFunc(entries, func(e happening.Happening) bool { return e.ID == r.ID })
 	require.GreaterOrEqual(t, i, 0)
 	l, _ := entries[i].What.Tell()
-	assert.Equal(t, []string{"failed", "test"}, []string{l.Outcome, entries[i].By})
+	assert.Equal(t, []string{"failed", "test"}, []string{l.Outcome, entries[i].By.Name})
 }
 
 func TestTransmit_APressGivenUpWhileItWaitsSendsNothing(t *testing.T) {
@@ -108,7 +110,7 @@ func TestTransmit_RefusesWhatNoTransmitterCanSendAndTheJournalSaysSo(t *testing.
 		assert.ErrorContains(t, err, c.says)
 		assert.Contains(t, told(t, h)[0], "Did not press lamp/blue")
 	}
-	change(t, h, func(d *device.Device) error { d.Transmitter = "lecture/radio-out"; return nil })
+	change(t, h, func(d *device.Device) error { d.Transmitter = place(t, h, "lecture/radio-out"); return nil })
 	_, err := h.Transmit.Start(order(t, h, power))
 	assert.ErrorContains(t, err, "lecture/radio-out sends radio")
 }

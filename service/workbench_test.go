@@ -11,6 +11,7 @@ import (
 
 	"urbo/core/bench"
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/recording"
@@ -47,7 +48,7 @@ func TestWorkbench_ARecordingBecomesCaptures(t *testing.T) {
 	h := run(t, t.TempDir(), b)
 	lamp(t, h)
 	text := spare("10110010011000") + spare("10110010011000") + burstText(t, necCode(77))
-	found, err := h.Workbench.Import(t.Context(), `C:\drawer\`+"keys\x00.txt", strings.NewReader(text), recording.Options{}, "test")
+	found, err := h.Workbench.Import(t.Context(), `C:\drawer\`+"keys\x00.txt", strings.NewReader(text), recording.Options{}, grant.Named("test"))
 	require.NoError(t, err)
 	assert.Equal(t, 3, found.Gathered.Presses)
 	require.Len(t, found.Captures, 2)
@@ -75,25 +76,25 @@ func TestWorkbench_ARecordingBecomesCaptures(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, bench.Verdict("different"), c.Verdict)
 
-	r, err := h.Workbench.Send(t.Context(), unknown.ID, "test")
+	r, err := h.Workbench.Send(t.Context(), unknown.ID, grant.Named("test"))
 	require.NoError(t, err)
 	assert.Equal(t, happening.Sent, r.Outcome)
 	assert.Equal(t, 39-8, len(b.sent()[0].Repeat)-1, "one clean frame")
 	assert.Equal(t, 3, b.sent()[0].Repeats)
 
 	to := device.Ref{Device: "lamp", Key: "spare"}
-	d, err := h.Workbench.Keep(t.Context(), unknown.ID, to, "test")
+	d, err := h.Workbench.Keep(t.Context(), unknown.ID, to, grant.Named("test"))
 	require.NoError(t, err)
 	assert.Equal(t, "spare", d.Keys[len(d.Keys)-1].Name, "a key that was not there is added")
 	again, err := h.Workbench.Import(t.Context(), "", strings.NewReader(spare("10110010011000")), recording.Options{},
-		"test")
+		grant.Named("test"))
 	require.NoError(t, err)
 	require.Len(t, again.Captures[0].Keys, 1)
 	assert.Equal(t, to, again.Captures[0].Keys[0].Ref, "it is known from now on")
 	for _, format := range recording.Exports() {
 		var file bytes.Buffer
 		require.NoError(t, h.Workbench.ExportKey(to, format, &file))
-		back, err := h.Workbench.Import(t.Context(), "x", &file, recording.Options{}, "test")
+		back, err := h.Workbench.Import(t.Context(), "x", &file, recording.Options{}, grant.Named("test"))
 		require.NoError(t, err, format)
 		assert.Len(t, back.Captures[0].Keys, 1, format)
 	}
@@ -130,7 +131,7 @@ func TestWorkbench_EverySheetsKeyIsReadAgainAsWhatItIs(t *testing.T) {
 		for _, format := range recording.Exports() {
 			var file bytes.Buffer
 			require.NoError(t, h.Workbench.ExportKey(blue, format, &file))
-			back, err := h.Workbench.Import(t.Context(), "x", &file, recording.Options{}, "test")
+			back, err := h.Workbench.Import(t.Context(), "x", &file, recording.Options{}, grant.Named("test"))
 			require.NoError(t, err)
 			require.NotEmpty(t, back.Captures[0].Readings, "%s as %s", c.Sheet, format)
 			assert.Equal(t, c.Sheet, back.Captures[0].Readings[0].Sheet, format)
@@ -140,24 +141,24 @@ func TestWorkbench_EverySheetsKeyIsReadAgainAsWhatItIs(t *testing.T) {
 
 func TestWorkbench_RefusesWhatCannotBe(t *testing.T) {
 	h := run(t, t.TempDir(), newBoard(nil))
-	_, err := h.Workbench.Import(t.Context(), "x.png", strings.NewReader("\x89PNG"), recording.Options{}, "test")
+	_, err := h.Workbench.Import(t.Context(), "x.png", strings.NewReader("\x89PNG"), recording.Options{}, grant.Named("test"))
 	require.ErrorIs(t, err, recording.ErrRecording)
 	assert.Empty(t, captures(t, h), "nothing of it is kept")
 
 	text := burstText(t, device.Code{Sheet: "roll56", Fields: line.Fields{"key": line.Number(0xA7),
 		"button": line.Number(2), "counter": line.Number(258), "handset": line.Number(0xABCD)}})
-	found, err := h.Workbench.Import(t.Context(), "roll", strings.NewReader(text), recording.Options{}, "test")
+	found, err := h.Workbench.Import(t.Context(), "roll", strings.NewReader(text), recording.Options{}, grant.Named("test"))
 	require.NoError(t, err)
 	id := found.Captures[0].ID
 	_, err = h.Workbench.Code(found.Captures[0])
 	require.ErrorContains(t, err, "obeyed once")
-	_, err = h.Workbench.Send(t.Context(), id, "test")
+	_, err = h.Workbench.Send(t.Context(), id, grant.Named("test"))
 	require.ErrorIs(t, err, line.ErrNeverReplay)
-	_, err = h.Workbench.Keep(t.Context(), id, power, "test")
+	_, err = h.Workbench.Keep(t.Context(), id, power, grant.Named("test"))
 	require.ErrorIs(t, err, line.ErrNeverReplay)
 
 	gone, cancel := context.WithCancel(t.Context())
 	cancel()
-	_, err = h.Workbench.Import(gone, "x", strings.NewReader(text), recording.Options{}, "test")
+	_, err = h.Workbench.Import(gone, "x", strings.NewReader(text), recording.Options{}, grant.Named("test"))
 	assert.Error(t, err, "whoever asked has gone")
 }

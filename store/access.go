@@ -2,7 +2,9 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"time"
+	"urbo/core/grant"
 
 	"gorm.io/gorm"
 )
@@ -15,19 +17,33 @@ type tokenRow struct {
 	CreatedMS int64  `gorm:"column:created_ms"`
 	UsedMS    *int64 `gorm:"column:used_ms"`
 	UsedFrom  string
+	Rights    string
+	Reach     string
+	MadeBy    string
 }
 
 // Token is a credential for a program. Only the hash of its secret is kept.
 type Token struct {
-	ID, Name, Scope, Hash string
-	Created               time.Time
-	Used                  *time.Time
-	From                  string // address that it was last used from
+	ID, Name, Hash string
+	Scope          string // station for one that lets a station in; the word for its rights otherwise
+	Rights         []grant.Right
+	Where          grant.Where
+	MadeBy         string // id of the person, "" where it was made on this machine
+	Created        time.Time
+	Used           *time.Time
+	From           string // address that it was last used from
 }
 
 func (row tokenRow) token() Token {
-	return Token{ID: row.ID, Name: row.Name, Scope: row.Scope, Hash: row.Hash, Created: fromMillis(row.CreatedMS),
-		Used: maybeMillis(row.UsedMS), From: row.UsedFrom}
+	t := Token{ID: row.ID, Name: row.Name, Scope: row.Scope, Hash: row.Hash, Created: fromMillis(row.CreatedMS),
+		Used: maybeMillis(row.UsedMS), From: row.UsedFrom, MadeBy: row.MadeBy}
+	if row.Rights == "" { // of before migration 0016
+		t.Rights, _ = grant.ParseRights([]string{row.Scope})
+		t.Where = grant.Everywhere
+		return t
+	}
+	t.Rights, t.Where = readRights(row.Rights), readReach(row.Reach)
+	return t
 }
 
 func maybeMillis(ms *int64) *time.Time {
@@ -48,11 +64,13 @@ type sessionRow struct {
 	ExpiresMS int64  `gorm:"column:expires_ms"`
 	UsedMS    *int64 `gorm:"column:used_ms"`
 	UsedFrom  string
+	PersonID  string
 }
 
 // SignIn is a signed-in browser. Only the hash of its cookie is kept.
 type SignIn struct {
 	Hash, ID, Name, Scope string
+	PersonID              string    // who is signed in
 	Agent                 string    // what the browser called itself
 	Created               time.Time // zero for one of before migration 0010
 	Expires               time.Time
@@ -62,7 +80,7 @@ type SignIn struct {
 
 func (row sessionRow) signIn() SignIn {
 	out := SignIn{Hash: row.Hash, ID: row.ID, Name: row.Name, Scope: row.Scope, Agent: row.Agent,
-		Expires: fromMillis(row.ExpiresMS), Used: maybeMillis(row.UsedMS), From: row.UsedFrom}
+		Expires: fromMillis(row.ExpiresMS), Used: maybeMillis(row.UsedMS), From: row.UsedFrom, PersonID: row.PersonID}
 	if row.CreatedMS > 0 {
 		out.Created = fromMillis(row.CreatedMS)
 	}
@@ -104,8 +122,17 @@ func (r Access) Token(ctx context.Context, hash string) (Token, error) {
 // AddToken keeps a token. The error wraps ErrDuplicate where its name is taken.
 func (r Access) AddToken(ctx context.Context, t Token) error {
 	return r.store.change(ctx, func(tx *gorm.DB) error {
-		return tx.Table("tokens").Create(&tokenRow{ID: t.ID, Name: t.Name, Scope: t.Scope, Hash: t.Hash,
-			CreatedMS: millis(t.Created)}).Error
+		row := tokenRow{ID: t.ID, Name: t.Name, Scope: t.Scope, Hash: t.Hash, MadeBy: t.MadeBy,
+			CreatedMS: millis(t.Created)}
+		rights, err := json.Marshal(append([]grant.Right{}, t.Rights...))
+		if err != nil {
+			return err
+		}
+		row.Rights = string(rights)
+		if row.Reach, err = WriteDocument(reachVersion, t.Where); err != nil {
+			return err
+		}
+		return tx.Table("tokens").Create(&row).Error
 	})
 }
 
@@ -165,7 +192,7 @@ func (r Access) AddSignIn(ctx context.Context, s SignIn) error {
 			return err
 		}
 		return tx.Table("sessions").Create(&sessionRow{Hash: s.Hash, ID: s.ID, Name: s.Name, Scope: s.Scope,
-			Agent: s.Agent, CreatedMS: millis(s.Created), ExpiresMS: millis(s.Expires)}).Error
+			Agent: s.Agent, PersonID: s.PersonID, CreatedMS: millis(s.Created), ExpiresMS: millis(s.Expires)}).Error
 	})
 }
 

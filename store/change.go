@@ -2,7 +2,7 @@ package store
 
 import (
 	"context"
-	"encoding/json"
+	"maps"
 	"reflect"
 	"slices"
 	"time"
@@ -64,7 +64,7 @@ func (b Batch) apply(tx *gorm.DB, c Change) error {
 	if d.ID == "" {
 		d.ID = NewID()
 	}
-	if err := b.putDevice(tx, d); err != nil {
+	if err := b.putDevice(tx, c); err != nil {
 		return err
 	}
 	if c.Before != nil && c.Before.Slug != d.Slug {
@@ -97,34 +97,59 @@ func (b Batch) putPicture(tx *gorm.DB, c Change) error {
 	return nil
 }
 
-func (b Batch) putDevice(tx *gorm.DB, d *device.Device) error {
+func (b Batch) putDevice(tx *gorm.DB, c Change) error {
+	d := c.After
 	row := deviceRow{ID: d.ID, Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model,
-		Transmitter: d.Transmitter, Picture: d.Picture,
+		Transmitter: d.Transmitter.String(), RoomID: orNull(d.RoomID), Picture: d.Picture,
 		CreatedMS: millis(b.At), ChangedMS: millis(b.At)}
-	traits, err := json.Marshal(d.Traits)
-	if err != nil {
+	var err error
+	if row.Traits, err = WriteDocument(traitsVersion, d.Traits); err != nil {
 		return err
 	}
-	row.Traits = string(traits)
 	if row.Sending, err = writeSending(d); err != nil {
 		return err
 	}
 	if row.Extra, err = writeText(d.Extra, len(d.Extra) == 0); err != nil {
 		return err
 	}
-	if d.Room != "" {
-		room := roomRow{ID: NewID(), Slug: device.Slug(d.Room), Name: d.Room}
-		if err := tx.Table("rooms").Clauses(clause.OnConflict{DoNothing: true}).Create(&room).Error; err != nil {
-			return err
-		}
-		var here roomRow
-		if err := tx.Table("rooms").Where("slug = ?", room.Slug).Take(&here).Error; err != nil {
-			return err
-		}
-		row.RoomID, d.Room = &here.ID, here.Name
+	if err := b.keepUnread(tx, c, &row); err != nil {
+		return err
 	}
 	return tx.Table("devices").Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "id"}},
 		UpdateAll: true}).Create(&row).Error
+}
+
+// traitsVersion of the document of a device's traits.
+const traitsVersion = 1
+
+// keepUnread leaves the parts of a device that cannot be read as they are. One that is given anew is set aside.
+func (b Batch) keepUnread(tx *gorm.DB, c Change, row *deviceRow) error {
+	if c.Before == nil {
+		return nil
+	}
+	was, is := c.Before, c.After
+	for part, text := range was.Unread {
+		anew, column := false, (*string)(nil)
+		switch part {
+		case device.PartTraits:
+			anew, column = !reflect.DeepEqual(was.Traits, is.Traits), &row.Traits
+		case device.PartSending:
+			anew = !slices.Equal(was.Also, is.Also) || was.Verify != is.Verify || !slices.Equal(was.Sensors, is.Sensors)
+			column = &row.Sending
+		case device.PartExtra:
+			anew, column = !reflect.DeepEqual(was.Extra, is.Extra), &row.Extra
+		}
+		if !anew {
+			*column = text
+			continue
+		}
+		if err := putAside(tx, Aside{Kind: string(part), Owner: is.ID, Document: text, At: b.At}); err != nil {
+			return err
+		}
+		is.Unread = maps.Clone(is.Unread)
+		delete(is.Unread, part)
+	}
+	return nil
 }
 
 func (b Batch) putKeys(tx *gorm.DB, d *device.Device, before []device.Key) error {

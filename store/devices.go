@@ -74,17 +74,18 @@ func (s *Store) Devices() Devices { return Devices{s} }
 
 // DeviceLine is a device as it stands in a list.
 type DeviceLine struct {
-	ID, Slug, Name, Room, Kind, Maker, Model string
-	Keys, Learned, Followed                  int
+	ID, Slug, Name, Kind, Maker, Model string
+	RoomID, Room                       string // the name of the room is whoever keeps rooms' to say
+	Keys, Learned, Followed            int
 }
 
 // Lines lists all devices.
 func (r Devices) Lines(ctx context.Context) ([]DeviceLine, error) {
 	var out []DeviceLine
-	err := r.store.read.WithContext(ctx).Raw(`SELECT d.id, d.slug, d.name, coalesce(r.name, '') AS room, d.kind,
+	err := r.store.read.WithContext(ctx).Raw(`SELECT d.id, d.slug, d.name, coalesce(d.room_id, '') AS room_id, d.kind,
 		d.maker, d.model,
 		coalesce(k.keys, 0) AS keys, coalesce(k.learned, 0) AS learned, coalesce(k.followed, 0) AS followed
-		FROM devices d LEFT JOIN rooms r ON r.id = d.room_id
+		FROM devices d
 		LEFT JOIN (SELECT device_id, count(*) AS keys, sum(version > 0) AS learned,
 			sum(version = 0 AND EXISTS (SELECT 1 FROM heard h WHERE h.key_id = keys.id)) AS followed
 			FROM keys GROUP BY device_id) k ON k.device_id = d.id
@@ -116,28 +117,34 @@ func (r Devices) Load(ctx context.Context, id string) (d device.Device, troubles
 }
 
 func load(tx *gorm.DB, id string) (device.Device, []error, error) {
-	var found struct {
-		Row  deviceRow `gorm:"embedded"`
-		Room string
-	}
-	err := tx.Raw(`SELECT d.*, coalesce(r.name, '') AS room FROM devices d LEFT JOIN rooms r ON r.id = d.room_id
-		WHERE d.id = ? AND d.removed_ms IS NULL`, id).Take(&found).Error
-	if err != nil {
+	var row deviceRow
+	if err := tx.Raw("SELECT * FROM devices WHERE id = ? AND removed_ms IS NULL", id).Take(&row).Error; err != nil {
 		return device.Device{}, nil, err
 	}
-	row := found.Row
 	var troubles []error
 	trouble := func(what string, err error) {
 		if err != nil {
 			troubles = append(troubles, fmt.Errorf("%s of %s cannot be read and is left out: %w", what, row.Slug, err))
 		}
 	}
-	d := device.Device{ID: row.ID, Slug: row.Slug, Name: row.Name, Room: found.Room, Kind: row.Kind, Maker: row.Maker,
+	d := device.Device{ID: row.ID, Slug: row.Slug, Name: row.Name, RoomID: textOf(row.RoomID), Kind: row.Kind, Maker: row.Maker,
 		Model:       row.Model,
-		Transmitter: row.Transmitter, Picture: row.Picture, Keys: []device.Key{}}
-	trouble("how it is sent to", readSending(row.Sending, &d))
-	trouble("what is said", json.Unmarshal([]byte(row.Traits), &d.Traits))
-	trouble("what a newer version said", readText(row.Extra, &d.Extra))
+		Transmitter: device.ParsePlace(row.Transmitter), Picture: row.Picture, Keys: []device.Key{}}
+	part := func(p device.Part, what, text string, err error) {
+		if trouble(what, err); err != nil {
+			if d.Unread == nil {
+				d.Unread = map[device.Part]string{}
+			}
+			d.Unread[p] = text
+		}
+	}
+	part(device.PartSending, "how it is sent to", row.Sending, readSending(row.Sending, &d))
+	var traits device.Traits
+	err := ReadDocument(row.Traits, traitsVersion, &traits)
+	if part(device.PartTraits, "what is said", row.Traits, err); err == nil {
+		d.Traits = traits
+	}
+	part(device.PartExtra, "what a newer version said", row.Extra, readText(row.Extra, &d.Extra))
 	var keys []keyRow
 	if err := tx.Table("keys").Where("device_id = ?", id).Order("position, name").Find(&keys).Error; err != nil {
 		return d, nil, err

@@ -12,7 +12,7 @@ import (
 
 	"urbo/core/audition"
 	"urbo/core/happening"
-	"urbo/store/v8"
+	v8 "urbo/store/v8"
 )
 
 // floorTables are the tables since migration 0009. Times are UTC milliseconds. What has an order has a sequence number.
@@ -284,8 +284,8 @@ func moveHappenings(tx *gorm.DB) error {
 		if err != nil {
 			return err
 		}
-		return tx.Table("journal").Create(&journalRow{Seq: seq[e.ID], ID: e.ID, AtMS: millis(e.At), What: told.Name(),
-			CauseID: e.CauseID, By: e.By, Document: string(doc)}).Error
+		return tx.Exec(`INSERT INTO journal (seq, id, at_ms, what, cause_id, by, document) VALUES (?, ?, ?, ?, ?, ?, ?)`,
+			seq[e.ID], e.ID, millis(e.At), told.Name(), e.CauseID, e.By, string(doc)).Error
 	})
 }
 

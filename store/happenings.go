@@ -5,10 +5,15 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
+	"strings"
 	"time"
+	"unicode"
 
 	"gorm.io/gorm"
 
+	"urbo/core/fault"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/line"
 )
@@ -27,7 +32,16 @@ type captureRow struct {
 	Readings string
 	Held     string
 	PressID  string
+
+	StationID string `gorm:"->"` // of the station that it names, where there is one
+	RoomID    string `gorm:"->"`
 }
+
+// readCaptures reads captures with what their stations are called now.
+const readCaptures = `SELECT c.seq, c.id, c.at_ms, coalesce(s.name, c.station) AS station, c.port, c.medium, c.hz, c.strength,
+	c.count, c.trains, c.readings, c.held, c.press_id, coalesce(s.id, '') AS station_id,
+	coalesce(s.room_id, '') AS room_id
+	FROM captures c LEFT JOIN stations s ON s.id = c.station `
 
 type pressRow struct {
 	Seq      int64 `gorm:"primaryKey;autoIncrement:false"`
@@ -51,8 +65,15 @@ type journalRow struct {
 	AtMS     int64 `gorm:"column:at_ms"`
 	What     string
 	CauseID  string
-	By       string
+	By       string // the actor's name
 	Document string
+
+	Kind      string
+	DeviceID  string
+	RoomID    string
+	ActorID   string
+	ActorKind string
+	Via       string
 }
 
 // Happenings is the repository of the journal, of captures and of receipts.
@@ -70,39 +91,118 @@ func (r Happenings) LastSeq(ctx context.Context) (int64, error) {
 	return last, Explain(err)
 }
 
-// Write keeps happenings: captures and receipts in full, and what the journal tells.
-func (r Happenings) Write(ctx context.Context, batch []happening.Happening) error {
+// Trouble is something that happened and could not be kept.
+type Trouble struct {
+	What string // its type
+	Err  error
+}
+
+// Write keeps happenings: captures and receipts in full, and what the journal tells. roomOf tells in which room a device
+// stands. What cannot be kept by itself is set aside, told in troubles, and keeps nothing else from being written.
+func (r Happenings) Write(ctx context.Context, batch []happening.Happening, roomOf func(deviceID string) string) (
+	troubles []Trouble, err error) {
+	rows := make([]happened, len(batch))
+	for i, h := range batch {
+		if rows[i], err = newHappened(h, roomOf); err != nil {
+			troubles = append(troubles, Trouble{h.What.Name(), err})
+			rows[i] = happened{}
+		}
+	}
+	err = r.store.change(ctx, func(tx *gorm.DB) error { return putHappened(tx, rows) })
+	if err == nil || fault.Of(err) == fault.Full || fault.Of(err) == fault.Later || ctx.Err() != nil {
+		return troubles, err
+	}
+	// One of them is at fault: each by itself.
+	return troubles, r.store.change(ctx, func(tx *gorm.DB) error {
+		for i, row := range rows {
+			err := tx.Transaction(func(tx *gorm.DB) error { return putHappened(tx, []happened{row}) })
+			switch kind := fault.Of(Explain(err)); {
+			case err == nil:
+				continue
+			case kind == fault.Full || kind == fault.Later:
+				return err
+			}
+			h := batch[i]
+			document := fmt.Sprintf("%d %s %s: %v", h.Seq, h.ID, h.What.Name(), err)
+			if err := putAside(tx, Aside{Kind: "happening", Owner: h.ID, Document: document, At: h.At}); err != nil {
+				return err
+			}
+			troubles = append(troubles, Trouble{h.What.Name(), err})
+		}
+		return nil
+	})
+}
+
+// happened is what is kept of one happening.
+type happened struct {
+	capture *captureRow
+	press   *pressRow
+	entry   *journalRow
+	words   string
+}
+
+func newHappened(h happening.Happening, roomOf func(string) string) (out happened, err error) {
+	switch what := h.What.(type) {
+	case happening.Heard:
+		row, err := newCaptureRow(h.Seq, what.Capture)
+		if err != nil {
+			return out, err
+		}
+		out.capture = &row
+	case happening.Pressed:
+		out.press = &pressRow{Seq: h.Seq, ID: h.ID, AtMS: millis(h.At), DeviceID: what.DeviceID,
+			Device: what.Device, Key: what.Key, Times: what.Times, By: h.By.Name, Station: what.StationID,
+			Port: what.Port, Outcome: string(what.Outcome), Reason: what.Reason, TookUS: what.Took.Microseconds()}
+	}
+	l, told := h.What.Tell()
+	if !told {
+		return out, nil
+	}
+	document, err := happening.Marshal(h.What)
+	if err != nil {
+		return out, err
+	}
+	room := l.RoomID
+	if l.DeviceID != "" {
+		if in := roomOf(l.DeviceID); in != "" {
+			room = in
+		}
+	}
+	out.entry = &journalRow{Seq: h.Seq, ID: h.ID, AtMS: millis(h.At), What: h.What.Name(), CauseID: h.Cause,
+		By: h.By.Name, Document: string(document), Kind: l.Kind, DeviceID: l.DeviceID, RoomID: room, ActorID: h.By.ID,
+		ActorKind: string(h.By.Kind), Via: h.By.Via}
+	out.words = l.Text
+	return out, nil
+}
+
+func putHappened(tx *gorm.DB, rows []happened) error {
 	var captures []captureRow
 	var presses []pressRow
 	var entries []journalRow
-	for _, h := range batch {
-		switch what := h.What.(type) {
-		case happening.Heard:
-			row, err := newCaptureRow(h.Seq, what.Capture)
-			if err != nil {
-				return err
-			}
-			captures = append(captures, row)
-		case happening.Pressed:
-			presses = append(presses, pressRow{Seq: h.Seq, ID: h.ID, AtMS: millis(h.At), DeviceID: what.DeviceID,
-				Device: what.Device, Key: what.Key, Times: what.Times,
-				By: h.By, Station: what.Station, Port: what.Port, Outcome: string(what.Outcome), Reason: what.Reason,
-				TookUS: what.Took.Microseconds()})
+	for _, r := range rows {
+		if r.capture != nil {
+			captures = append(captures, *r.capture)
 		}
-		if _, told := h.What.Tell(); !told {
+		if r.press != nil {
+			presses = append(presses, *r.press)
+		}
+		if r.entry != nil {
+			entries = append(entries, *r.entry)
+		}
+	}
+	if err := errors.Join(create(tx, "captures", captures), create(tx, "presses", presses),
+		create(tx, "journal", entries)); err != nil {
+		return err
+	}
+	for _, r := range rows {
+		if r.entry == nil {
 			continue
 		}
-		document, err := happening.Marshal(h.What)
-		if err != nil {
+		if err := tx.Exec("INSERT INTO journal_words (rowid, text) VALUES (?, ?)", r.entry.Seq, r.words).Error; err != nil {
 			return err
 		}
-		entries = append(entries, journalRow{Seq: h.Seq, ID: h.ID, AtMS: millis(h.At), What: h.What.Name(),
-			CauseID: h.Cause, By: h.By, Document: string(document)})
 	}
-	return r.store.change(ctx, func(tx *gorm.DB) error {
-		return errors.Join(create(tx, "captures", captures), create(tx, "presses", presses),
-			create(tx, "journal", entries))
-	})
+	return nil
 }
 
 func create[T any](tx *gorm.DB, table string, rows []T) error {
@@ -118,13 +218,22 @@ func newCaptureRow(seq int64, c happening.Capture) (captureRow, error) {
 		return captureRow{}, err
 	}
 	readings, err := json.Marshal(c.Readings)
-	return captureRow{Seq: seq, ID: c.ID, AtMS: millis(c.At), Station: c.Station, Port: c.Port,
+	return captureRow{Seq: seq, ID: c.ID, AtMS: millis(c.At), Station: stationOf(c), Port: c.Port,
 		Medium: string(c.Medium), Hz: c.Hz, Strength: c.Strength,
 		Count: c.Count, Trains: string(trains), Readings: string(readings), Held: c.Held, PressID: c.PressID}, err
 }
 
+// stationOf is how the station of a capture is kept: by its id, or as "recording".
+func stationOf(c happening.Capture) string {
+	if c.StationID == "" {
+		return c.Station
+	}
+	return c.StationID
+}
+
 func (row captureRow) capture() (happening.Capture, error) {
 	c := happening.Capture{ID: row.ID, At: fromMillis(row.AtMS), Station: row.Station, Port: row.Port,
+		StationID: row.StationID, RoomID: row.RoomID,
 		Medium: line.Medium(row.Medium), Hz: row.Hz,
 		Strength: row.Strength, Count: row.Count, PressID: row.PressID, Stored: true}
 	c.Held = row.Held
@@ -135,23 +244,73 @@ func (row captureRow) capture() (happening.Capture, error) {
 	return c, nil
 }
 
-// before limits a list to what came before an id; "" is no limit.
-func before(tx *gorm.DB, table, id string) *gorm.DB {
-	if id == "" {
-		return tx
-	}
-	return tx.Where("seq < (SELECT seq FROM "+table+" WHERE id = ?)", id)
+// Query says which entries of the journal are wanted. The zero value of a member wants all.
+type Query struct {
+	Before       string    // id of the entry that the page ends at
+	Since, Until time.Time // the oldest and the newest
+	Device       string    // id
+	Kind         string    // of happening.Line
+	By           string    // name of who asked, in any case
+	Words        string    // that are in its text, or begin ones that are
+	Within       *Within   // nil is the whole house
+	NoAccess     bool      // without who came in and who may
+	Limit        int
 }
 
-// Journal reads what the journal tells, the newest first, from before a sequence number (0: the newest). What this
-// version cannot read says so.
-func (r Happenings) Journal(ctx context.Context, beforeID string, limit int) ([]happening.Happening, error) {
+// Within is what somebody may see who does not see the whole house, by ids.
+type Within struct{ Rooms, Devices []string }
+
+// Journal reads what the journal tells, the newest first. What this version cannot read says so. The error wraps
+// ErrNotFound where the entry that the page ends at is not there.
+func (r Happenings) Journal(ctx context.Context, q Query) ([]happening.Happening, error) {
 	var rows []journalRow
-	if err := before(r.store.read.WithContext(ctx).Table("journal"), "journal",
-		beforeID).Order("seq DESC").Limit(limit).Find(&rows).Error; err != nil {
+	tx := r.store.read.WithContext(ctx).Table("journal")
+	if q.Before != "" {
+		var seq int64
+		if err := r.store.read.WithContext(ctx).Raw("SELECT seq FROM journal WHERE id = ?", q.Before).Take(&seq).Error; err != nil {
+			return nil, fmt.Errorf("entry %.40q of the journal: %w", q.Before, Explain(err))
+		}
+		tx = tx.Where("seq < ?", seq)
+	}
+	if !q.Since.IsZero() || !q.Until.IsZero() {
+		until := int64(math.MaxInt64)
+		if !q.Until.IsZero() {
+			until = millis(q.Until)
+		}
+		tx = tx.Where("seq IN (SELECT seq FROM journal INDEXED BY journal_at WHERE at_ms BETWEEN ? AND ?)",
+			millis(q.Since), until)
+	}
+	for column, value := range map[string]string{"device_id": q.Device, "kind": q.Kind} {
+		if value != "" {
+			tx = tx.Where(column+" = ?", value)
+		}
+	}
+	if q.NoAccess {
+		tx = tx.Where("kind <> 'access'")
+	}
+	if q.By != "" {
+		tx = tx.Where("by = ? COLLATE NOCASE", q.By)
+	}
+	if words := match(q.Words); words != "" {
+		tx = tx.Where("seq IN (SELECT rowid FROM journal_words WHERE journal_words MATCH ?)", words)
+	}
+	if q.Within != nil {
+		tx = tx.Where("(room_id IN ? AND room_id <> '' OR device_id IN ? AND device_id <> '')",
+			append([]string{""}, q.Within.Rooms...), append([]string{""}, q.Within.Devices...))
+	}
+	if err := tx.Order("seq DESC").Limit(q.Limit).Find(&rows).Error; err != nil {
 		return nil, Explain(err)
 	}
 	return happenings(rows), nil
+}
+
+// match is a query for the index of words: all of them, each whole or the beginning of one.
+func match(words string) string {
+	var out []string
+	for _, w := range strings.FieldsFunc(words, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }) {
+		out = append(out, `"`+w+`"*`)
+	}
+	return strings.Join(out, " ")
 }
 
 // Entry reads one entry of the journal. The error wraps ErrNotFound.
@@ -171,6 +330,13 @@ func (r Happenings) Caused(ctx context.Context, id string, limit int) ([]happeni
 	return happenings(rows), Explain(err)
 }
 
+func (row journalRow) by() grant.By {
+	if row.ActorKind == "" {
+		return grant.Recorded(row.By)
+	}
+	return grant.By{Actor: grant.Actor{ID: row.ActorID, Kind: grant.Kind(row.ActorKind), Name: row.By}, Via: row.Via}
+}
+
 func happenings(rows []journalRow) []happening.Happening {
 	out := make([]happening.Happening, len(rows))
 	for i, row := range rows {
@@ -178,15 +344,15 @@ func happenings(rows []journalRow) []happening.Happening {
 		if err != nil {
 			what = happening.HouseNote{Severity: "error", Text: "An entry that cannot be read: " + err.Error()}
 		}
-		out[i] = happening.Happening{Seq: row.Seq, ID: row.ID, Cause: row.CauseID, At: fromMillis(row.AtMS), By: row.By,
-			What: what}
+		out[i] = happening.Happening{Seq: row.Seq, ID: row.ID, Cause: row.CauseID, At: fromMillis(row.AtMS), By: row.by(),
+			What: what, DeviceID: row.DeviceID, RoomID: row.RoomID}
 	}
 	return out
 }
 
 // Airing is a press that was on the air.
 type Airing struct {
-	Station, Port string
+	Station, Port string // the station by its id
 	At            time.Time
 	Took          time.Duration
 }
@@ -208,8 +374,12 @@ func (s *Store) Airings(ctx context.Context, since time.Time) ([]Airing, error) 
 func (r Happenings) Captures(ctx context.Context, beforeID string, limit int) (captures []happening.Capture,
 	troubles []error, err error) {
 	var rows []captureRow
-	if err := before(r.store.read.WithContext(ctx).Table("captures"), "captures",
-		beforeID).Order("seq DESC").Limit(limit).Find(&rows).Error; err != nil {
+	where, args := "", []any{limit}
+	if beforeID != "" {
+		where, args = "WHERE c.seq < (SELECT seq FROM captures WHERE id = ?) ", []any{beforeID, limit}
+	}
+	if err := r.store.read.WithContext(ctx).Raw(readCaptures+where+"ORDER BY c.seq DESC LIMIT ?",
+		args...).Scan(&rows).Error; err != nil {
 		return nil, nil, Explain(err)
 	}
 	for _, row := range rows {
@@ -225,11 +395,14 @@ func (r Happenings) Captures(ctx context.Context, beforeID string, limit int) (c
 
 // Capture reads one capture. The error wraps ErrNotFound.
 func (r Happenings) Capture(ctx context.Context, id string) (happening.Capture, error) {
-	var row captureRow
-	if err := r.store.read.WithContext(ctx).Table("captures").Where("id = ?", id).Take(&row).Error; err != nil {
+	var rows []captureRow
+	if err := r.store.read.WithContext(ctx).Raw(readCaptures+"WHERE c.id = ?", id).Scan(&rows).Error; err != nil {
 		return happening.Capture{}, Explain(err)
 	}
-	return row.capture()
+	if len(rows) == 0 {
+		return happening.Capture{}, ErrNotFound
+	}
+	return rows[0].capture()
 }
 
 // Kept says how many rows of a kind are kept.
@@ -248,6 +421,6 @@ func (r Happenings) Prune(ctx context.Context, keep Kept) error {
 				return err
 			}
 		}
-		return nil
+		return tx.Exec(`DELETE FROM journal_words WHERE rowid < (SELECT coalesce(min(seq), 0) FROM journal)`).Error
 	})
 }

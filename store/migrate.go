@@ -8,7 +8,7 @@ import (
 	"github.com/go-gormigrate/gormigrate/v2"
 	"gorm.io/gorm"
 
-	"urbo/store/v8"
+	v8 "urbo/store/v8"
 )
 
 // migrations only ever go forward, and one that has been released is never changed: add another.
@@ -33,6 +33,8 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0012-sending", Migrate: sending},
 	{ID: "0013-beliefs", Migrate: beliefs},
 	{ID: "0014-heard", Migrate: heard},
+	{ID: "0015-ids", Migrate: ids},
+	{ID: "0016-people", Migrate: people},
 }
 
 const migrationTable = "migrations"
@@ -42,8 +44,13 @@ func migrate(db *gorm.DB) error {
 		UseTransaction: true}, migrations)
 	// a new database has nothing to go through
 	m.InitSchema(func(tx *gorm.DB) error {
-		return execute(tx,
-			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables, heardTables))
+		err := execute(tx,
+			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables, heardTables, idTables,
+				dropRoomNames, peopleTables))
+		if err != nil {
+			return err
+		}
+		return firstOwner(tx)
 	})
 	return m.Migrate()
 }

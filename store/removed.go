@@ -13,9 +13,9 @@ import (
 
 // RemovedDevice is a device that can still be brought back.
 type RemovedDevice struct {
-	ID, Slug, Name, Room, Kind string
-	Keys                       int
-	At                         time.Time
+	ID, Slug, Name, RoomID, Kind string
+	Keys                         int
+	At                           time.Time
 }
 
 // putAside takes a device out of the library.
@@ -26,19 +26,18 @@ func (b Batch) putAside(tx *gorm.DB, id string) error {
 // Removed lists the devices that can be brought back, the last removed first.
 func (r Devices) Removed(ctx context.Context) ([]RemovedDevice, error) {
 	var rows []struct {
-		ID, Slug, Name, Room, Kind string
-		Keys                       int
-		RemovedMS                  int64 `gorm:"column:removed_ms"`
+		ID, Slug, Name, RoomID, Kind string
+		Keys                         int
+		RemovedMS                    int64 `gorm:"column:removed_ms"`
 	}
-	err := r.store.read.WithContext(ctx).Raw(`SELECT d.id, d.slug, d.name, coalesce(r.name, '') AS room, d.kind,
+	err := r.store.read.WithContext(ctx).Raw(`SELECT d.id, d.slug, d.name, coalesce(d.room_id, '') AS room_id, d.kind,
 		d.removed_ms,
 		(SELECT count(*) FROM keys k WHERE k.device_id = d.id) AS keys
-		FROM devices d LEFT JOIN rooms r ON r.id = d.room_id
-		WHERE d.removed_ms IS NOT NULL ORDER BY d.removed_ms DESC, d.id DESC`).Scan(&rows).Error
+		FROM devices d WHERE d.removed_ms IS NOT NULL ORDER BY d.removed_ms DESC, d.id DESC`).Scan(&rows).Error
 	out := make([]RemovedDevice, len(rows))
 	for i, row := range rows {
 		slug, _, _ := strings.Cut(row.Slug, " ")
-		out[i] = RemovedDevice{row.ID, slug, row.Name, row.Room, row.Kind, row.Keys, fromMillis(row.RemovedMS)}
+		out[i] = RemovedDevice{row.ID, slug, row.Name, row.RoomID, row.Kind, row.Keys, fromMillis(row.RemovedMS)}
 	}
 	return out, Explain(err)
 }

@@ -26,7 +26,7 @@ type Station struct {
 	Name     string
 	Over     string // its transport
 	Address  string // by which the transport knows it
-	Room     string
+	RoomID   string // "" where it stands in none
 	Hello    string // what it last said of itself, as a document; "" where it never did
 	Settings string // of its ports, as a document; "" for none
 	Added    time.Time
@@ -35,10 +35,11 @@ type Station struct {
 }
 
 type stationRow struct {
-	ID, Name, Over, Address, Room, Hello, Settings string
-	AddedMS                                        int64  `gorm:"column:added_ms"`
-	SeenMS                                         *int64 `gorm:"column:seen_ms"`
-	RemovedMS                                      *int64 `gorm:"column:removed_ms"`
+	ID, Name, Over, Address, Hello, Settings string
+	RoomID                                   *string
+	AddedMS                                  int64  `gorm:"column:added_ms"`
+	SeenMS                                   *int64 `gorm:"column:seen_ms"`
+	RemovedMS                                *int64 `gorm:"column:removed_ms"`
 }
 
 // Stations lists the stations that the house knows, in the order in which they were added.
@@ -49,7 +50,7 @@ func (s *Store) Stations(ctx context.Context) ([]Station, error) {
 	}
 	out := make([]Station, len(rows))
 	for i, r := range rows {
-		out[i] = Station{ID: r.ID, Name: r.Name, Over: r.Over, Address: r.Address, Room: r.Room, Hello: r.Hello,
+		out[i] = Station{ID: r.ID, Name: r.Name, Over: r.Over, Address: r.Address, RoomID: textOf(r.RoomID), Hello: r.Hello,
 			Settings: r.Settings, Added: fromMillis(r.AddedMS), Seen: momentOf(r.SeenMS),
 			Removed: momentOf(r.RemovedMS)}
 	}
@@ -58,7 +59,7 @@ func (s *Store) Stations(ctx context.Context) ([]Station, error) {
 
 // PutStation adds or changes a station. The error wraps ErrDuplicate where another has its name.
 func (s *Store) PutStation(ctx context.Context, st Station) error {
-	row := stationRow{ID: st.ID, Name: st.Name, Over: st.Over, Address: st.Address, Room: st.Room, Hello: st.Hello,
+	row := stationRow{ID: st.ID, Name: st.Name, Over: st.Over, Address: st.Address, RoomID: orNull(st.RoomID), Hello: st.Hello,
 		Settings: st.Settings, AddedMS: millis(st.Added), SeenMS: msOf(st.Seen), RemovedMS: msOf(st.Removed)}
 	err := s.change(ctx, func(tx *gorm.DB) error {
 		return tx.Table("stations").Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "id"}},
@@ -68,6 +69,22 @@ func (s *Store) PutStation(ctx context.Context, st Station) error {
 		return fmt.Errorf("keep station %s: %w", st.Name, err)
 	}
 	return nil
+}
+
+// textOf is a text that may be NULL, "" where it is.
+func textOf(text *string) string {
+	if text == nil {
+		return ""
+	}
+	return *text
+}
+
+// orNull is NULL for "".
+func orNull(text string) *string {
+	if text == "" {
+		return nil
+	}
+	return &text
 }
 
 func momentOf(ms *int64) time.Time {

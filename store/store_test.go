@@ -58,7 +58,7 @@ func identify(c device.Code) string { return c.Identity(line.Builtin()) }
 
 func lamp() *device.Device {
 	repeats := 0
-	return &device.Device{Slug: "lamp", Name: "Lamp", Room: "Dome", Kind: "light", Extra: device.Extra{"colour": []byte(`"red"`)}, Keys: []device.Key{
+	return &device.Device{Slug: "lamp", Name: "Lamp", Kind: "light", Extra: device.Extra{"colour": []byte(`"red"`)}, Keys: []device.Key{
 		{Name: "power", Codes: []device.Code{{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("0F1"),
 			"n": line.Number(7)}, Repeats: &repeats}}},
 		{Name: "raw", Codes: []device.Code{{Train: signal.Train{500, 600, 500}, GapUS: 9000,
@@ -141,9 +141,11 @@ func TestLoad_WhatCannotBeReadIsLeftOutAndNamed(t *testing.T) {
 	s := open(t, dir)
 	d := lamp()
 	require.NoError(t, apply(t, s, store.Change{After: d}))
-	require.NoError(t, s.Happenings().Write(t.Context(), []happening.Happening{
+	lost, err := s.Happenings().Write(t.Context(), []happening.Happening{
 		{Seq: 1, ID: "a", At: at, What: happening.HeardOf(happening.Capture{ID: "a", At: at})},
-		{Seq: 2, ID: "b", At: at, What: happening.HeardOf(happening.Capture{ID: "b"})}}))
+		{Seq: 2, ID: "b", At: at, What: happening.HeardOf(happening.Capture{ID: "b"})}}, nowhere)
+	require.NoError(t, err)
+	require.Empty(t, lost)
 	execute(t, raw(t, dir), `UPDATE codes SET fields = '{' WHERE sheet = 'pt2262'`, `UPDATE captures SET trains = 'x' WHERE id = 'a'`,
 		`UPDATE journal SET document = '[' WHERE id = 'a'`, `INSERT INTO code_sets VALUES ('odd', 'Odd', '', '', '', '{', '', 0)`)
 	got, troubles, err := s.Devices().Load(t.Context(), d.ID)
@@ -155,7 +157,7 @@ func TestLoad_WhatCannotBeReadIsLeftOutAndNamed(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, captures, 1)
 	assert.Len(t, troubles, 1)
-	entries, err := s.Happenings().Journal(t.Context(), "", 10)
+	entries, err := s.Happenings().Journal(t.Context(), store.Query{Limit: 10})
 	require.NoError(t, err)
 	require.Len(t, entries, 2)
 	l, _ := entries[1].What.Tell()
@@ -173,13 +175,14 @@ func TestPrune_GoesByTheOrderAlsoWhereTheClockWentBack(t *testing.T) {
 		batch = append(batch, happening.Happening{Seq: int64(i + 1), ID: id, At: at.Add(-time.Duration(i) * time.Hour),
 			What: happening.HeardOf(happening.Capture{ID: id})})
 	}
-	require.NoError(t, s.Happenings().Write(t.Context(), batch))
+	_, err := s.Happenings().Write(t.Context(), batch, nowhere)
+	require.NoError(t, err)
 	require.NoError(t, s.Happenings().Prune(t.Context(), store.Kept{Captures: 5, Presses: 5, Entries: 7}))
-	entries, err := s.Happenings().Journal(t.Context(), "", 100)
+	entries, err := s.Happenings().Journal(t.Context(), store.Query{Limit: 100})
 	require.NoError(t, err)
 	require.Len(t, entries, 7)
 	assert.Equal(t, "a", entries[0].ID, "the newest is the last in order")
-	next, err := s.Happenings().Journal(t.Context(), entries[2].ID, 2)
+	next, err := s.Happenings().Journal(t.Context(), store.Query{Before: entries[2].ID, Limit: 2})
 	require.NoError(t, err)
 	assert.Equal(t, []string{entries[3].ID, entries[4].ID}, []string{next[0].ID, next[1].ID})
 	captures, _, err := s.Happenings().Captures(t.Context(), "", 100)
@@ -260,11 +263,12 @@ func TestChange_AFullDiskIsSaidAndReadsGoOn(t *testing.T) {
 	assert.Equal(t, *d, load(t, s, d.ID))
 }
 
-// fixture unpacks a database that the release before 0009 wrote: the observatory with a renamed device, versions and an
-// undo, two saves that share a version, a picture, tokens, a lesson and an audition under way, captures and a journal.
-func fixture(t *testing.T) string {
+// fixture unpacks a database that an earlier release wrote. The one of before 0009 has the observatory with a renamed
+// device, versions and an undo, two saves that share a version, a picture, tokens, a lesson and an audition under way,
+// captures and a journal.
+func fixture(t *testing.T, name string) string {
 	t.Helper()
-	in, err := os.Open("testdata/urbo-0008.db.gz")
+	in, err := os.Open("testdata/" + name)
 	require.NoError(t, err)
 	defer in.Close()
 	unzipped, err := gzip.NewReader(in)
@@ -279,7 +283,7 @@ func fixture(t *testing.T) string {
 }
 
 func TestOpen_UpgradesADatabaseOf0008AndLosesNothing(t *testing.T) {
-	dir := fixture(t)
+	dir := fixture(t, "urbo-0008.db.gz")
 	old := raw(t, dir)
 	counts := map[string]int{}
 	for _, table := range []string{"rooms", "devices", "keys", "codes", "old_slugs", "pictures", "code_sets",
@@ -290,7 +294,7 @@ func TestOpen_UpgradesADatabaseOf0008AndLosesNothing(t *testing.T) {
 	require.NoError(t, old.Close())
 
 	s := open(t, dir)
-	kept, err := sql.Open("sqlite", filepath.Join(dir, store.File+".before-0014-heard"))
+	kept, err := sql.Open("sqlite", filepath.Join(dir, store.File+".before-0016-people"))
 	require.NoError(t, err)
 	assert.Equal(t, counts["codes"], ask[int](t, kept, "SELECT count(print) FROM codes"),
 		"the old one is kept beside it")
@@ -321,7 +325,8 @@ func TestOpen_UpgradesADatabaseOf0008AndLosesNothing(t *testing.T) {
 	amplifier := found["hall-amplifier"]
 	assert.Equal(t, device.Traits{Plate: "XR-22 107", Notes: "on the shelf", Power: device.PowerToggles,
 		Inputs: device.InputsDirect, GapMS: 200}, amplifier.Traits)
-	assert.Equal(t, "Lecture room", amplifier.Room)
+	room := ask[string](t, now, "SELECT name FROM rooms WHERE id = '"+amplifier.RoomID+"'")
+	assert.Equal(t, "Lecture room", room)
 	assert.JSONEq(t, `"red"`, string(found["dew-a"].Extra["colour"]))
 	assert.NotEmpty(t, found["dew-a"].Picture)
 	odd, err := ptr(found["clicker"]).Key("odd")
@@ -341,7 +346,7 @@ func TestOpen_UpgradesADatabaseOf0008AndLosesNothing(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, amplifier.ID, former["amplifier"])
 
-	entries, err := s.Happenings().Journal(t.Context(), "", 1000)
+	entries, err := s.Happenings().Journal(t.Context(), store.Query{Limit: 1000})
 	require.NoError(t, err)
 	told := ""
 	for _, e := range entries {
@@ -357,3 +362,6 @@ func TestOpen_UpgradesADatabaseOf0008AndLosesNothing(t *testing.T) {
 }
 
 func ptr[T any](v T) *T { return &v }
+
+// nowhere is where devices stand that are in no room.
+func nowhere(string) string { return "" }

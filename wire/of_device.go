@@ -79,11 +79,14 @@ func (c Code) Core() (device.Code, error) {
 	return out, err
 }
 
-// DeviceOf translates a device.
-func DeviceOf(d device.Device) Device {
+// DeviceOf translates a device. place tells what a transmitter is called now.
+func DeviceOf(d device.Device, place func(device.Place) string) Device {
 	out := Device{Slug: d.Slug, Name: d.Name, Room: d.Room, Kind: d.Kind, Maker: d.Maker, Model: d.Model,
-		Transmitter: d.Transmitter, Also: d.Also, Verify: d.Verify, Sensors: d.Sensors, Traits: d.Traits,
+		Transmitter: place(d.Transmitter), Verify: d.Verify, Sensors: d.Sensors, Traits: d.Traits,
 		Picture: d.Picture, Keys: make([]Key, len(d.Keys))}
+	for _, p := range d.Also {
+		out.Also = append(out.Also, place(p))
+	}
 	for i, k := range d.Keys {
 		out.Keys[i] = Key{Name: k.Name, Hold: string(k.Hold), Version: k.Version, Changed: given(k.Changed),
 			Codes: CodesOf(k.Codes)}
@@ -118,7 +121,7 @@ func (n NewDevice) Core() (device.Device, error) {
 	return d, nil
 }
 
-// Apply changes what is given of a device.
+// Apply changes what is given of a device, but for its transmitters, whose names the house knows.
 func (c DeviceChange) Apply(d *device.Device) {
 	set(&d.Slug, c.Slug)
 	set(&d.Name, c.Name)
@@ -126,8 +129,6 @@ func (c DeviceChange) Apply(d *device.Device) {
 	set(&d.Kind, c.Kind)
 	set(&d.Maker, c.Maker)
 	set(&d.Model, c.Model)
-	set(&d.Transmitter, c.Transmitter)
-	set(&d.Also, c.Also)
 	set(&d.Verify, c.Verify)
 	set(&d.Plate, c.Plate)
 	set(&d.PlateHz, c.PlateHz)

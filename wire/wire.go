@@ -105,11 +105,19 @@ type Entry struct {
 	Kind    string    `json:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,belief,house"`
 	CauseID string    `json:"cause_id,omitempty" doc:"The capture, press or entry that led to this"`
 	By      string    `json:"by,omitempty" doc:"Who asked"`
-	Device  string    `json:"device,omitempty"`
+	ByKind  string    `json:"by_kind,omitempty" doc:"person, program, handset, errand, house or station"`
+	Via     string    `json:"via,omitempty" doc:"By which browser or token it was asked"`
+	Device  string    `json:"device,omitempty" doc:"By the slug that it had then"`
 	Key     string    `json:"key,omitempty"`
 	Place   string    `json:"place,omitempty" doc:"STATION/PORT"`
 	Outcome string    `json:"outcome,omitempty"`
 	Text    string    `json:"text" doc:"What happened, in words"`
+}
+
+// JournalPage is a part of the journal, the newest entry first.
+type JournalPage struct {
+	Entries []Entry `json:"entries"`
+	More    string  `json:"more,omitempty" doc:"There are older ones: ask again for those before this id"`
 }
 
 // PortState is a port of a station and what it did last.
@@ -221,7 +229,9 @@ type LessonStep struct {
 type Token struct {
 	ID      string     `json:"id"`
 	Name    string     `json:"name"`
-	Scope   string     `json:"scope" enum:"owner,press,watch,station"`
+	Scope   string     `json:"scope" doc:"In a word: owner, press, watch or station, or its rights"`
+	Rights  []string   `json:"rights" doc:"What it may do: see, use, tell, arrange, teach, keep"`
+	Where   Where      `json:"where" doc:"In which part of the house"`
 	Created time.Time  `json:"created"`
 	Used    *time.Time `json:"used,omitempty"`
 	From    string     `json:"from,omitempty" doc:"Address that it was last used from"`
@@ -231,6 +241,7 @@ type Token struct {
 // Session is a signed-in browser.
 type Session struct {
 	ID      string     `json:"id"`
+	Person  string     `json:"person" doc:"Who is signed in"`
 	Browser string     `json:"browser" doc:"What the browser calls itself"`
 	Created *time.Time `json:"created,omitempty"`
 	Expires time.Time  `json:"expires"`
@@ -241,12 +252,68 @@ type Session struct {
 
 // NewToken asks for a token.
 type NewToken struct {
-	Name  string `json:"name" minLength:"1" maxLength:"80"`
-	Scope string `json:"scope" enum:"owner,press,watch,station"`
+	Name   string   `json:"name" minLength:"1" maxLength:"80"`
+	Scope  string   `json:"scope,omitempty" enum:"owner,press,watch,station" doc:"Rights in a word: press is see, use and tell; watch is see; station lets hardware in"`
+	Rights []string `json:"rights,omitempty" maxItems:"6" doc:"Or each by its name: see, use, tell, arrange, teach, keep"`
+	Where  Where    `json:"where,omitempty" doc:"For which part of the house; without it for all of it"`
 }
+
+// Where is a part of the house.
+type Where struct {
+	House        bool     `json:"house,omitempty" doc:"All of it"`
+	Rooms        []string `json:"rooms,omitempty" maxItems:"100"`
+	Devices      []string `json:"devices,omitempty" maxItems:"100" doc:"By their slugs"`
+	Measurements []string `json:"measurements,omitempty" maxItems:"100"`
+}
+
+// Person is somebody who may sign in.
+type Person struct {
+	ID       string     `json:"id"`
+	Name     string     `json:"name"`
+	Role     string     `json:"role" doc:"owner, resident or visitor"`
+	Rights   []string   `json:"rights" doc:"What the role may do"`
+	Where    Where      `json:"where"`
+	Until    *time.Time `json:"until,omitempty" doc:"None is for ever"`
+	Created  *time.Time `json:"created,omitempty"`
+	Browsers int        `json:"browsers" doc:"That are signed in"`
+}
+
+// NewPerson lets somebody in.
+type NewPerson struct {
+	Name  string     `json:"name" minLength:"1" maxLength:"80"`
+	Role  string     `json:"role" enum:"owner,resident,visitor"`
+	Where Where      `json:"where,omitempty" doc:"For which rooms and devices; a resident without any has the whole house"`
+	Until *time.Time `json:"until,omitempty"`
+}
+
+// PersonChange changes what is given of a person. What that person has open ends, and begins anew.
+type PersonChange struct {
+	Name   *string    `json:"name,omitempty" maxLength:"80"`
+	Role   *string    `json:"role,omitempty" enum:"owner,resident,visitor"`
+	Where  *Where     `json:"where,omitempty"`
+	Until  *time.Time `json:"until,omitempty"`
+	Always bool       `json:"always,omitempty" doc:"Without an end"`
+}
+
+// Room is a place in the home.
+type Room struct {
+	ID       string `json:"id"`
+	Name     string `json:"name"`
+	Devices  int    `json:"devices" doc:"That stand in it"`
+	Stations int    `json:"stations"`
+}
+
+// NewRoom names a room.
+type NewRoom struct {
+	Name string `json:"name" minLength:"1" maxLength:"80"`
+}
+
+// RoomsChanged says that rooms are to be asked for again, and what stands in them.
+type RoomsChanged struct{}
 
 // Ticket is a one-time sign-in code.
 type Ticket struct {
+	Person  string    `json:"person" doc:"Whom it signs in"`
 	Link    string    `json:"link" doc:"Open it in a browser"`
 	Expires time.Time `json:"expires"`
 }
@@ -258,8 +325,12 @@ type SignIn struct {
 
 // Me is who is asking.
 type Me struct {
-	Name  string `json:"name"`
-	Scope string `json:"scope" enum:"owner,press,watch,station"`
+	Name   string   `json:"name"`
+	Kind   string   `json:"kind" doc:"person or program"`
+	Role   string   `json:"role,omitempty" doc:"Of a person: owner, resident or visitor"`
+	Rights []string `json:"rights"`
+	Where  Where    `json:"where"`
+	Scope  string   `json:"scope" doc:"The rights in a word"`
 }
 
 // About says what is running.
@@ -361,6 +432,11 @@ type Restored struct {
 
 // StationsChanged says that stations were added, changed or removed: ask for them again.
 type StationsChanged struct{}
+
+// Stored says which captures are safe on disk now.
+type Stored struct {
+	Captures []string `json:"captures" doc:"Their ids"`
+}
 
 // StationTest is what a test of the stations found.
 type StationTest struct {

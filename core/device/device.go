@@ -29,19 +29,32 @@ type Device struct {
 	ID          string   `json:"-"` // opaque; "" for a code set
 	Slug        string   `json:"slug"`
 	Name        string   `json:"name"`
-	Room        string   `json:"room,omitempty"`
+	RoomID      string   `json:"-"`              // "" where it stands in none
+	Room        string   `json:"room,omitempty"` // its name now
 	Kind        string   `json:"kind,omitempty"`
 	Maker       string   `json:"maker,omitempty"`
 	Model       string   `json:"model,omitempty"`
-	Transmitter string   `json:"-"` // preferred one, STATION/PORT; "" is the first that fits
-	Also        []string `json:"-"` // transmitters that send as well, STATION/PORT, for one that no single one reaches
+	Transmitter Place    `json:"-"` // preferred one; none is the first that fits
+	Also        []Place  `json:"-"` // transmitters that send as well, for one that no single one reaches
 	Sensors     []Sensor `json:"-"` // what measures its controls
 	Verify      bool     `json:"-"` // receivers have to hear its presses; a setting key that none heard is sent once more
 	Traits
 	Picture string `json:"-"` // tag of its picture, which changes with it; "" where there is none
 	Keys    []Key  `json:"keys"`
 	Extra   Extra  `json:"-"`
+	// Unread are parts that this version cannot read, as they are kept. They stay as they are, and cannot be changed.
+	Unread map[Part]string `json:"-"`
 }
+
+// Part is a part of a device that is kept as a document.
+type Part string
+
+// The parts.
+const (
+	PartTraits  Part = "traits"
+	PartSending Part = "sending"
+	PartExtra   Part = "extra"
+)
 
 // Hold says what holding a key does.
 type Hold string
@@ -208,7 +221,7 @@ func (d *Device) Remove(name string) error {
 func (d *Device) Check() error {
 	if err := cmp.Or(CheckSlug("device", d.Slug), CheckKind(d.Kind), CheckText("maker", d.Maker),
 		CheckText("model", d.Model),
-		CheckText("transmitter", d.Transmitter), CheckText("room", d.Room), d.Traits.Check()); err != nil {
+		CheckText("transmitter", d.Transmitter.String()), CheckText("room", d.Room), d.Traits.Check()); err != nil {
 		return err
 	}
 	if _, err := CleanName("the device's name", d.Name); err != nil {
@@ -244,9 +257,9 @@ func (d *Device) checkAlso() error {
 	}
 	for i, place := range d.Also {
 		if place == d.Transmitter || slices.Contains(d.Also[:i], place) {
-			return fmt.Errorf("%w: transmitter %.60q is there twice", ErrTraits, place)
+			return fmt.Errorf("%w: a transmitter is there twice among those that send: name each one once", ErrTraits)
 		}
-		if err := CheckText("transmitter", place); err != nil {
+		if err := CheckText("transmitter", place.String()); err != nil {
 			return err
 		}
 	}

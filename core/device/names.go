@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 
 	"urbo/core/fault"
 	"urbo/core/plain"
@@ -39,6 +40,15 @@ func CheckText(what, text string) error {
 		return fmt.Errorf("%w: %s has control characters in it: use plain text", ErrName, what)
 	}
 	return nil
+}
+
+// CleanRoom is CleanName for a room, whose spellings are told apart by letters and digits.
+func CleanRoom(name string) (string, error) {
+	name, err := CleanName("the room's name", name)
+	if err == nil && !strings.ContainsFunc(name, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
+		return name, fmt.Errorf("%w: room %.40q: use at least one letter or digit", ErrName, name)
+	}
+	return name, err
 }
 
 // CheckSlug refuses what is no short name.

@@ -22,13 +22,14 @@ func (Believed) Tell() (Line, bool) { return Line{}, false }
 
 // Contradicted says that a sensor or person said otherwise than was believed.
 type Contradicted struct {
-	Device  string    `json:"device"`
-	Control string    `json:"control"`
-	Was     string    `json:"was"` // in words
-	Word    string    `json:"word"`
-	Since   time.Time `json:"since,omitzero"`
-	Value   string    `json:"value"`
-	By      string    `json:"by"` // sensed or told
+	DeviceID string    `json:"device_id,omitempty"`
+	Device   string    `json:"device"`
+	Control  string    `json:"control"`
+	Was      string    `json:"was"` // in words
+	Word     string    `json:"word"`
+	Since    time.Time `json:"since,omitzero"`
+	Value    string    `json:"value"`
+	By       string    `json:"by"` // sensed or told
 }
 
 // Name of the type.
@@ -40,7 +41,7 @@ func (c Contradicted) Tell() (Line, bool) {
 	if !c.Since.IsZero() {
 		since = " since " + c.Since.Local().Format("15:04")
 	}
-	return Line{Kind: "belief", Device: c.Device, Outcome: "wrong",
+	return Line{Kind: "belief", DeviceID: c.DeviceID, Device: c.Device, Outcome: "wrong",
 			Text: fmt.Sprintf("%s %s was %s to be %s%s, %s %s", c.Device, c.Control, c.Word, c.Was, since, c.By,
 				c.Value)},
 		true
@@ -48,9 +49,10 @@ func (c Contradicted) Tell() (Line, bool) {
 
 // ToldBelief says that a person said what a control is at.
 type ToldBelief struct {
-	Device  string `json:"device"`
-	Control string `json:"control"`
-	Value   string `json:"value"`
+	DeviceID string `json:"device_id,omitempty"`
+	Device   string `json:"device"`
+	Control  string `json:"control"`
+	Value    string `json:"value"`
 }
 
 // Name of the type.
@@ -58,14 +60,15 @@ func (ToldBelief) Name() string { return "told-belief" }
 
 // Tell repeats it.
 func (t ToldBelief) Tell() (Line, bool) {
-	return Line{Kind: "belief", Device: t.Device,
+	return Line{Kind: "belief", DeviceID: t.DeviceID, Device: t.Device,
 			Text: fmt.Sprintf("Told that %s %s is %s", t.Device, t.Control, t.Value)},
 		true
 }
 
 // MainsFailed says that the mains failed, and are back.
 type MainsFailed struct {
-	Room string `json:"room,omitempty"` // "" is all of them
+	RoomID string `json:"room_id,omitempty"`
+	Room   string `json:"room,omitempty"` // "" is all of them
 }
 
 // Name of the type.
@@ -77,16 +80,17 @@ func (m MainsFailed) Tell() (Line, bool) {
 	if m.Room != "" {
 		text += " in " + m.Room
 	}
-	return Line{Kind: "belief", Text: text}, true
+	return Line{Kind: "belief", RoomID: m.RoomID, Text: text}, true
 }
 
 // WasSet says what came of a wish.
 type WasSet struct {
-	Device  string   `json:"device"`
-	Wants   []string `json:"wants"` // CONTROL VALUE
-	Presses int      `json:"presses"`
-	Outcome Outcome  `json:"outcome"`
-	Reason  string   `json:"reason,omitempty"`
+	DeviceID string   `json:"device_id,omitempty"`
+	Device   string   `json:"device"`
+	Wants    []string `json:"wants"` // CONTROL VALUE
+	Presses  int      `json:"presses"`
+	Outcome  Outcome  `json:"outcome"`
+	Reason   string   `json:"reason,omitempty"`
 }
 
 // Name of the type.
@@ -94,7 +98,7 @@ func (WasSet) Name() string { return "was-set" }
 
 // Tell says what was wanted, and what came of it.
 func (w WasSet) Tell() (Line, bool) {
-	l := Line{Kind: "belief", Device: w.Device, Outcome: string(w.Outcome),
+	l := Line{Kind: "belief", DeviceID: w.DeviceID, Device: w.Device, Outcome: string(w.Outcome),
 		Text: fmt.Sprintf("Set %s: %s", w.Device, strings.Join(w.Wants, ", "))}
 	if w.Reason != "" {
 		l.Text += ": " + w.Reason

@@ -14,15 +14,17 @@ import (
 
 // Capture is one press as heard.
 type Capture struct {
-	ID       string
-	At       time.Time
-	Station  string // or "recording"
-	Port     string // or the recording's name
-	Medium   line.Medium
-	Hz       int      // measured carrier or channel; 0 where the receiver does not tell it
-	Strength *float64 // 0 to 1, where the receiver measures it
-	Count    int      // equal presses of a recording that this stands for
-	Trains   []signal.Heard
+	ID        string
+	At        time.Time
+	StationID string // "" for a recording
+	Station   string // its name, or "recording"
+	RoomID    string // of the station; "" where it is in none
+	Port      string // or the recording's name
+	Medium    line.Medium
+	Hz        int      // measured carrier or channel; 0 where the receiver does not tell it
+	Strength  *float64 // 0 to 1, where the receiver measures it
+	Count     int      // equal presses of a recording that this stands for
+	Trains    []signal.Heard
 	line.Decoded
 	Structure *bench.Structure // where no line code was read clearly, and there is enough to describe
 	Keys      []KeyMatch       // keys of the library that send this
@@ -77,21 +79,25 @@ func (c Capture) Words() string {
 
 // Heard says that a press came in. The capture itself is kept beside the journal.
 type Heard struct {
-	Capture Capture `json:"-"`
-	Signal  string  `json:"signal"`
-	Place   string  `json:"place"`
-	Device  string  `json:"device,omitempty"`
-	Key     string  `json:"key,omitempty"`
-	Set     string  `json:"set,omitempty"`
-	Echo    bool    `json:"echo,omitempty"`
-	Quiet   bool    `json:"quiet,omitempty"` // of a recording, which has an entry of its own
+	Capture   Capture `json:"-"`
+	Signal    string  `json:"signal"`
+	StationID string  `json:"station_id,omitempty"`
+	RoomID    string  `json:"room_id,omitempty"`
+	Place     string  `json:"place"`
+	DeviceID  string  `json:"device_id,omitempty"`
+	Device    string  `json:"device,omitempty"`
+	Key       string  `json:"key,omitempty"`
+	Set       string  `json:"set,omitempty"`
+	Echo      bool    `json:"echo,omitempty"`
+	Quiet     bool    `json:"quiet,omitempty"` // of a recording, which has an entry of its own
 }
 
 // HeardOf makes the happening of a capture.
 func HeardOf(c Capture) Heard {
-	h := Heard{Capture: c, Signal: c.Words(), Place: c.Place(), Echo: c.PressID != ""}
+	h := Heard{Capture: c, Signal: c.Words(), StationID: c.StationID, RoomID: c.RoomID, Place: c.Place(),
+		Echo: c.PressID != ""}
 	if len(c.Keys) > 0 {
-		h.Device, h.Key = c.Keys[0].Device, c.Keys[0].Key
+		h.DeviceID, h.Device, h.Key = c.Keys[0].DeviceID, c.Keys[0].Device, c.Keys[0].Key
 	} else if len(c.Sets) > 0 {
 		h.Key, h.Set = c.Sets[0].Key, c.Sets[0].Name
 	}
@@ -103,7 +109,8 @@ func (Heard) Name() string { return "heard" }
 
 // Tell says what came in.
 func (h Heard) Tell() (Line, bool) {
-	l := Line{Kind: "heard", Device: h.Device, Place: h.Place, Text: "Heard " + h.Signal}
+	l := Line{Kind: "heard", DeviceID: h.DeviceID, Device: h.Device, StationID: h.StationID, RoomID: h.RoomID,
+		Place: h.Place, Text: "Heard " + h.Signal}
 	switch {
 	case h.Device != "":
 		l.Key = h.Key
@@ -118,8 +125,8 @@ func (h Heard) Tell() (Line, bool) {
 	return l, !h.Quiet
 }
 
-// Stored says that captures are safe on disk now.
-type Stored struct{ Captures []Capture }
+// Stored says which captures are safe on disk now, by their ids.
+type Stored struct{ Captures []string }
 
 // Name of the type.
 func (Stored) Name() string { return "stored" }

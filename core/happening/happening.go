@@ -3,9 +3,14 @@
 package happening
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
 	"time"
+
+	"urbo/core/grant"
 )
 
 // Happening is one thing that happened.
@@ -14,8 +19,18 @@ type Happening struct {
 	ID    string // opaque; a capture's or press's own where it is one
 	Cause string // id of what led to it, or ""
 	At    time.Time
-	By    string // who asked, or ""
+	By    grant.By // who asked, or ""
 	What  What
+
+	// Of an entry that is read back: the device and the room that it was laid to when it was written. A version of before
+	// may have known less than its document says now.
+	DeviceID, RoomID string
+}
+
+// About is the device and the room that it is about, or was seen from; "" where it is about none.
+func (h Happening) About() (deviceID, roomID string) {
+	l, _ := h.What.Tell()
+	return cmp.Or(h.DeviceID, l.DeviceID), cmp.Or(h.RoomID, l.RoomID)
 }
 
 // What happened. Its concrete type is one of this package.
@@ -28,12 +43,15 @@ type What interface {
 
 // Line is a happening in words, with what it is about.
 type Line struct {
-	Kind    string // heard, echo, press, settled, lesson, audition, device, station, access, belief or house
-	Device  string // slug, or ""
-	Key     string
-	Place   string // STATION/PORT, or the station
-	Outcome string
-	Text    string
+	Kind      string // heard, echo, press, settled, lesson, audition, device, station, access, belief or house
+	DeviceID  string // "" where it is about none
+	Device    string // slug then, or ""
+	Key       string
+	StationID string
+	RoomID    string // where it is about a room, or was seen from one
+	Place     string // STATION/PORT, or the station, as they were called then
+	Outcome   string
+	Text      string
 }
 
 // Marshal writes what happened as a document; Unmarshal reads it.
@@ -41,39 +59,42 @@ func Marshal(w What) ([]byte, error) { return json.Marshal(w) }
 
 // Unmarshal reads the document of a type. The error says that this version does not know it.
 func Unmarshal(name string, document []byte) (What, error) {
-	read, known := readers[name]
+	read, known := types[name]
 	if !known {
 		return nil, fmt.Errorf("what happened is a %.40q, which this version does not know", name)
 	}
 	return read(document)
 }
 
-// readers are the types that the journal keeps, by name.
-var readers = map[string]func([]byte) (What, error){
-	Heard{}.Name():           read[Heard],
-	RecordingOpened{}.Name(): read[RecordingOpened],
-	Pressed{}.Name():         read[Pressed],
-	PressRefused{}.Name():    read[PressRefused],
-	DeviceChanged{}.Name():   read[DeviceChanged],
-	DeviceRemoved{}.Name():   read[DeviceRemoved],
-	KeyLearned{}.Name():      read[KeyLearned],
-	SetChanged{}.Name():      read[SetChanged],
-	PackImported{}.Name():    read[PackImported],
-	LessonChanged{}.Name():   read[LessonChanged],
-	AuditionChanged{}.Name(): read[AuditionChanged],
-	StationHere{}.Name():     read[StationHere],
-	StationAway{}.Name():     read[StationAway],
-	StationNote{}.Name():     read[StationNote],
-	StationChanged{}.Name():  read[StationChanged],
-	AccessChanged{}.Name():   read[AccessChanged],
-	HouseNote{}.Name():       read[HouseNote],
-	Told{}.Name():            read[Told],
-	Contradicted{}.Name():    read[Contradicted],
-	ToldBelief{}.Name():      read[ToldBelief],
-	WasSet{}.Name():          read[WasSet],
-	CounterBack{}.Name():     read[CounterBack],
-	MainsFailed{}.Name():     read[MainsFailed],
+// types is the one register of what can happen. A type that is not in it does not happen; each has a sample in package
+// sample, which tests send through the journal, the feed and the network.
+var types = register(
+	read[Heard], read[Stored], read[RecordingOpened],
+	read[Pressed], read[PressRefused],
+	read[Believed], read[Contradicted], read[ToldBelief], read[MainsFailed], read[WasSet], read[Measured],
+	read[DeviceChanged], read[DeviceRemoved], read[KeyLearned], read[CounterBack], read[SetChanged], read[PackImported],
+	read[LessonChanged], read[AuditionChanged],
+	read[StationHere], read[StationAway], read[StationChanged], read[StationUsed], read[StationNote],
+	read[RoomChanged], read[AccessChanged], read[HouseNote], read[StageChanged], read[Told],
+)
+
+type reader func([]byte) (What, error)
+
+// register lists readers by the names of their types.
+func register(all ...reader) map[string]reader {
+	out := map[string]reader{}
+	for _, r := range all {
+		zero, err := r([]byte("{}"))
+		if err != nil {
+			panic(err) // a type of this package whose zero value is no document
+		}
+		out[zero.Name()] = r
+	}
+	return out
 }
+
+// Names lists the types of what can happen, sorted.
+func Names() []string { return slices.Sorted(maps.Keys(types)) }
 
 func read[T What](data []byte) (What, error) {
 	var w T
@@ -90,9 +111,7 @@ func (h Happening) Size() int {
 	case Heard:
 		n += what.Capture.size()
 	case Stored:
-		for _, c := range what.Captures {
-			n += c.size()
-		}
+		n += 40 * len(what.Captures)
 	case LessonChanged:
 		for _, t := range what.Lesson.Takes {
 			n += Capture{Trains: t.Press.Trains}.size()

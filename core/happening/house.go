@@ -2,7 +2,8 @@ package happening
 
 // StationHere says that a station said hello.
 type StationHere struct {
-	Station string `json:"station"`
+	StationID string `json:"station_id,omitempty"`
+	Station   string `json:"station"`
 }
 
 // Name of the type.
@@ -10,13 +11,14 @@ func (StationHere) Name() string { return "station-here" }
 
 // Tell names it.
 func (s StationHere) Tell() (Line, bool) {
-	return Line{Kind: "station", Place: s.Station, Text: "Station " + s.Station + " is here"}, true
+	return Line{Kind: "station", StationID: s.StationID, Place: s.Station, Text: "Station " + s.Station + " is here"}, true
 }
 
 // StationAway says that a station cannot be reached any more.
 type StationAway struct {
-	Station string `json:"station"`
-	Why     string `json:"why,omitempty"`
+	StationID string `json:"station_id,omitempty"`
+	Station   string `json:"station"`
+	Why       string `json:"why,omitempty"`
 }
 
 // Name of the type.
@@ -24,7 +26,7 @@ func (StationAway) Name() string { return "station-away" }
 
 // Tell names it.
 func (s StationAway) Tell() (Line, bool) {
-	l := Line{Kind: "station", Place: s.Station, Text: "Station " + s.Station + " is away"}
+	l := Line{Kind: "station", StationID: s.StationID, Place: s.Station, Text: "Station " + s.Station + " is away"}
 	if s.Why != "" {
 		l.Text += ": " + s.Why
 	}
@@ -33,8 +35,9 @@ func (s StationAway) Tell() (Line, bool) {
 
 // StationChanged says that the owner added, changed or removed a station.
 type StationChanged struct {
-	Station string `json:"station"` // its name now, or the one it had
-	Text    string `json:"text"`
+	StationID string `json:"station_id,omitempty"`
+	Station   string `json:"station"` // its name now, or the one it had
+	Text      string `json:"text"`
 }
 
 // Name of the type.
@@ -42,11 +45,14 @@ func (StationChanged) Name() string { return "station-changed" }
 
 // Tell repeats it.
 func (s StationChanged) Tell() (Line, bool) {
-	return Line{Kind: "station", Place: s.Station, Text: s.Text}, true
+	return Line{Kind: "station", StationID: s.StationID, Place: s.Station, Text: s.Text}, true
 }
 
 // StationUsed says that a port heard or sent something.
-type StationUsed struct{ Station string }
+type StationUsed struct {
+	StationID string `json:"station_id"`
+	Station   string `json:"station"`
+}
 
 // Name of the type.
 func (StationUsed) Name() string { return "station-used" }
@@ -56,9 +62,10 @@ func (StationUsed) Tell() (Line, bool) { return Line{}, false }
 
 // StationNote is what a station wants in the journal, or what is wrong with what it said.
 type StationNote struct {
-	Place    string `json:"place"`
-	Severity string `json:"severity"` // info, warning, error or refused
-	Text     string `json:"text"`
+	StationID string `json:"station_id,omitempty"`
+	Place     string `json:"place"`
+	Severity  string `json:"severity"` // info, warning, error or refused
+	Text      string `json:"text"`
 }
 
 // Name of the type.
@@ -66,7 +73,31 @@ func (StationNote) Name() string { return "station-note" }
 
 // Tell repeats it.
 func (s StationNote) Tell() (Line, bool) {
-	return Line{Kind: "station", Place: s.Place, Outcome: s.Severity, Text: s.Text}, true
+	return Line{Kind: "station", StationID: s.StationID, Place: s.Place, Outcome: s.Severity, Text: s.Text}, true
+}
+
+// RoomChanged says that a room was made, renamed or removed.
+type RoomChanged struct {
+	RoomID  string `json:"room_id"`
+	Room    string `json:"room"`          // its name now, or the one it had
+	Was     string `json:"was,omitempty"` // its name before, where it was renamed
+	Removed bool   `json:"removed,omitempty"`
+	Quiet   bool   `json:"quiet,omitempty"` // something was put into it, which is told
+}
+
+// Name of the type.
+func (RoomChanged) Name() string { return "room-changed" }
+
+// Tell says what became of it.
+func (r RoomChanged) Tell() (Line, bool) {
+	l := Line{Kind: "device", RoomID: r.RoomID, Text: "Added the room " + r.Room}
+	switch {
+	case r.Removed:
+		l.Text = "Removed the room " + r.Room
+	case r.Was != "":
+		l.Text = "The room " + r.Was + " is called " + r.Room + " now"
+	}
+	return l, !r.Quiet
 }
 
 // AccessChanged says that a token or session was made or ended.

@@ -24,7 +24,7 @@ func (DeviceChanged) Name() string { return "device-changed" }
 
 // Tell lists what changed.
 func (d DeviceChanged) Tell() (Line, bool) {
-	l := Line{Kind: "device", Device: d.Device, Text: fmt.Sprintf("Changed %s: %s", d.Title,
+	l := Line{Kind: "device", DeviceID: d.DeviceID, Device: d.Device, Text: fmt.Sprintf("Changed %s: %s", d.Title,
 		strings.Join(d.Changes, ", "))}
 	if d.Added {
 		l.Text = "Added " + d.Title
@@ -48,15 +48,16 @@ func (DeviceRemoved) Name() string { return "device-removed" }
 
 // Tell says what went with it.
 func (d DeviceRemoved) Tell() (Line, bool) {
-	return Line{Kind: "device", Device: d.Device, Text: fmt.Sprintf("Removed %s with %s", d.Title,
+	return Line{Kind: "device", DeviceID: d.DeviceID, Device: d.Device, Text: fmt.Sprintf("Removed %s with %s", d.Title,
 		plain.Count(d.Keys, "key", "keys"))}, true
 }
 
 // KeyLearned says that a key got its code in a lesson, or from a capture.
 type KeyLearned struct {
-	Device string `json:"device"`
-	Key    string `json:"key"`
-	As     string `json:"as,omitempty"` // what it sends, in words; "" where a capture was made the key
+	DeviceID string `json:"device_id,omitempty"`
+	Device   string `json:"device"`
+	Key      string `json:"key"`
+	As       string `json:"as,omitempty"` // what it sends, in words; "" where a capture was made the key
 	// Rolling says that the key is only followed.
 	Rolling bool `json:"rolling,omitempty"`
 }
@@ -66,7 +67,7 @@ func (KeyLearned) Name() string { return "key-learned" }
 
 // Tell says what it sends.
 func (k KeyLearned) Tell() (Line, bool) {
-	l := Line{Kind: "settled", Device: k.Device, Key: k.Key, Text: fmt.Sprintf("Learned %s/%s as %s", k.Device, k.Key,
+	l := Line{Kind: "settled", DeviceID: k.DeviceID, Device: k.Device, Key: k.Key, Text: fmt.Sprintf("Learned %s/%s as %s", k.Device, k.Key,
 		k.As)}
 	if k.As == "" {
 		l.Text = fmt.Sprintf("Made a capture the key %s/%s", k.Device, k.Key)
@@ -79,10 +80,11 @@ func (k KeyLearned) Tell() (Line, bool) {
 
 // CounterBack says that a followed handset counted less than before.
 type CounterBack struct {
-	Device string `json:"device"`
-	Key    string `json:"key"`
-	Before int64  `json:"before"`
-	Now    int64  `json:"now"`
+	DeviceID string `json:"device_id,omitempty"`
+	Device   string `json:"device"`
+	Key      string `json:"key"`
+	Before   int64  `json:"before"`
+	Now      int64  `json:"now"`
 }
 
 // Name of the type.
@@ -90,7 +92,7 @@ func (CounterBack) Name() string { return "counter-back" }
 
 // Tell says what may have happened.
 func (c CounterBack) Tell() (Line, bool) {
-	return Line{Kind: "device", Device: c.Device, Key: c.Key, Outcome: "warning",
+	return Line{Kind: "device", DeviceID: c.DeviceID, Device: c.Device, Key: c.Key, Outcome: "warning",
 			Text: fmt.Sprintf("A handset of %s counts %d after %d: its battery was changed, or somebody sends a copy",
 				c.Device, c.Now, c.Before)},
 		true

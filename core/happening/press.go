@@ -3,6 +3,7 @@ package happening
 import (
 	"fmt"
 	"time"
+	"urbo/core/grant"
 )
 
 // Outcome of a press.
@@ -20,23 +21,25 @@ const (
 type Receipt struct {
 	ID       string    `json:"-"`
 	At       time.Time `json:"-"` // when it began
-	By       string    `json:"-"`
+	By       grant.By  `json:"-"`
 	DeviceID string    `json:"device_id,omitempty"`
 	Device   string    `json:"device,omitempty"` // slug; "" where the code belongs to no key
 	Key      string    `json:"key,omitempty"`
 	What     string    `json:"what,omitempty"` // where it is no key: "what is on the bench"
 	Times    int       `json:"times"`          // presses that were asked for
 	// Frame is what was sent, by control, where it carries several controls of the device.
-	Frame   map[string]string `json:"frame,omitempty"`
-	Pressed int               `json:"pressed,omitempty"` // presses that went out, where fewer than were asked for
-	Held    bool              `json:"held,omitempty"`    // it was held down for as long as it took
-	Station string            `json:"station,omitempty"`
-	Port    string            `json:"port,omitempty"`
-	Outcome Outcome           `json:"outcome"`
-	Reason  string            `json:"reason,omitempty"`
-	Took    time.Duration     `json:"took,omitempty"`  // on the air
-	Note    string            `json:"note,omitempty"`  // what to mind
-	Heard   *bool             `json:"heard,omitempty"` // whether a receiver heard it, where that is verified
+	Frame     map[string]string `json:"frame,omitempty"`
+	Pressed   int               `json:"pressed,omitempty"` // presses that went out, where fewer than were asked for
+	Held      bool              `json:"held,omitempty"`    // it was held down for as long as it took
+	StationID string            `json:"station_id,omitempty"`
+	RoomID    string            `json:"room_id,omitempty"` // of the station
+	Station   string            `json:"station,omitempty"` // its name
+	Port      string            `json:"port,omitempty"`
+	Outcome   Outcome           `json:"outcome"`
+	Reason    string            `json:"reason,omitempty"`
+	Took      time.Duration     `json:"took,omitempty"`  // on the air
+	Note      string            `json:"note,omitempty"`  // what to mind
+	Heard     *bool             `json:"heard,omitempty"` // whether a receiver heard it, where that is verified
 }
 
 // Subject is what was pressed, in words.
@@ -59,7 +62,7 @@ func (p Pressed) Tell() (Line, bool) {
 	if p.Device == "" {
 		verb = "Sent "
 	}
-	l := Line{Kind: "press", Device: p.Device, Key: p.Key, Place: p.Station + "/" + p.Port, Outcome: string(p.Outcome),
+	l := Line{Kind: "press", DeviceID: p.DeviceID, Device: p.Device, StationID: p.StationID, Key: p.Key, Place: p.Station + "/" + p.Port, Outcome: string(p.Outcome),
 		Text: verb + p.Subject()}
 	if p.Times > 1 {
 		l.Text += fmt.Sprintf(" %d times", p.Times)
@@ -72,10 +75,11 @@ func (p Pressed) Tell() (Line, bool) {
 
 // PressRefused says that a press was asked for of which nothing went out.
 type PressRefused struct {
-	Device string `json:"device,omitempty"`
-	Key    string `json:"key,omitempty"`
-	What   string `json:"what,omitempty"`
-	Reason string `json:"reason"`
+	DeviceID string `json:"device_id,omitempty"`
+	Device   string `json:"device,omitempty"`
+	Key      string `json:"key,omitempty"`
+	What     string `json:"what,omitempty"`
+	Reason   string `json:"reason"`
 }
 
 // Name of the type.
@@ -87,6 +91,6 @@ func (p PressRefused) Tell() (Line, bool) {
 	if p.Device != "" {
 		what = p.Device + "/" + p.Key
 	}
-	return Line{Kind: "press", Device: p.Device, Key: p.Key, Outcome: "refused", Text: "Did not press " + what + ": " +
+	return Line{Kind: "press", DeviceID: p.DeviceID, Device: p.Device, Key: p.Key, Outcome: "refused", Text: "Did not press " + what + ": " +
 		p.Reason}, true
 }

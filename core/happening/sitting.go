@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"urbo/core/audition"
+	"urbo/core/grant"
 	"urbo/core/lesson"
 )
 
@@ -22,14 +23,14 @@ type Sitting struct {
 	ID       string    `json:"id"`
 	DeviceID string    `json:"device_id"`
 	Device   string    `json:"device"` // slug, as it is now
-	By       string    `json:"-"`
+	By       grant.By  `json:"-"`
 	Began    time.Time `json:"-"`
 	Stage    Stage     `json:"stage,omitempty"`
 	Said     string    `json:"said,omitempty"` // of the stage, in words
 }
 
 func (s Sitting) tell(kind string) (Line, bool) {
-	return Line{Kind: kind, Device: s.Device, Text: s.Said}, s.Stage != ""
+	return Line{Kind: kind, DeviceID: s.DeviceID, Device: s.Device, Text: s.Said}, s.Stage != ""
 }
 
 // LessonChanged says that something happened in a lesson.

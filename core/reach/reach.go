@@ -13,7 +13,8 @@ import (
 
 // End is a receiver or transmitter.
 type End struct {
-	Station string
+	ID      string // of the station
+	Station string // its name
 	Port    string
 	Medium  line.Medium
 	FromHz  int

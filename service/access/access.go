@@ -18,83 +18,81 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/fault"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/plain"
 	"urbo/service/stream"
 	"urbo/store"
 )
 
-// Scope is what a caller may do. Owner may do everything, press may press keys and watch, watch may look.
-type Scope string
-
-// The scopes. Station is for hardware and may do nothing else.
-const (
-	Owner   Scope = "owner"
-	Press   Scope = "press"
-	Watch   Scope = "watch"
-	Station Scope = "station"
-)
-
-var allows = map[Scope][]Scope{
-	Owner: {Owner, Press, Watch},
-	Press: {Press, Watch},
-	Watch: {Watch},
-}
-
 // Errors that callers ask for.
 var (
 	ErrNobody  = fault.New(fault.Nobody, "not signed in")
-	ErrScope   = fault.New(fault.Refused, "not allowed")
+	ErrStation = fault.New(fault.Refused, "not the token of this station")
 	ErrTicket  = fault.New(fault.Nobody, "sign-in code")
 	ErrTickets = fault.New(fault.Busy, "sign-in links")
 	ErrUnknown = fault.New(fault.NotFound, "unknown token or session")
+	ErrPerson  = fault.New(fault.NotFound, "unknown person")
+	ErrLast    = fault.New(fault.Conflict, "the last owner")
 )
 
 // How long things last.
 const (
 	TicketLife  = 15 * time.Minute
 	SessionLife = 90 * 24 * time.Hour
-	maxTickets  = 50
+	maxLinks    = 50
 )
 
 // Caller is who asks.
 type Caller struct {
-	Name  string
-	Scope Scope
-	Door  Door      // what it came in by
-	Until time.Time // the end of a session; zero for all others
+	By      grant.By
+	Grant   grant.Grant // what the caller may do, and where
+	Role    grant.Role  // of a person
+	Station bool        // it is a station, and may do nothing but be one
+	Door    Credential  // what it came in by
+	Until   time.Time   // the end of a session; zero for all others
 }
 
-// Door is a token or a session, by its id; the zero value is neither.
-type Door struct {
+// Local is somebody at a command line on this machine, who may do what an owner may.
+func Local(user string) Caller {
+	return Caller{By: grant.By{Actor: grant.Actor{Kind: grant.Program, Name: user}, Via: "command line"},
+		Grant: grant.All, Role: grant.Owner}
+}
+
+// Credential is a token or a session, by its id; the zero value is neither.
+type Credential struct {
 	Session bool
 	ID      string
-}
-
-// May says whether the caller's scope covers what is asked. Its error wraps ErrScope.
-func (c Caller) May(s Scope) error {
-	if slices.Contains(allows[c.Scope], s) {
-		return nil
-	}
-	return fmt.Errorf("%w: this needs the scope %q, and %s has %q", ErrScope, s, c.Name, c.Scope)
 }
 
 // Access decides who may come in.
 type Access struct {
 	store  store.Access
+	people store.People
 	stream *stream.Stream
 	now    func() time.Time
 
-	mu      sync.Mutex
-	tickets map[string]time.Time   // hash → end
-	used    map[Door]store.Use     // uses that are not written yet
-	open    map[Door]chan struct{} // closed when it is revoked
+	changing sync.Mutex // held while people are changed; taken before mu
+
+	mu    sync.Mutex
+	known map[string]Person            // people by id
+	used  map[Credential]store.Use     // uses that are not written yet
+	open  map[Credential]chan struct{} // closed when it is revoked, or its rights change
+	owner map[Credential]string        // ids of the people that the open ones belong to
 }
 
-// New makes the access of a house.
-func New(s *store.Store, events *stream.Stream, now func() time.Time) *Access {
-	return &Access{store: s.Access(), stream: events, now: now, tickets: map[string]time.Time{},
-		used: map[Door]store.Use{}, open: map[Door]chan struct{}{}}
+// Open reads who may come in.
+func Open(ctx context.Context, s *store.Store, events *stream.Stream, now func() time.Time) (*Access, error) {
+	a := &Access{store: s.Access(), people: s.People(), stream: events, now: now, known: map[string]Person{},
+		used: map[Credential]store.Use{}, open: map[Credential]chan struct{}{}, owner: map[Credential]string{}}
+	all, err := a.people.List(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("read the people: %w", err)
+	}
+	for _, p := range all {
+		a.known[p.ID] = p
+	}
+	return a, nil
 }
 
 // writeUses is how often it is written when tokens and sessions were used: seldom enough for an SD card.
@@ -146,14 +144,14 @@ func (a *Access) noteUses(ctx context.Context) error {
 }
 
 // use notes that somebody came in.
-func (a *Access) use(d Door, from string) {
+func (a *Access) use(d Credential, from string) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	a.used[d] = store.Use{At: a.now(), From: from}
 }
 
 // lastUse is when and from where a door was used last, where that is not written yet.
-func (a *Access) lastUse(d Door, at *time.Time, from string) (*time.Time, string) {
+func (a *Access) lastUse(d Credential, at *time.Time, from string) (*time.Time, string) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if u, ok := a.used[d]; ok {
@@ -173,12 +171,15 @@ func (a *Access) Revoked(ctx context.Context, c Caller) (<-chan struct{}, error)
 	if gone == nil {
 		gone = make(chan struct{})
 		a.open[c.Door] = gone
+		if c.By.Kind == grant.Person {
+			a.owner[c.Door] = c.By.ID
+		}
 	}
 	a.mu.Unlock()
 	return gone, a.stillThere(ctx, c.Door) // asked after the channel is there: a revocation is in one of the two
 }
 
-func (a *Access) stillThere(ctx context.Context, d Door) error {
+func (a *Access) stillThere(ctx context.Context, d Credential) error {
 	is := false
 	if d.Session {
 		all, err := a.store.SignIns(ctx, a.now())
@@ -200,12 +201,13 @@ func (a *Access) stillThere(ctx context.Context, d Door) error {
 }
 
 // revoke ends what goes on for somebody who came in by a door.
-func (a *Access) revoke(d Door) {
+func (a *Access) revoke(d Credential) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if gone := a.open[d]; gone != nil {
 		close(gone)
 		delete(a.open, d)
+		delete(a.owner, d)
 	}
 	delete(a.used, d)
 }
@@ -222,47 +224,24 @@ func hash(secret string) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// Ticket makes a one-time sign-in code. The error wraps ErrTickets where so many wait that no more are made: none
-// pushes another out.
-func (a *Access) Ticket() (string, time.Time, error) {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	now, first := a.now(), time.Time{}
-	for h, end := range a.tickets {
-		if end.Before(now) {
-			delete(a.tickets, h)
-		} else if first.IsZero() || end.Before(first) {
-			first = end
-		}
-	}
-	if len(a.tickets) >= maxTickets {
-		return "", first, fmt.Errorf("%w: %d are not used yet, which is the most: use one, or wait until %s",
-			ErrTickets,
-			maxTickets, first.Format("15:04:05"))
-	}
-	s, end := secret(), now.Add(TicketLife)
-	a.tickets[hash(s)] = end
-	return s, end, nil
-}
-
-// SignIn trades a ticket for a session's cookie value. A ticket works once. agent is what the browser calls itself, and
-// from the address that it comes from.
+// SignIn trades a link's code for a session's cookie value. It works once, for the person that it was made for. agent is
+// what the browser calls itself, and from the address that it comes from.
 func (a *Access) SignIn(ctx context.Context, ticket, agent, from string) (string, error) {
-	a.mu.Lock()
-	end, ok := a.tickets[hash(ticket)]
-	delete(a.tickets, hash(ticket))
-	a.mu.Unlock()
-	if !ok || end.Before(a.now()) {
-		return "", fmt.Errorf("%w is used up or too old: print a new link with urbo token link", ErrTicket)
+	p, err := a.people.TakeLink(ctx, hash(ticket), a.now())
+	if errors.Is(err, store.ErrNotFound) || err == nil && a.over(p) {
+		return "", fmt.Errorf("%w is used up or too old: ask for a new link (urbo person link)", ErrTicket)
+	}
+	if err != nil {
+		return "", fmt.Errorf("sign in: %w", err)
 	}
 	s := secret()
-	row := store.SignIn{Hash: hash(s), ID: secret()[:8], Name: "console", Scope: string(Owner), Agent: browser(agent),
-		Created: a.now(), Expires: a.now().Add(SessionLife)}
+	row := store.SignIn{Hash: hash(s), ID: secret()[:8], Name: p.Name, Scope: string(p.Role), PersonID: p.ID,
+		Agent: browser(agent), Created: a.now(), Expires: a.now().Add(SessionLife)}
 	if err := a.store.AddSignIn(ctx, row); err != nil {
 		return "", fmt.Errorf("sign in: %w", err)
 	}
-	a.use(Door{true, row.ID}, from)
-	a.say("", "A browser signed in")
+	a.use(Credential{true, row.ID}, from)
+	a.say(byOf(p, row.Agent), "A browser signed in for "+p.Name)
 	return s, nil
 }
 
@@ -278,7 +257,7 @@ func browser(agent string) string {
 }
 
 // say tells the journal.
-func (a *Access) say(by, text string) {
+func (a *Access) say(by grant.By, text string) {
 	a.stream.Publish(happening.Happening{By: by, What: happening.AccessChanged{Text: text}})
 }
 
@@ -291,7 +270,7 @@ func (a *Access) SignOut(ctx context.Context, c Caller) error {
 		return fmt.Errorf("sign out: %w", err)
 	}
 	a.revoke(c.Door)
-	a.say("", "A browser signed out")
+	a.say(c.By, "A browser signed out")
 	return nil
 }
 
@@ -305,13 +284,13 @@ func (a *Access) Sessions(ctx context.Context) ([]Session, error) {
 		return nil, fmt.Errorf("list sessions: %w", err)
 	}
 	for i, s := range all {
-		all[i].Used, all[i].From = a.lastUse(Door{true, s.ID}, s.Used, s.From)
+		all[i].Used, all[i].From = a.lastUse(Credential{true, s.ID}, s.Used, s.From)
 	}
 	return all, nil
 }
 
 // EndSession signs a browser out, by the id of its session. The error wraps ErrUnknown.
-func (a *Access) EndSession(ctx context.Context, id, by string) error {
+func (a *Access) EndSession(ctx context.Context, id string, by grant.By) error {
 	err := a.store.RemoveSignIn(ctx, id)
 	if errors.Is(err, store.ErrNotFound) {
 		return fmt.Errorf("%w %.60q: list them with urbo session list", ErrUnknown, id)
@@ -319,7 +298,7 @@ func (a *Access) EndSession(ctx context.Context, id, by string) error {
 	if err != nil {
 		return fmt.Errorf("end session: %w", err)
 	}
-	a.revoke(Door{true, id})
+	a.revoke(Credential{true, id})
 	a.say(by, "Ended the session "+id)
 	return nil
 }
@@ -327,15 +306,20 @@ func (a *Access) EndSession(ctx context.Context, id, by string) error {
 // Session finds who a session's cookie belongs to, who comes from an address. Its error wraps ErrNobody.
 func (a *Access) Session(ctx context.Context, session, from string) (Caller, error) {
 	row, err := a.store.SignIn(ctx, hash(session), a.now())
-	if errors.Is(err, store.ErrNotFound) {
-		return Caller{}, fmt.Errorf("%w: the session is over: open a new sign-in link", ErrNobody)
-	}
-	if err != nil {
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return Caller{}, fmt.Errorf("look up session: %w", err)
 	}
-	d := Door{true, row.ID}
+	p, known := a.person(row.PersonID)
+	if err != nil || !known || a.over(p) {
+		return Caller{}, fmt.Errorf("%w: the session is over: open a new sign-in link", ErrNobody)
+	}
+	d := Credential{true, row.ID}
 	a.use(d, from)
-	return Caller{row.Name, Scope(row.Scope), d, row.Expires}, nil
+	until := row.Expires
+	if !p.Until.IsZero() && p.Until.Before(until) {
+		until = p.Until
+	}
+	return Caller{By: byOf(p, row.Agent), Grant: grant.Of(p.Role, p.Where), Role: p.Role, Door: d, Until: until}, nil
 }
 
 // Token finds who a token belongs to, who comes from an address. Its error wraps ErrNobody.
@@ -347,22 +331,45 @@ func (a *Access) Token(ctx context.Context, token, from string) (Caller, error) 
 	if err != nil {
 		return Caller{}, fmt.Errorf("look up token: %w", err)
 	}
-	d := Door{ID: row.ID}
+	d := Credential{ID: row.ID}
 	a.use(d, from)
-	return Caller{Name: "token " + row.Name, Scope: Scope(row.Scope), Door: d}, nil
+	return Caller{By: grant.By{Actor: grant.Actor{ID: row.ID, Kind: grant.Program, Name: "token " + row.Name}},
+		Grant: grant.Grant{Rights: row.Rights, Where: row.Where}, Station: row.Scope == StationScope, Door: d}, nil
 }
 
 // Token is a credential for a program.
 type Token = store.Token
 
-// AddToken makes a token and its secret, which is kept nowhere. Errors wrap device.ErrName or device.ErrTaken.
-func (a *Access) AddToken(ctx context.Context, name string, scope Scope, by string) (Token, string, error) {
-	name, err := device.CleanName("the token's name", name)
+// StationScope is the word for a token that lets a station in, and is no right.
+const StationScope = "station"
+
+// NewToken is a token to be made: with rights for a part of the house, or for a station.
+type NewToken struct {
+	Name    string
+	Station bool
+	Rights  []grant.Right
+	Where   grant.Where
+}
+
+// AddToken makes a token and its secret, which is kept nowhere. Errors wrap device.ErrName, device.ErrTaken or
+// grant.ErrRole.
+func (a *Access) AddToken(ctx context.Context, n NewToken, by grant.By) (Token, string, error) {
+	name, err := device.CleanName("the token's name", n.Name)
 	if err != nil {
 		return Token{}, "", err
 	}
 	s := secret()
-	t := Token{ID: store.NewID(), Name: name, Scope: string(scope), Hash: hash(s), Created: a.now()}
+	t := Token{ID: store.NewID(), Name: name, Scope: grant.RightsText(n.Rights), Rights: n.Rights, Where: n.Where,
+		Hash: hash(s), Created: a.now()}
+	switch {
+	case n.Station:
+		t.Scope, t.Rights, t.Where = StationScope, nil, grant.Where{}
+	case len(n.Rights) == 0 || n.Where.Empty():
+		return t, "", fmt.Errorf("%w: say what the token may do, and where", grant.ErrRole)
+	}
+	if by.Kind == grant.Person {
+		t.MadeBy = by.ID
+	}
 	err = a.store.AddToken(ctx, t)
 	if errors.Is(err, store.ErrDuplicate) {
 		return t, "", fmt.Errorf("%w: there is a token %q already: choose another name or remove that one",
@@ -371,7 +378,7 @@ func (a *Access) AddToken(ctx context.Context, name string, scope Scope, by stri
 	if err != nil {
 		return t, "", fmt.Errorf("add token: %w", err)
 	}
-	a.say(by, fmt.Sprintf("Made the token %s (%s)", name, scope))
+	a.say(by, fmt.Sprintf("Made the token %s (%s)", name, t.Scope))
 	return t, s, nil
 }
 
@@ -382,13 +389,13 @@ func (a *Access) Tokens(ctx context.Context) ([]Token, error) {
 		return nil, fmt.Errorf("list tokens: %w", err)
 	}
 	for i, t := range tokens {
-		tokens[i].Used, tokens[i].From = a.lastUse(Door{ID: t.ID}, t.Used, t.From)
+		tokens[i].Used, tokens[i].From = a.lastUse(Credential{ID: t.ID}, t.Used, t.From)
 	}
 	return tokens, nil
 }
 
 // RemoveToken makes a token worthless. The error wraps ErrUnknown.
-func (a *Access) RemoveToken(ctx context.Context, name, by string) error {
+func (a *Access) RemoveToken(ctx context.Context, name string, by grant.By) error {
 	id, err := a.store.RemoveToken(ctx, name)
 	if errors.Is(err, store.ErrNotFound) {
 		return fmt.Errorf("%w %.60q: list them with urbo token list", ErrUnknown, name)
@@ -396,13 +403,13 @@ func (a *Access) RemoveToken(ctx context.Context, name, by string) error {
 	if err != nil {
 		return fmt.Errorf("remove token: %w", err)
 	}
-	a.revoke(Door{ID: id})
+	a.revoke(Credential{ID: id})
 	a.say(by, "Removed the token "+name)
 	return nil
 }
 
 // RemoveTokenByID is RemoveToken for a token whose name may have become another. The error wraps ErrUnknown.
-func (a *Access) RemoveTokenByID(ctx context.Context, id, by string) error {
+func (a *Access) RemoveTokenByID(ctx context.Context, id string, by grant.By) error {
 	tokens, err := a.store.Tokens(ctx)
 	if err != nil {
 		return fmt.Errorf("remove token: %w", err)
@@ -416,14 +423,14 @@ func (a *Access) RemoveTokenByID(ctx context.Context, id, by string) error {
 }
 
 // Station says whether a secret is the token of a station of a name, which is how it signs in at the house's own
-// broker. revoked is closed when the token is removed. Errors wrap ErrNobody or ErrScope.
+// broker. revoked is closed when the token is removed. Errors wrap ErrNobody or ErrStation.
 func (a *Access) Station(ctx context.Context, name, secret, from string) (revoked <-chan struct{}, err error) {
 	c, err := a.Token(ctx, secret, from)
 	if err != nil {
 		return nil, err
 	}
-	if c.Scope != Station || c.Name != "token "+StationToken(name) {
-		return nil, fmt.Errorf("%w: it is not the token of the station %.40q", ErrScope, name)
+	if !c.Station || c.By.Name != "token "+StationToken(name) {
+		return nil, fmt.Errorf("%w: %.40q", ErrStation, name)
 	}
 	return a.Revoked(ctx, c)
 }

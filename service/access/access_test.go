@@ -2,6 +2,7 @@ package access_test
 
 import (
 	"context"
+	"strings"
 	"testing"
 	"time"
 
@@ -9,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/service/access"
 	"urbo/service/stream"
 	"urbo/store"
@@ -27,24 +29,26 @@ func newDoor(t *testing.T) *door {
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() })
 	d := &door{store: s, now: time.Date(2026, 3, 1, 21, 0, 0, 0, time.UTC)}
-	d.Access = access.New(s, stream.New(0, time.Now), func() time.Time { return d.now })
+	d.Access, err = access.Open(t.Context(), s, stream.New(0, time.Now), func() time.Time { return d.now })
+	require.NoError(t, err)
 	return d
 }
 
 func TestTicket_WorksOnceAndNotForLong(t *testing.T) {
 	d := newDoor(t)
-	ticket, end, err := d.Ticket()
+	ticket, end, err := ownerLink(d)
 	require.NoError(t, err)
 	assert.Equal(t, d.now.Add(access.TicketLife), end)
 	session, err := d.SignIn(t.Context(), ticket, "", "")
 	require.NoError(t, err)
 	who, err := d.Session(t.Context(), session, "192.0.2.8")
 	require.NoError(t, err)
-	assert.Equal(t, access.Owner, who.Scope)
+	assert.Equal(t, grant.All, who.Grant)
+	assert.Equal(t, grant.Person, who.By.Kind)
 	_, err = d.SignIn(t.Context(), ticket, "Browser \x1b 7", "192.0.2.7")
 	assert.ErrorIs(t, err, access.ErrTicket)
 
-	late, _, _ := d.Ticket()
+	late, _, _ := ownerLink(d)
 	d.now = d.now.Add(access.TicketLife + time.Second)
 	_, err = d.SignIn(t.Context(), late, "Browser \x1b 7", "192.0.2.7")
 	assert.ErrorIs(t, err, access.ErrTicket)
@@ -55,7 +59,7 @@ func TestTicket_WorksOnceAndNotForLong(t *testing.T) {
 func TestSession_EndsByTimeAndBySigningOut(t *testing.T) {
 	d := newDoor(t)
 	signIn := func() string {
-		ticket, _, _ := d.Ticket()
+		ticket, _, _ := ownerLink(d)
 		s, err := d.SignIn(t.Context(), ticket, "Browser \x1b 7", "192.0.2.7")
 		require.NoError(t, err)
 		return s
@@ -83,7 +87,7 @@ func TestSession_EndsByTimeAndBySigningOut(t *testing.T) {
 
 func TestToken_IsKeptAsAHashOnly(t *testing.T) {
 	d := newDoor(t)
-	made, secret, err := d.AddToken(t.Context(), "  wall   tablet ", access.Watch, "test")
+	made, secret, err := d.AddToken(t.Context(), newToken("  wall   tablet ", "Watch"), grant.Named("test"))
 	require.NoError(t, err)
 	assert.Equal(t, "wall tablet", made.Name)
 	assert.Len(t, secret, 48)
@@ -91,7 +95,9 @@ func TestToken_IsKeptAsAHashOnly(t *testing.T) {
 
 	who, err := d.Token(t.Context(), secret, "192.0.2.9")
 	require.NoError(t, err)
-	assert.Equal(t, access.Caller{Name: "token wall tablet", Scope: access.Watch, Door: access.Door{ID: made.ID}}, who)
+	assert.Equal(t, "token wall tablet", who.By.Name)
+	assert.Equal(t, []grant.Right{grant.See}, who.Grant.Rights)
+	assert.Equal(t, access.Credential{ID: made.ID}, who.Door)
 	listed, err := d.Tokens(t.Context())
 	require.NoError(t, err)
 	require.Len(t, listed, 1)
@@ -99,18 +105,18 @@ func TestToken_IsKeptAsAHashOnly(t *testing.T) {
 	assert.WithinDuration(t, d.now, *listed[0].Used, time.Second)
 	assert.Equal(t, "192.0.2.9", listed[0].From)
 
-	_, _, err = d.AddToken(t.Context(), "wall tablet", access.Press, "test")
+	_, _, err = d.AddToken(t.Context(), newToken("wall tablet", "Press"), grant.Named("test"))
 	assert.ErrorIs(t, err, device.ErrTaken)
-	require.NoError(t, d.RemoveToken(t.Context(), "wall tablet", "test"))
+	require.NoError(t, d.RemoveToken(t.Context(), "wall tablet", grant.Named("test")))
 	_, err = d.Token(t.Context(), secret, "192.0.2.9")
 	assert.ErrorIs(t, err, access.ErrNobody)
-	assert.ErrorIs(t, d.RemoveToken(t.Context(), "wall tablet", "test"), access.ErrUnknown)
+	assert.ErrorIs(t, d.RemoveToken(t.Context(), "wall tablet", grant.Named("test")), access.ErrUnknown)
 }
 
 // TestToken_IsUsedWithoutAWriteWhichFollowsLater: on a full disk, programs can still look.
 func TestToken_IsUsedWithoutAWriteWhichFollowsLater(t *testing.T) {
 	d := newDoor(t)
-	_, secret, err := d.AddToken(t.Context(), "wall", access.Watch, "test")
+	_, secret, err := d.AddToken(t.Context(), newToken("wall", "Watch"), grant.Named("test"))
 	require.NoError(t, err)
 	_, err = d.Token(t.Context(), secret, "192.0.2.9")
 	require.NoError(t, err)
@@ -133,42 +139,43 @@ func TestAccess_TheJournalKnowsOfTokensAndSignIns(t *testing.T) {
 	t.Cleanup(func() { _ = s.Close() })
 	events := stream.New(0, time.Now)
 	told := events.Subscribe()
-	a := access.New(s, events, time.Now)
-	_, secret, err := a.AddToken(t.Context(), "wall", access.Watch, "somebody")
+	a, err := access.Open(t.Context(), s, events, time.Now)
 	require.NoError(t, err)
-	require.NoError(t, a.RemoveToken(t.Context(), "wall", "somebody"))
-	ticket, _, _ := a.Ticket()
+	_, secret, err := a.AddToken(t.Context(), newToken("wall", "Watch"), grant.Named("somebody"))
+	require.NoError(t, err)
+	require.NoError(t, a.RemoveToken(t.Context(), "wall", grant.Named("somebody")))
+	ticket, _, _ := ownerLink(&door{Access: a})
 	_, err = a.SignIn(t.Context(), ticket, "", "")
 	require.NoError(t, err)
 	var texts []string
 	all, _ := told.Waiting()
 	for _, h := range all {
 		l, _ := h.What.Tell()
-		texts = append(texts, h.By+": "+l.Text)
+		texts = append(texts, h.By.Name+": "+l.Text)
 		assert.NotContains(t, l.Text, secret)
 	}
 	assert.Equal(t, []string{"somebody: Made the token wall (watch)", "somebody: Removed the token wall",
-		": A browser signed in"}, texts)
+		"owner: A browser signed in for owner"}, texts)
 }
 
 func TestTicket_NonePushesAnotherOut(t *testing.T) {
 	d := newDoor(t)
-	first, _, err := d.Ticket()
+	first, _, err := ownerLink(d)
 	require.NoError(t, err)
 	for err == nil {
-		_, _, err = d.Ticket()
+		_, _, err = ownerLink(d)
 	}
 	require.ErrorIs(t, err, access.ErrTickets)
-	assert.ErrorContains(t, err, "wait until")
+	assert.ErrorContains(t, err, "wait for 15 minutes")
 	_, err = d.SignIn(t.Context(), first, "", "")
 	require.NoError(t, err, "the first of them works")
-	_, _, err = d.Ticket()
+	_, _, err = ownerLink(d)
 	assert.NoError(t, err, "and there is room again")
 }
 
 func TestSession_IsListedAndEndedAndTellsWhoeverGoesOn(t *testing.T) {
 	d := newDoor(t)
-	ticket, _, _ := d.Ticket()
+	ticket, _, _ := ownerLink(d)
 	cookie, err := d.SignIn(t.Context(), ticket, "Browser  \x1b[2J 7", "192.0.2.7")
 	require.NoError(t, err)
 	all, err := d.Sessions(t.Context())
@@ -190,38 +197,25 @@ func TestSession_IsListedAndEndedAndTellsWhoeverGoesOn(t *testing.T) {
 	over, end := context.WithCancel(t.Context())
 	end()
 	require.NoError(t, d.Run(over)) // writes the use
-	require.NoError(t, d.EndSession(t.Context(), all[0].ID, "test"))
+	require.NoError(t, d.EndSession(t.Context(), all[0].ID, grant.Named("test")))
 	<-gone
 	_, err = d.Revoked(t.Context(), who)
 	assert.ErrorIs(t, err, access.ErrNobody, "whoever comes just after the end is told")
-	assert.ErrorIs(t, d.EndSession(t.Context(), all[0].ID, "test"), access.ErrUnknown)
+	assert.ErrorIs(t, d.EndSession(t.Context(), all[0].ID, grant.Named("test")), access.ErrUnknown)
 	all, err = d.Sessions(t.Context())
 	require.NoError(t, err)
 	assert.Empty(t, all)
 }
 
-func TestScopes(t *testing.T) {
-	may := map[access.Scope][]access.Scope{
-		access.Owner: {access.Owner, access.Press, access.Watch}, access.Press: {access.Press, access.Watch},
-		access.Watch: {access.Watch}, access.Station: nil, "": nil,
-	}
-	for has, allowed := range may {
-		for _, wanted := range []access.Scope{access.Owner, access.Press, access.Watch} {
-			err := access.Caller{Name: "x", Scope: has}.May(wanted)
-			if assert.ObjectsAreEqual(true, contains(allowed, wanted)) {
-				assert.NoError(t, err, "%s for %s", has, wanted)
-			} else {
-				assert.ErrorIs(t, err, access.ErrScope, "%s for %s", has, wanted)
-			}
-		}
-	}
+// ownerLink makes a sign-in link for the owner.
+func ownerLink(d *door) (string, time.Time, error) {
+	_, code, end, err := d.Link(context.Background(), d.Owner().ID)
+	return code, end, err
 }
 
-func contains(all []access.Scope, one access.Scope) bool {
-	for _, s := range all {
-		if s == one {
-			return true
-		}
-	}
-	return false
+// newToken is a token with the rights of a word, for the whole house.
+func newToken(name, word string) access.NewToken {
+	rights, _ := grant.ParseRights([]string{strings.ToLower(word)})
+	return access.NewToken{Name: name, Station: word == "Station" || word == "station", Rights: rights,
+		Where: grant.Everywhere}
 }

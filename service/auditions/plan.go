@@ -8,6 +8,7 @@ import (
 
 	"urbo/core/audition"
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/plain"
 )
 
@@ -19,7 +20,7 @@ type New struct {
 	Kind     string          // only sets of this kind
 	Sweep    *audition.Sweep // or the values of a field
 	Pause    time.Duration   // between two codes; 0 is the usual one
-	By       string
+	By       grant.By
 }
 
 // Plan is what an audition would play.

@@ -17,7 +17,6 @@ import (
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/service/library"
-	"urbo/service/stations"
 	"urbo/service/stream"
 	"urbo/service/transmit"
 	"urbo/store"
@@ -38,7 +37,6 @@ type Transmit interface {
 
 // Stations tells where receivers and transmitters are, and whether anybody listens.
 type Stations interface {
-	State(name string) (stations.State, bool)
 	Listens(on device.Channel, room string) bool
 }
 
@@ -252,7 +250,7 @@ func (b *Beliefs) pressed(r happening.Receipt) {
 	if err != nil {
 		return
 	}
-	room := b.roomOf(r.Station)
+	room := r.RoomID
 	b.enter(r.DeviceID, r.Key, r, outcome)
 	if r.Frame != nil {
 		b.pressedWhole(d, room, r, outcome)

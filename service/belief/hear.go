@@ -22,14 +22,13 @@ func (b *Beliefs) heard(c happening.Capture) {
 	if b.heardWhole(c); len(c.Keys) == 0 {
 		return
 	}
-	room := b.roomOf(c.Station)
 	for _, k := range c.Keys {
-		if !b.inEarshot(k.DeviceID, room, c.Medium) {
+		if !b.inEarshot(k.DeviceID, c.RoomID, c.Medium) {
 			continue
 		}
 		p := control.Press{Key: k.Key, At: c.At, Held: length(c), Outcome: control.Sent, Source: control.ByHandset,
 			Cause: c.ID}
-		b.push(k.DeviceID, entry{Press: &p, ID: c.ID, Place: c.Place()})
+		b.push(k.DeviceID, entry{Press: &p, ID: c.ID, Place: placeOf(c)})
 	}
 }
 
@@ -45,21 +44,23 @@ func (b *Beliefs) heardWhole(c happening.Capture) {
 			fields[name] = n
 		}
 	}
-	room := b.roomOf(c.Station)
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	for id, m := range b.minds {
 		frame, mine := m.spec.Frame(reading.Sheet, fields)
-		if !mine || !b.inEarshot(id, room, c.Medium) {
+		if !mine || !b.inEarshot(id, c.RoomID, c.Medium) {
 			continue
 		}
 		p := control.Press{Frame: frame, At: c.At, Outcome: control.Sent, Source: control.ByHandset, Cause: c.ID}
-		if m.add(entry{Press: &p, ID: c.ID, Place: c.Place()}) {
+		if m.add(entry{Press: &p, ID: c.ID, Place: placeOf(c)}) {
 			b.changed(m, c.ID)
 			b.wakeWatch()
 		}
 	}
 }
+
+// placeOf is the receiver of a capture, whatever its station's name becomes.
+func placeOf(c happening.Capture) string { return c.StationID + "/" + c.Port }
 
 // length is how long a press lasted.
 func length(c happening.Capture) time.Duration {
@@ -100,11 +101,6 @@ func (b *Beliefs) push(deviceID string, e entry) {
 	}
 }
 
-func (b *Beliefs) roomOf(station string) string {
-	s, _ := b.Stations.State(station)
-	return s.Room
-}
-
 // channelOf is what carries the codes of a device's keys; false where none is known.
 func (b *Beliefs) channelOf(d device.Device) (device.Channel, bool) {
 	if d.Whole != nil {
@@ -122,10 +118,13 @@ func (b *Beliefs) channelOf(d device.Device) (device.Channel, bool) {
 	return device.Channel{}, false
 }
 
-// inEarshot says whether a device hears what is sent or heard in a room: infrared stays in it, where both are known.
+// inEarshot says whether a device hears what is sent or heard in a room, by its id: infrared stays in it, where both are known.
 func (b *Beliefs) inEarshot(deviceID, room string, medium line.Medium) bool {
-	d, err := b.Library.ByID(deviceID)
-	return err == nil && (medium == line.Radio || room == "" || d.Room == "" || sameRoom(d.Room, room))
+	if medium == line.Radio || room == "" {
+		return true
+	}
+	in := b.Library.RoomOf(deviceID)
+	return in == "" || in == room
 }
 
 // away makes doubtful what nobody listens to any more.
@@ -144,7 +143,7 @@ func (b *Beliefs) away() {
 			continue
 		}
 		on, ok := b.channelOf(d)
-		if !ok || b.Stations.Listens(on, d.Room) {
+		if !ok || b.Stations.Listens(on, d.RoomID) {
 			continue
 		}
 		b.mu.Lock()

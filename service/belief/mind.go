@@ -6,7 +6,6 @@ import (
 	"maps"
 	"reflect"
 	"slices"
-	"strings"
 	"time"
 
 	"urbo/core/control"
@@ -307,5 +306,3 @@ func (m *mind) since(name string) time.Time {
 	}
 	return h[len(h)-1].At
 }
-
-func sameRoom(a, b string) bool { return strings.EqualFold(a, b) }

@@ -83,7 +83,7 @@ func (b *Beliefs) learn(m *mind, t told, cause string) {
 			word = string(was.Word)
 		}
 		b.Stream.Publish(happening.Happening{Cause: cause,
-			What: happening.Contradicted{Device: m.slug, Control: t.Control,
+			What: happening.Contradicted{DeviceID: m.id, Device: m.slug, Control: t.Control,
 				Was: was.Text(), Word: word, Since: since, Value: t.Value, By: string(t.By)}})
 	}
 	b.changed(m, cause)

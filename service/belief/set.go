@@ -9,8 +9,9 @@ import (
 	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/fault"
+	"urbo/core/grant"
 	"urbo/core/happening"
-	"urbo/service/library"
+	"urbo/service/rooms"
 	"urbo/service/transmit"
 	"urbo/store"
 )
@@ -28,7 +29,7 @@ type Ask struct {
 	Asked      bool // a person waits: keys that set a value are pressed even where it is believed so already
 	Dry        bool // only the plan
 	Background bool // nobody waits for it: it lets the presses of people go first
-	By         string
+	By         grant.By
 	Cause      string
 }
 
@@ -86,21 +87,17 @@ func (b *Beliefs) mind(slug string) (*mind, error) {
 }
 
 // Failed takes what a person says: the mains failed in a room, or in all of them, and are back. It tells how many
-// devices with controls that concerns. The error wraps device.ErrName where no device is in such a room.
-func (b *Beliefs) Failed(room, by string) (int, error) {
-	if room != "" && !slices.ContainsFunc(b.Library.Lines(""),
-		func(l library.Line) bool { return sameRoom(l.Room, room) }) {
-		return 0, fmt.Errorf("%w: no device is in a room %.80q: name it as on a device", device.ErrName, room)
-	}
+// devices with controls that concerns.
+func (b *Beliefs) Failed(room rooms.Room, by grant.By) int {
 	b.catchUp()
 	now := b.Now()
-	told := b.Stream.Publish(happening.Happening{At: now, By: by, What: happening.MainsFailed{Room: room}})
+	told := b.Stream.Publish(happening.Happening{At: now, By: by, What: happening.MainsFailed{RoomID: room.ID, Room: room.Name}})
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	n := 0
 	for id, m := range b.minds {
 		d, err := b.Library.ByID(id)
-		if err != nil || len(d.Controls) == 0 || room != "" && !sameRoom(d.Room, room) {
+		if err != nil || len(d.Controls) == 0 || room.ID != "" && d.RoomID != room.ID {
 			continue
 		}
 		n++
@@ -108,12 +105,12 @@ func (b *Beliefs) Failed(room, by string) (int, error) {
 		b.changed(m, told.ID)
 	}
 	b.wakeWatch()
-	return n, nil
+	return n
 }
 
 // Tell takes what a person says that a control is at. Errors wrap control.ErrForm, ErrNoControls or
 // library.ErrUnknownDevice.
-func (b *Beliefs) Tell(slug, name, value, by string) ([]control.State, error) {
+func (b *Beliefs) Tell(slug, name, value string, by grant.By) ([]control.State, error) {
 	m, err := b.mind(slug)
 	if err != nil {
 		return nil, err
@@ -124,7 +121,7 @@ func (b *Beliefs) Tell(slug, name, value, by string) ([]control.State, error) {
 		return nil, err
 	}
 	h := b.Stream.Publish(happening.Happening{By: by,
-		What: happening.ToldBelief{Device: m.slug, Control: name, Value: value}})
+		What: happening.ToldBelief{DeviceID: m.id, Device: m.slug, Control: name, Value: value}})
 	b.learn(m, told{name, value, control.Told, b.Now()}, h.ID)
 	b.wakeWatch()
 	return m.spec.States(m.now, b.Now()), nil
@@ -195,7 +192,7 @@ func (b *Beliefs) carryOut(ctx context.Context, m *mind, a Ask) (Result, error) 
 			r = again
 		}
 	}
-	what := happening.WasSet{Device: a.Device, Presses: len(r.Presses), Outcome: happening.Sent, Reason: r.Reason}
+	what := happening.WasSet{DeviceID: m.id, Device: m.slug, Presses: len(r.Presses), Outcome: happening.Sent, Reason: r.Reason}
 	for _, w := range a.Wants {
 		what.Wants = append(what.Wants, w.Control+" "+w.Value)
 	}

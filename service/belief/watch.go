@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"urbo/core/control"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/store"
 )
@@ -95,7 +96,7 @@ func (b *Beliefs) offInTime(ctx context.Context, m *mind, now time.Time) {
 		slug := m.slug
 		b.group.Go(func() {
 			_, err := b.Set(ctx, Ask{Device: slug, Wants: []control.Want{{Control: c.Name, Value: "off"}}, Asked: true,
-				By: "longest on", Background: true})
+				By: grant.TheHouse("longest on"), Background: true})
 			if err != nil {
 				b.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
 					Text: slug + " was on for as long as it may be, and could not be switched off: " + err.Error()}})

@@ -27,6 +27,23 @@ type Item struct {
 	ID    string              // to go on after it
 	What  happening.Happening // its What is nil in the first item
 	Reset bool                // too much was missed: ask for everything again
+
+	shared *shared // by all listeners; nil where the item is for one
+}
+
+// shared is what listeners of one happening have in common.
+type shared struct {
+	once sync.Once
+	data []byte
+}
+
+// Encoded is what encode makes of the item: once, however many listeners there are.
+func (i Item) Encoded(encode func() []byte) []byte {
+	if i.shared == nil {
+		return encode()
+	}
+	i.shared.once.Do(func() { i.shared.data = encode() })
+	return i.shared.data
 }
 
 // Feed passes happenings on to listeners.
@@ -36,12 +53,13 @@ type Feed struct {
 
 	mu        sync.Mutex
 	last      int64
-	ring      []happening.Happening
+	ring      []Item // those that happened last
 	size      int
 	listeners map[*listener]struct{}
 }
 
 type listener struct {
+	hears func(happening.Happening) bool // what it hears of
 	queue chan Item
 	lost  bool // the queue overflowed: everything until the reset is passed over
 }
@@ -68,15 +86,18 @@ func (f *Feed) pass(h happening.Happening) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	f.last = h.Seq
-	f.ring = append(f.ring, h)
+	item := Item{ID: f.id(h.Seq), What: h, shared: &shared{}}
+	f.ring = append(f.ring, item)
 	f.size += h.Size()
 	for len(f.ring) > keptItems || f.size > keptBytes && len(f.ring) > 1 {
-		f.size -= f.ring[0].Size()
-		f.ring[0] = happening.Happening{} // let go of it
+		f.size -= f.ring[0].What.Size()
+		f.ring[0] = Item{} // let go of it
 		f.ring = f.ring[1:]
 	}
 	for l := range f.listeners {
-		l.offer(Item{ID: f.id(h.Seq), What: h})
+		if l.hears(h) {
+			l.offer(item)
+		}
 	}
 }
 
@@ -94,11 +115,12 @@ func (l *listener) offer(i Item) {
 	}
 }
 
-// Listen calls f with every item after id until the context ends or f returns an error. Without an id it begins now; an
+// Listen calls f with every item after id that hears wants, until the context ends or f returns an error. Without an id it begins now; an
 // id that is no longer known, or from before a restart, begins with a reset. The very first call has no happening: from
 // then on nothing is missed.
-func (f *Feed) Listen(ctx context.Context, after string, call func(Item) error) error {
-	l := &listener{queue: make(chan Item, waiting)}
+func (f *Feed) Listen(ctx context.Context, after string, hears func(happening.Happening) bool,
+	call func(Item) error) error {
+	l := &listener{hears: hears, queue: make(chan Item, waiting)}
 	missed, at := f.join(l, after)
 	defer f.leave(l)
 	if err := call(Item{ID: at}); err != nil {
@@ -134,12 +156,12 @@ func (f *Feed) join(l *listener, after string) (missed []Item, at string) {
 	}
 	epoch, number, _ := strings.Cut(after, "-")
 	seq, err := strconv.ParseInt(number, 10, 64)
-	if epoch != f.epoch || err != nil || seq > f.last || len(f.ring) == 0 || f.ring[0].Seq > seq+1 {
+	if epoch != f.epoch || err != nil || seq > f.last || len(f.ring) == 0 || f.ring[0].What.Seq > seq+1 {
 		return []Item{{ID: now, Reset: true}}, now
 	}
-	for _, h := range f.ring {
-		if h.Seq > seq {
-			missed = append(missed, Item{ID: f.id(h.Seq), What: h})
+	for _, i := range f.ring {
+		if i.What.Seq > seq && l.hears(i.What) {
+			missed = append(missed, i)
 		}
 	}
 	return missed, after

@@ -6,49 +6,65 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"time"
+	"strings"
+	"unicode"
 
 	"urbo/core/happening"
 	"urbo/store"
 )
 
-// Query says which entries are wanted. The zero value of a member wants all.
-type Query struct {
-	Before string    // id of the entry that the page ends at
-	Since  time.Time // the oldest
-	Device string    // slug
-	Kind   string    // of happening.Line
-	Limit  int       // 1 to MaxPage
+// Query says which entries are wanted. The zero value of a member wants all; Limit is 1 to MaxPage.
+type Query = store.Query
+
+// Page is entries of the journal, the newest first.
+type Page struct {
+	Entries []happening.Happening
+	More    bool // there are older ones that are wanted: ask again for those before the last
 }
 
 // wants says whether a query asks for an entry.
-func (q Query) wants(h happening.Happening) bool {
+func (j *Journal) wants(q Query, h happening.Happening) bool {
 	l, told := h.What.Tell()
-	return told && (q.Device == "" || l.Device == q.Device) && (q.Kind == "" || l.Kind == q.Kind)
+	device, room := h.About()
+	room = cmp.Or(j.roomOf(device), room)
+	switch {
+	case !told,
+		!q.Since.IsZero() && h.At.Before(q.Since), !q.Until.IsZero() && h.At.After(q.Until),
+		q.Device != "" && device != q.Device, q.Kind != "" && l.Kind != q.Kind,
+		q.NoAccess && l.Kind == "access",
+		q.By != "" && !strings.EqualFold(h.By.Name, q.By),
+		q.Within != nil && !slices.Contains(q.Within.Devices, device) && !slices.Contains(q.Within.Rooms, room):
+		return false
+	}
+	words := strings.FieldsFunc(strings.ToLower(l.Text), isBreak)
+	for _, w := range strings.FieldsFunc(strings.ToLower(q.Words), isBreak) {
+		if !slices.ContainsFunc(words, func(word string) bool { return strings.HasPrefix(word, w) }) {
+			return false
+		}
+	}
+	return true
 }
 
-// Find reads the entries that a query asks for, the newest first, including what is not yet written.
-func (j *Journal) Find(ctx context.Context, q Query) ([]happening.Happening, error) {
-	out := []happening.Happening{}
-	for before := q.Before; ; {
-		page, err := j.Entries(ctx, before, MaxPage)
-		if err != nil {
-			return nil, err
-		}
-		for _, h := range page {
-			switch {
-			case !q.Since.IsZero() && h.At.Before(q.Since): // a clock may have gone back: go on looking
-			case q.wants(h):
-				if out = append(out, h); len(out) == q.Limit {
-					return out, nil
-				}
-			}
-		}
-		if len(page) < MaxPage {
-			return out, nil
-		}
-		before = page[len(page)-1].ID
+func isBreak(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }
+
+// Find reads the entries that a query asks for, including what is not yet written. The error wraps store.ErrNotFound
+// where there is no entry that they are to be before.
+func (j *Journal) Find(ctx context.Context, q Query) (Page, error) {
+	waiting := j.waiting(func(h happening.Happening) bool { return h.ID == q.Before || j.wants(q, h) })
+	more := q
+	more.Limit++
+	all, err := page(waiting, q.Before, more.Limit, func(h happening.Happening) string { return h.ID },
+		func(before string) ([]happening.Happening, error) {
+			more.Before = before
+			return j.store.Journal(ctx, more)
+		})
+	if err != nil {
+		return Page{}, err
 	}
+	if len(all) > q.Limit {
+		return Page{all[:q.Limit], true}, nil
+	}
+	return Page{Entries: all}, nil
 }
 
 // mostRelated is the most entries that Why tells.

@@ -16,9 +16,9 @@ import (
 func (d *desk) chain() (ids []string) {
 	cause := ""
 	for _, what := range []happening.What{
-		happening.DeviceChanged{Device: "lamp", Title: "Lamp", Added: true},
-		happening.DeviceChanged{Device: "lamp", Title: "Lamp", Changes: []string{"name"}},
-		happening.DeviceRemoved{Device: "lamp", Title: "Lamp", Keys: 2},
+		happening.DeviceChanged{DeviceID: "l", Device: "lamp", Title: "Lamp", Added: true},
+		happening.DeviceChanged{DeviceID: "l", Device: "lamp", Title: "Lamp", Changes: []string{"name"}},
+		happening.DeviceRemoved{DeviceID: "l", Device: "lamp", Title: "Lamp", Keys: 2},
 	} {
 		d.note("between")
 		h := happening.Happening{ID: store.NewID(), Cause: cause, What: what}
@@ -43,14 +43,14 @@ func TestFind_AnswersByDeviceKindAndTime(t *testing.T) {
 		t.Helper()
 		found, err := again.Find(t.Context(), q)
 		require.NoError(t, err)
-		for _, h := range found {
+		for _, h := range found.Entries {
 			l, _ := h.What.Tell()
 			out = append(out, l.Text)
 		}
 		return out
 	}
 	assert.Equal(t, []string{"Removed Lamp with 2 keys", "Changed Lamp: name", "Added Lamp"},
-		texts(journal.Query{Device: "lamp", Limit: 10}))
+		texts(journal.Query{Device: "l", Limit: 10}))
 	assert.Equal(t, []string{"Added Fan", "Removed Lamp with 2 keys"}, texts(journal.Query{Kind: "device", Limit: 2}))
 	assert.Equal(t, "not written yet", texts(journal.Query{Kind: "house", Limit: 1})[0])
 	assert.Empty(t, texts(journal.Query{Since: time.Now().Add(time.Hour), Limit: 10}))

@@ -33,13 +33,18 @@ type Journal struct {
 	store  store.Happenings
 	stream *stream.Stream
 	queue  *stream.Queue
+	roomOf func(deviceID string) string
 	lost   int // that had to be given up since the last write
 }
 
-// New makes a journal.
+// New makes a journal. It begins to write once it runs.
 func New(s *store.Store, events *stream.Stream) *Journal {
-	return &Journal{store: s.Happenings(), stream: events, queue: events.Subscribe()}
+	return &Journal{store: s.Happenings(), stream: events, queue: events.Subscribe(),
+		roomOf: func(string) string { return "" }}
 }
+
+// Rooms says how the room of a device is found, before Run.
+func (j *Journal) Rooms(of func(deviceID string) string) { j.roomOf = of }
 
 // Run writes what happens until the stream ends and all of it is written, or the context ends.
 func (j *Journal) Run(ctx context.Context) error {
@@ -79,23 +84,30 @@ func ended(err error) error {
 // flush writes all that waits in one transaction. On failure it goes on waiting, within bounds.
 func (j *Journal) flush(ctx context.Context) error {
 	batch, size := j.queue.Waiting()
-	if err := j.store.Write(context.WithoutCancel(ctx), batch); err != nil {
+	troubles, err := j.store.Write(context.WithoutCancel(ctx), batch, j.roomOf)
+	if err != nil {
 		if size > mostWaiting {
 			j.giveUp(batch, size)
 		}
 		return fmt.Errorf("write the journal: %w", err)
 	}
 	j.queue.Done(len(batch))
+	for _, t := range troubles {
+		slog.Error("something that happened could not be kept", "what", t.What, "error", t.Err)
+		if t.What != (happening.HouseNote{}).Name() { // or it would go on for ever
+			j.stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
+				Text: fmt.Sprintf("An entry of the journal (%s) could not be kept and is set aside: %v", t.What, t.Err)}})
+		}
+	}
 	if j.lost > 0 {
 		text := plain.Count(j.lost, "entry was", "entries were") + " lost while nothing could be written"
 		j.stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error", Text: text}})
 		j.lost = 0
 	}
-	var stored []happening.Capture
+	var stored []string
 	for _, h := range batch {
 		if heard, ok := h.What.(happening.Heard); ok {
-			heard.Capture.Stored = true
-			stored = append(stored, heard.Capture)
+			stored = append(stored, heard.Capture.ID)
 		}
 	}
 	if len(stored) > 0 {
@@ -117,19 +129,6 @@ func (j *Journal) giveUp(batch []happening.Happening, size int) {
 
 // MaxPage is the most entries or captures that are read at once.
 const MaxPage = 500
-
-// Entries reads the journal, the newest first, from before an id ("" for the newest), including what is not yet
-// written.
-func (j *Journal) Entries(ctx context.Context, before string, limit int) ([]happening.Happening, error) {
-	waiting := j.waiting(func(h happening.Happening) bool {
-		_, told := h.What.Tell()
-		return told
-	})
-	return page(waiting, before, limit, func(h happening.Happening) string { return h.ID },
-		func(before string) ([]happening.Happening, error) {
-			return j.store.Journal(ctx, before, limit)
-		})
-}
 
 // Captures reads captures, the newest first, from before an id, including what is not yet written.
 func (j *Journal) Captures(ctx context.Context, before string, limit int) ([]happening.Capture, error) {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"go.uber.org/goleak"
 
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/signal"
 	"urbo/service/journal"
@@ -53,7 +54,8 @@ func (d *desk) note(texts ...any) {
 
 func (d *desk) page(before string, limit int) (out []string, last string) {
 	d.t.Helper()
-	entries, err := d.Entries(d.t.Context(), before, limit)
+	page, err := d.Find(d.t.Context(), journal.Query{Before: before, Limit: limit})
+	entries := page.Entries
 	require.NoError(d.t, err)
 	for _, e := range entries {
 		l, _ := e.What.Tell()
@@ -93,16 +95,17 @@ func TestJournal_KeepsWhatHappenedAndNotOnlyItsWords(t *testing.T) {
 	for _, what := range []happening.What{happening.Pressed{Receipt: receipt},
 		happening.DeviceRemoved{DeviceID: "x", Device: "lamp", Title: "Lamp", Keys: 1},
 		happening.StationUsed{Station: "s"}} {
-		d.stream.Publish(happening.Happening{By: "somebody", Cause: "c", What: what})
+		d.stream.Publish(happening.Happening{By: grant.Named("somebody"), Cause: "c", What: what})
 	}
 	require.NoError(t, d.close())
 	d = newDesk(t, dir)
-	entries, err := d.Entries(t.Context(), "", 10)
+	page, err := d.Find(t.Context(), journal.Query{Limit: 10})
+	entries := page.Entries
 	require.NoError(t, err)
 	require.Len(t, entries, 2, "what is no news has no entry")
 	assert.Equal(t, happening.DeviceRemoved{DeviceID: "x", Device: "lamp", Title: "Lamp", Keys: 1}, entries[0].What)
 	assert.Equal(t, happening.Pressed{Receipt: receipt}, entries[1].What)
-	assert.Equal(t, "somebody", entries[1].By)
+	assert.Equal(t, grant.Named("somebody"), entries[1].By)
 	texts, _ := d.page("", 2)
 	assert.Equal(t, []string{"Removed Lamp with 1 key", "Pressed lamp/power 2 times: no answer"}, texts)
 	require.NoError(t, d.close())

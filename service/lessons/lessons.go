@@ -15,6 +15,7 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/fault"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/lesson"
 	"urbo/core/line"
@@ -161,7 +162,7 @@ type New struct {
 	Keys   []string // none is every key that is not learned yet
 	Free   bool     // no key is asked for: they come in any order, and are named later
 	Needed int      // takes that must agree, 1 to 5; 0 is two
-	By     string
+	By     grant.By
 }
 
 // Start begins a lesson. Errors wrap library.ErrUnknownDevice, device.ErrName, ErrStep or sitting.ErrRunning.
@@ -328,7 +329,7 @@ func (ls *Lessons) keep(ctx context.Context, s *running, key string, learned les
 	if err != nil {
 		return code, err
 	}
-	ls.stream.Publish(happening.Happening{Cause: cause, By: s.By, What: happening.KeyLearned{Device: d.Slug, Key: key,
+	ls.stream.Publish(happening.Happening{Cause: cause, By: s.By, What: happening.KeyLearned{DeviceID: d.ID, Device: d.Slug, Key: key,
 		As: learned.Words(), Rolling: learned.Rolling}})
 	return code, nil
 }

@@ -10,7 +10,7 @@ import (
 )
 
 // Reaches says why no transmitter can send on a channel; nil where one can. preferred is STATION/PORT or empty.
-type Reaches func(on device.Channel, preferred string) error
+type Reaches func(on device.Channel, preferred device.Place) error
 
 // Advice is something odd about a device.
 type Advice struct {

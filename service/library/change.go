@@ -9,15 +9,16 @@ import (
 
 	"urbo/core/control"
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/store"
 )
 
 // Note is what the journal gets to know of a change beside what changed.
 type Note struct {
-	By    string // who asked
-	Cause string // id of what led to it, or ""
-	Quiet bool   // something else tells of it
+	By    grant.By // who asked
+	Cause string   // id of what led to it, or ""
+	Quiet bool     // something else tells of it
 }
 
 // Change is the one way to change a device: f gets a copy of it, and what f makes of it is checked, written, and told
@@ -76,12 +77,30 @@ func (l *Library) put(ctx context.Context, note Note, c store.Change) (device.De
 	if err := l.complete(c); err != nil {
 		return *c.After, err
 	}
+	if err := l.place(ctx, note, c); err != nil {
+		return *c.After, err
+	}
 	batch := store.Batch{Devices: []store.Change{c}, Identify: l.Identity, At: l.now()}
 	if err := l.devices.Apply(ctx, batch); err != nil {
 		return *c.After, l.refused(err, c)
 	}
 	l.changed(note, c)
 	return *c.After, nil
+}
+
+// place finds the room that a change puts a device into, in whatever spelling, or makes it.
+func (l *Library) place(ctx context.Context, note Note, c store.Change) error {
+	d := c.After
+	if c.Before != nil && c.Before.Room == d.Room {
+		d.RoomID = c.Before.RoomID
+		return nil
+	}
+	room, err := l.rooms.Ensure(ctx, d.Room, note.By)
+	if err != nil {
+		return err
+	}
+	d.RoomID, d.Room = room.ID, room.Name
+	return nil
 }
 
 // refused says what the store's refusal of a change means.
@@ -100,11 +119,8 @@ func (l *Library) complete(c store.Change) error {
 		return err
 	}
 	if d.Room != "" {
-		if d.Room, err = device.CleanName("the room's name", d.Room); err != nil {
+		if d.Room, err = device.CleanRoom(d.Room); err != nil {
 			return err
-		}
-		if device.Slug(d.Room) == "" {
-			return fmt.Errorf("%w: room %.40q: use at least one letter a-z or a digit", device.ErrName, d.Room)
 		}
 	}
 	if err := d.Check(); err != nil {
@@ -197,8 +213,8 @@ func (l *Library) changed(note Note, c store.Change) {
 // remember puts a device as it was written into memory.
 func (l *Library) remember(c store.Change) {
 	d := c.After.Clone()
-	e := &entry{full: &d, line: Line{ID: d.ID, Slug: d.Slug, Name: d.Name, Room: d.Room, Kind: d.Kind, Maker: d.Maker,
-		Model: d.Model, Keys: len(d.Keys), Learned: d.Learned(), Followed: d.Followed()}}
+	e := &entry{full: &d, line: Line{ID: d.ID, Slug: d.Slug, Name: d.Name, RoomID: d.RoomID, Kind: d.Kind,
+		Maker: d.Maker, Model: d.Model, Keys: len(d.Keys), Learned: d.Learned(), Followed: d.Followed()}}
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if c.Before != nil && c.Before.Slug != d.Slug {
@@ -216,7 +232,7 @@ func differences(a, b device.Device) []string {
 		name    string
 		changed bool
 	}{
-		{"name", a.Name != b.Name}, {"short name", a.Slug != b.Slug}, {"room", a.Room != b.Room},
+		{"name", a.Name != b.Name}, {"short name", a.Slug != b.Slug}, {"room", a.RoomID != b.RoomID},
 		{"kind", a.Kind != b.Kind}, {"maker", a.Maker != b.Maker},
 		{"model", a.Model != b.Model}, {"transmitter", a.Transmitter != b.Transmitter},
 		{"further transmitters", !slices.Equal(a.Also, b.Also)}, {"verifying", a.Verify != b.Verify},

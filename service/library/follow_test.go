@@ -105,7 +105,9 @@ func TestCounters_SayWhereAHandsetCountsBack(t *testing.T) {
 			}
 		}
 	}
-	assert.Equal(t, happening.CounterBack{Device: "shutter", Key: "up", Before: 1, Now: 0}, *first,
+	id, err := l.ID("shutter")
+	require.NoError(t, err)
+	assert.Equal(t, happening.CounterBack{DeviceID: id, Device: "shutter", Key: "up", Before: 1, Now: 0}, *first,
 		"none before it")
 	end()
 	require.NoError(t, <-ended)

@@ -7,8 +7,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/line"
 	"urbo/service/library"
+	"urbo/service/rooms"
 	"urbo/service/stream"
 	"urbo/store"
 )
@@ -18,6 +20,7 @@ type house struct {
 	*library.Library
 	t      *testing.T
 	store  *store.Store
+	rooms  *rooms.Rooms
 	stream *stream.Stream
 	told   *stream.Queue
 }
@@ -29,13 +32,16 @@ func open(t *testing.T, dir string) *house {
 	t.Cleanup(func() { _ = s.Close() })
 	events := stream.New(0, time.Now)
 	h := &house{t: t, store: s, stream: events, told: events.Subscribe()}
-	h.Library, err = library.Open(t.Context(), s, events, line.Builtin(), time.Now)
+	in, err := rooms.Open(t.Context(), s, events)
+	require.NoError(t, err)
+	h.rooms = in
+	h.Library, err = library.Open(t.Context(), s, in, events, line.Builtin(), time.Now)
 	require.NoError(t, err)
 	return h
 }
 
 // note is who asks.
-var note = library.Note{By: "test"}
+var note = library.Note{By: grant.Named("test")}
 
 // add adds a device with some keys that wait to be learned.
 func (h *house) add(d device.Device, keys ...string) device.Device {

@@ -15,8 +15,10 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/fault"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/line"
+	"urbo/service/rooms"
 	"urbo/service/stream"
 	"urbo/store"
 )
@@ -30,11 +32,18 @@ var (
 // Line is a device as it stands in a list.
 type Line = store.DeviceLine
 
+// Rooms tells which rooms there are.
+type Rooms interface {
+	Name(id string) string
+	Ensure(ctx context.Context, name string, by grant.By) (rooms.Room, error)
+}
+
 // Library is the devices of the house.
 type Library struct {
 	devices store.Devices
 	stream  *stream.Stream
 	book    *line.Book
+	rooms   Rooms
 	now     func() time.Time
 
 	writer sync.Mutex // held for a whole change
@@ -56,9 +65,9 @@ type entry struct {
 }
 
 // Open reads the library: lists and code sets. What cannot be read is left out, and said in the journal.
-func Open(ctx context.Context, s *store.Store, events *stream.Stream, book *line.Book, now func() time.Time) (*Library,
-	error) {
-	l := &Library{devices: s.Devices(), stream: events, book: book, now: now, entries: map[string]*entry{},
+func Open(ctx context.Context, s *store.Store, in Rooms, events *stream.Stream, book *line.Book,
+	now func() time.Time) (*Library, error) {
+	l := &Library{devices: s.Devices(), rooms: in, stream: events, book: book, now: now, entries: map[string]*entry{},
 		ids: map[string]string{}}
 	if err := l.reindex(ctx); err != nil {
 		return nil, fmt.Errorf("index the library: %w", err)
@@ -101,7 +110,7 @@ func (l *Library) Lines(search string) []Line {
 	defer l.mu.RUnlock()
 	out := make([]Line, 0, len(l.entries))
 	for _, e := range l.entries {
-		d := e.line
+		d := l.named(e.line)
 		text := strings.ToLower(strings.Join([]string{d.Name, d.Room, d.Kind, d.Maker, d.Model, d.Slug}, "\n"))
 		if !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, w) }) {
 			out = append(out, d)
@@ -111,6 +120,34 @@ func (l *Library) Lines(search string) []Line {
 		return cmp.Or(strings.Compare(a.Room, b.Room), strings.Compare(a.Name, b.Name), strings.Compare(a.Slug, b.Slug))
 	})
 	return out
+}
+
+// named is a line with what its room is called now.
+func (l *Library) named(line Line) Line {
+	line.Room = l.rooms.Name(line.RoomID)
+	return line
+}
+
+// RoomOf is the id of the room that a device stands in, "" where it stands in none or is gone.
+func (l *Library) RoomOf(id string) string {
+	l.mu.RLock()
+	defer l.mu.RUnlock()
+	if e := l.entries[id]; e != nil {
+		return e.line.RoomID
+	}
+	return ""
+}
+
+// InRoom is the name of a device that stands in a room, "" where none does.
+func (l *Library) InRoom(id string) string {
+	l.mu.RLock()
+	defer l.mu.RUnlock()
+	for _, e := range l.entries {
+		if e.line.RoomID == id {
+			return e.line.Name
+		}
+	}
+	return ""
 }
 
 // Device finds a device by its slug, or by one that it had. It is not to be changed. The error wraps ErrUnknownDevice
@@ -149,7 +186,9 @@ func (l *Library) ByID(id string) (device.Device, error) {
 	if e == nil {
 		return device.Device{}, fmt.Errorf("%w: it was removed", ErrUnknownDevice)
 	}
-	return l.load(e)
+	d, err := l.load(e)
+	d.Room = l.rooms.Name(d.RoomID)
+	return d, err
 }
 
 // load reads the keys and codes of a device, once.

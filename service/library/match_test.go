@@ -18,6 +18,7 @@ import (
 	"urbo/core/line"
 	"urbo/core/pack"
 	"urbo/core/signal"
+	"urbo/service/rooms"
 	"urbo/service/stream"
 	"urbo/store"
 )
@@ -42,7 +43,9 @@ func stock(t testing.TB, devices int, code func() device.Code) (string, *Library
 	dir := t.TempDir()
 	s, err := store.Open(dir)
 	require.NoError(t, err)
-	l, err := Open(t.Context(), s, stream.New(0, time.Now), line.Builtin(), time.Now)
+	in, err := rooms.Open(t.Context(), s, stream.New(0, time.Now))
+	require.NoError(t, err)
+	l, err := Open(t.Context(), s, in, stream.New(0, time.Now), line.Builtin(), time.Now)
 	require.NoError(t, err)
 	p := pack.Pack{}
 	for n := range devices {
@@ -64,7 +67,9 @@ func reopen(t testing.TB, dir string) *Library {
 	s, err := store.Open(dir)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() })
-	l, err := Open(context.Background(), s, stream.New(0, time.Now), line.Builtin(), time.Now)
+	in, err := rooms.Open(t.Context(), s, stream.New(0, time.Now))
+	require.NoError(t, err)
+	l, err := Open(context.Background(), s, in, stream.New(0, time.Now), line.Builtin(), time.Now)
 	require.NoError(t, err)
 	return l
 }

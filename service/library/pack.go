@@ -168,6 +168,11 @@ func (l *Library) Import(ctx context.Context, p pack.Pack, conflict string, note
 	if err != nil {
 		return plan, err
 	}
+	for _, c := range batch.Devices {
+		if err := l.place(ctx, note, c); err != nil {
+			return plan, fmt.Errorf("import %s: %w", c.After.Slug, err)
+		}
+	}
 	if err := l.devices.Apply(ctx, batch); err != nil {
 		return plan, fmt.Errorf("import: nothing was changed: %w", err)
 	}

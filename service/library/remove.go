@@ -1,6 +1,7 @@
 package library
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"log/slog"
@@ -66,6 +67,22 @@ func (l *Library) Removed(ctx context.Context) ([]Removed, error) {
 	return out, nil
 }
 
+// IDEver finds the id of a device by its slug, one that it had, or the one of a removed device. The error wraps
+// ErrUnknownDevice.
+func (l *Library) IDEver(ctx context.Context, slug string) (string, error) {
+	id, err := l.ID(slug)
+	if err == nil {
+		return id, nil
+	}
+	all, trouble := l.devices.Removed(ctx)
+	for _, r := range all {
+		if r.Slug == slug || r.ID == slug {
+			return r.ID, nil
+		}
+	}
+	return "", cmp.Or(trouble, err)
+}
+
 // BringBack puts a removed device into the library again, by its id, or by the slug that it had: the last one removed.
 // Where another device has that slug now it gets one that is free. The error wraps ErrUnknownDevice.
 func (l *Library) BringBack(ctx context.Context, which string, note Note) (device.Device, error) {
@@ -118,5 +135,5 @@ func (l *Library) bringBack(ctx context.Context, r Removed, note Note) (device.D
 	}
 	l.stream.Publish(happening.Happening{By: note.By, Cause: note.Cause, What: happening.DeviceChanged{DeviceID: d.ID,
 		Device: d.Slug, Title: d.Name, Back: true}})
-	return d, nil
+	return l.ByID(d.ID)
 }

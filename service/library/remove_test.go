@@ -10,6 +10,7 @@ import (
 	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/service/library"
+	"urbo/service/rooms"
 	"urbo/service/stream"
 	"urbo/store"
 )
@@ -64,7 +65,9 @@ func TestRemove_IsForgottenAfterThirtyDays(t *testing.T) {
 	t.Cleanup(func() { _ = s.Close() })
 	now := time.Date(2026, 3, 1, 21, 0, 0, 0, time.UTC)
 	events := stream.New(0, time.Now)
-	l, err := library.Open(t.Context(), s, events, line.Builtin(), func() time.Time { return now })
+	in, err := rooms.Open(t.Context(), s, events)
+	require.NoError(t, err)
+	l, err := library.Open(t.Context(), s, in, events, line.Builtin(), func() time.Time { return now })
 	require.NoError(t, err)
 	for _, slug := range []string{"one", "two"} {
 		_, err := l.Add(t.Context(), device.Device{Slug: slug, Name: slug, Kind: "light"}, note)

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"urbo/core/fault"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/plain"
 	"urbo/service/stream"
@@ -50,7 +51,7 @@ func New(s *stream.Stream, now func() time.Time) *Measure {
 var nameRule = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*(/[a-z0-9]+(-[a-z0-9]+)*)?$`)
 
 // Put takes a value. The error wraps ErrMeasurement.
-func (m *Measure) Put(name string, value float64, unit, by string) (Measurement, error) {
+func (m *Measure) Put(name string, value float64, unit string, by grant.By) (Measurement, error) {
 	switch {
 	case !nameRule.MatchString(name) || len(name) > 81:
 		return Measurement{},

@@ -9,6 +9,7 @@ import (
 	"sync"
 	"time"
 
+	"urbo/core/device"
 	"urbo/service/stations"
 	"urbo/service/wake"
 	"urbo/station"
@@ -213,7 +214,7 @@ func (o *Outpost) send(ctx context.Context, l station.Link, m station.Send) {
 	id, wanted := m.ID, m.Port
 	o.mu.Lock()
 	i := slices.IndexFunc(o.ports, func(p port) bool { return p.port.ID == wanted })
-	place := ""
+	place := device.Place{}
 	if i >= 0 {
 		place = o.ports[i].place
 	}

@@ -9,7 +9,10 @@ import (
 	"sync"
 	"time"
 
+	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
+	"urbo/service/rooms"
 	"urbo/service/stations"
 	"urbo/service/stream"
 	"urbo/service/wake"
@@ -57,7 +60,7 @@ type Outpost struct {
 	dropped int
 	ports   []port
 	changed bool // the ports, since the house was told
-	clocks  map[string]clock
+	clocks  map[device.Place]clock
 	sending map[string]*stations.Sending // that are not over, by id
 
 	answers station.Answers
@@ -65,7 +68,7 @@ type Outpost struct {
 
 // port is a port of the hardware, and what the house calls it.
 type port struct {
-	place string // STATION/PORT here
+	place device.Place // here
 	port  station.Port
 }
 
@@ -80,13 +83,13 @@ func New(ctx context.Context, c Config) (*Outpost, error) {
 	if !station.ValidName(c.Name) {
 		return nil, fmt.Errorf("name %.50q: a name is 1 to 40 of a-z, 0-9 and -", c.Name)
 	}
-	o := &Outpost{config: c, now: c.Now, started: c.Now(), news: make(chan struct{}, 1), clocks: map[string]clock{},
+	o := &Outpost{config: c, now: c.Now, started: c.Now(), news: make(chan struct{}, 1), clocks: map[device.Place]clock{},
 		sending: map[string]*stations.Sending{}}
 	events := stream.New(0, c.Now)
 	o.queue = events.Subscribe()
 	var err error
 	o.stations, err = stations.Open(ctx, stations.Config{Store: nowhere{}, Transports: c.Hardware, Receiver: o,
-		Stream: events, Now: c.Now})
+		Rooms: nowhere{}, Stream: events, Now: c.Now})
 	return o, err
 }
 
@@ -96,6 +99,14 @@ type nowhere struct{}
 func (nowhere) Stations(context.Context) ([]store.Station, error) { return nil, nil }
 
 func (nowhere) PutStation(context.Context, store.Station) error { return nil }
+
+func (nowhere) PutAside(context.Context, store.Aside) error { return nil }
+
+func (nowhere) Name(string) string { return "" }
+
+func (nowhere) Ensure(context.Context, string, grant.By) (rooms.Room, error) {
+	return rooms.Room{}, nil
+}
 
 func (nowhere) Airings(context.Context, time.Time) ([]store.Airing, error) { return nil, nil }
 
@@ -142,7 +153,7 @@ func (o *Outpost) look() {
 			continue
 		}
 		for _, p := range s.Ports {
-			named := port{place: s.Name + "/" + p.ID, port: p.Port}
+			named := port{place: device.Place{Station: s.ID, Port: p.ID}, port: p.Port}
 			if names[p.ID] > 1 {
 				named.port.ID = s.Name + "-" + p.ID
 			}
@@ -157,9 +168,9 @@ func (o *Outpost) look() {
 }
 
 // Hear takes what a local receiver heard, on the outpost's own clock.
-func (o *Outpost) Hear(name string, p station.Port, m station.Heard, _ time.Time) {
+func (o *Outpost) Hear(from stations.Source, p station.Port, m station.Heard, _ time.Time) {
 	o.mu.Lock()
-	place := name + "/" + p.ID
+	place := device.Place{Station: from.ID, Port: p.ID}
 	i := slices.IndexFunc(o.ports, func(p port) bool { return p.place == place })
 	if i < 0 {
 		o.mu.Unlock()

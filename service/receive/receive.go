@@ -10,6 +10,7 @@ import (
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/signal"
+	"urbo/service/stations"
 	"urbo/service/stream"
 	"urbo/service/wake"
 	"urbo/station"
@@ -38,25 +39,25 @@ type Receive struct {
 	wake    chan struct{}
 
 	mu      sync.Mutex
-	pending map[string]*press // by STATION/PORT
+	pending map[string]*press // by STATION-ID/PORT
 	ready   []*press
 }
 
 // press gathers the trains of one push of a key.
 type press struct {
-	station string
-	port    station.Port
-	trains  []signal.Heard
-	late    bool      // the station kept it while it was away
-	more    bool      // the last train goes on in the next
-	hz      int       // measured carrier or channel, 0 where none was
-	count   int       // durations so far
-	began   time.Time // when the first train came in
-	latest  time.Time // when the last train came in
-	looked  time.Time // when it was last planned to look after it, where that was late
-	start   time.Time // about when the first mark was
-	end     int64     // station time of the last mark's end, µs
-	peak    *float64
+	from   stations.Source
+	port   station.Port
+	trains []signal.Heard
+	late   bool      // the station kept it while it was away
+	more   bool      // the last train goes on in the next
+	hz     int       // measured carrier or channel, 0 where none was
+	count  int       // durations so far
+	began  time.Time // when the first train came in
+	latest time.Time // when the last train came in
+	looked time.Time // when it was last planned to look after it, where that was late
+	start  time.Time // about when the first mark was
+	end    int64     // station time of the last mark's end, µs
+	peak   *float64
 }
 
 // silence is how long a receiver must be quiet for a press to be over.
@@ -77,11 +78,11 @@ func New(book *line.Book, l Library, echoes Echoes, events *stream.Stream, now f
 }
 
 // Hear takes one train from a station; when is zero, or when it was where that is long past. It does not block.
-func (r *Receive) Hear(stationName string, port station.Port, m station.Heard, when time.Time) {
-	place := stationName + "/" + port.ID
+func (r *Receive) Hear(from stations.Source, port station.Port, m station.Heard, when time.Time) {
+	place := from.ID + "/" + port.ID
 	if err := m.Train.Check(); err != nil {
-		r.stream.Publish(happening.Happening{What: happening.StationNote{Place: place, Severity: "error",
-			Text: "Sent a train that is none: " + err.Error()}})
+		r.stream.Publish(happening.Happening{What: happening.StationNote{StationID: from.ID,
+			Place: from.Name + "/" + port.ID, Severity: "error", Text: "Sent a train that is none: " + err.Error()}})
 		return
 	}
 	r.mu.Lock()
@@ -98,7 +99,7 @@ func (r *Receive) Hear(stationName string, port station.Port, m station.Heard, w
 		}
 	}
 	if p == nil {
-		p = &press{station: stationName, port: port, began: now,
+		p = &press{from: from, port: port, began: now,
 			start: now.Add(-time.Duration(m.Train.Length()+m.Gap) * time.Microsecond)}
 		if !when.IsZero() {
 			p.late, p.start, p.began = true, when, when
@@ -183,7 +184,8 @@ func (r *Receive) due(all bool) ([]*press, time.Duration) {
 
 // finish makes a capture of a press and publishes it.
 func (r *Receive) finish(p *press) {
-	c := happening.Capture{ID: store.NewID(), At: p.start, Station: p.station, Port: p.port.ID,
+	c := happening.Capture{ID: store.NewID(), At: p.start, StationID: p.from.ID,
+		Station: p.from.Name, RoomID: p.from.Room, Port: p.port.ID,
 		Medium: line.Medium(p.port.Medium), Hz: p.hz, Strength: p.peak,
 		Trains: p.trains, Count: 1}
 	c.Late = p.late

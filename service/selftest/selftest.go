@@ -11,6 +11,7 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/fault"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/reach"
@@ -38,14 +39,14 @@ type Probe struct {
 func NewProbe(next stations.Receiver) *Probe { return &Probe{next: next} }
 
 // Hear passes on what was heard.
-func (p *Probe) Hear(name string, port station.Port, m station.Heard, when time.Time) {
+func (p *Probe) Hear(from stations.Source, port station.Port, m station.Heard, when time.Time) {
 	p.mu.Lock()
 	if p.heard != nil && when.IsZero() {
-		place := name + "/" + port.ID
+		place := from.Name + "/" + port.ID
 		p.heard[place] = append(p.heard[place], m)
 	}
 	p.mu.Unlock()
-	p.next.Hear(name, port, m, when)
+	p.next.Hear(from, port, m, when)
 }
 
 // begin forgets what was heard; end tells what was heard since.
@@ -91,7 +92,7 @@ func New(p *Probe, s Stations, t Transmit, book *line.Book) *Test {
 
 // Run tries the transmitters of one station, or of all where only is "". Each takes about half a second. The error
 // wraps ErrRunning or stations.ErrUnknownStation.
-func (t *Test) Run(ctx context.Context, only, by string) (reach.Matrix, error) {
+func (t *Test) Run(ctx context.Context, only string, by grant.By) (reach.Matrix, error) {
 	if !t.running.TryLock() {
 		return reach.Matrix{}, fmt.Errorf("%w: wait until it is over", ErrRunning)
 	}
@@ -103,7 +104,7 @@ func (t *Test) Run(ctx context.Context, only, by string) (reach.Matrix, error) {
 	}
 	for _, s := range all {
 		for _, p := range s.Ports {
-			end := reach.End{Station: s.Name, Port: p.ID, Medium: line.Medium(p.Medium), FromHz: p.FromHz, ToHz: p.ToHz}
+			end := reach.End{ID: s.ID, Station: s.Name, Port: p.ID, Medium: line.Medium(p.Medium), FromHz: p.FromHz, ToHz: p.ToHz}
 			switch {
 			case p.Direction == station.Receiver && s.Here:
 				m.Receivers = append(m.Receivers, reach.Receiver{End: end, Deaf: p.Count == 0})
@@ -150,7 +151,7 @@ func codeOf(on device.Channel, n int) device.Code {
 }
 
 // try lets one transmitter send, and enters who heard it.
-func (t *Test) try(ctx context.Context, tx *reach.Transmitter, n int, m *reach.Matrix, by string) {
+func (t *Test) try(ctx context.Context, tx *reach.Transmitter, n int, m *reach.Matrix, by grant.By) {
 	code := codeOf(tx.On, n)
 	sheet, err := t.book.Sheet(code.Sheet)
 	if err != nil {
@@ -159,7 +160,7 @@ func (t *Test) try(ctx context.Context, tx *reach.Transmitter, n int, m *reach.M
 	}
 	t.probe.begin()
 	r, err := t.transmit.Press(ctx, transmit.Order{Key: device.Key{Codes: []device.Code{code}},
-		What: "a test signal", Transmitter: tx.Place(), By: by})
+		What: "a test signal", Transmitter: device.Place{Station: tx.ID, Port: tx.Port}, By: by})
 	switch {
 	case err != nil:
 		tx.Failed = err.Error()

@@ -5,6 +5,7 @@ package sitting
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"log/slog"
 	"slices"
@@ -12,6 +13,7 @@ import (
 	"time"
 
 	"urbo/core/fault"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/service/stream"
 	"urbo/service/wake"
@@ -39,7 +41,7 @@ type Core[C any] interface {
 type Sitting[C Core[C]] struct {
 	ID       string
 	DeviceID string
-	By       string
+	By       grant.By
 	Began    time.Time
 	Touched  time.Time // when something last happened in it
 	Note     string    // what there is to say beside its core; not kept
@@ -100,7 +102,7 @@ func Open[C Core[C]](ctx context.Context, kind Kind[C], s *store.Store, events *
 		return nil, fmt.Errorf("read the %ss: %w", kind.Name(), err)
 	}
 	for _, row := range rows {
-		n := &Sitting[C]{ID: row.ID, DeviceID: row.DeviceID, By: row.By, Began: row.Began, Touched: now()}
+		n := &Sitting[C]{ID: row.ID, DeviceID: row.DeviceID, By: readBy(row.By), Began: row.Began, Touched: now()}
 		err := fmt.Errorf("it was written by a newer version")
 		if row.Version <= Version {
 			err = kind.Read(n, row.Version, row.Document)
@@ -114,6 +116,24 @@ func Open[C Core[C]](ctx context.Context, kind Kind[C], s *store.Store, events *
 	}
 	ss.show()
 	return ss, nil
+}
+
+// writeBy is who asked, as it is kept.
+func writeBy(by grant.By) string {
+	text, err := json.Marshal(by)
+	if err != nil {
+		return by.Name
+	}
+	return string(text)
+}
+
+// readBy reads what writeBy wrote, or the name that versions before kept.
+func readBy(text string) grant.By {
+	var by grant.By
+	if json.Unmarshal([]byte(text), &by) != nil {
+		return grant.Recorded(text)
+	}
+	return by
 }
 
 // Run is the actor: it makes the changes that are asked for, and what is due by itself, until the context ends. due
@@ -240,7 +260,7 @@ func (ss *Sittings[C]) save(ctx context.Context, s *Sitting[C]) error {
 	if err != nil {
 		return fmt.Errorf("keep the %s: %w", ss.kind.Name(), err)
 	}
-	row := store.Sitting{ID: s.ID, Kind: ss.kind.Name(), DeviceID: s.DeviceID, By: s.By, Began: s.Began,
+	row := store.Sitting{ID: s.ID, Kind: ss.kind.Name(), DeviceID: s.DeviceID, By: writeBy(s.By), Began: s.Began,
 		Touched: s.Touched, Version: Version, Document: document}
 	if err := ss.sittings.Put(context.WithoutCancel(ctx), row, keep); err != nil {
 		return fmt.Errorf("keep the %s: %w", ss.kind.Name(), err)

@@ -2,12 +2,12 @@ package stations
 
 import (
 	"context"
-	"encoding/json"
 	"slices"
 	"time"
 
 	"urbo/core/reach"
 	"urbo/station"
+	"urbo/store"
 )
 
 // An hour of airtime is kept for each transmitter, in minutes, so that it takes little memory however often it sends.
@@ -47,12 +47,12 @@ func (a *airtime) used(now time.Time) time.Duration {
 	return sum
 }
 
-// recall counts what was on the air in the hour before the house was started. What is not known any more, or is of a
-// station that has another name by now, is as if it had not been.
+// recall counts what was on the air in the hour before the house was started, also of stations that were removed: they
+// may be added again.
 func (s *Stations) recall(ctx context.Context) error {
 	airings, err := s.store.Airings(ctx, s.now().Add(-airSpan))
 	for _, a := range airings {
-		if m := s.named(a.Station); m != nil && !a.At.After(s.now()) {
+		if m := s.byID(a.Station); m != nil && !a.At.After(s.now()) {
 			m.use(a.Port).air.add(a.At, a.Took)
 		}
 	}
@@ -71,8 +71,7 @@ func (a Air) Spent() bool { return a.Budget > 0 && a.Used >= a.Budget }
 
 // settings are what the owner set for a station's ports, as kept on disk.
 type settings struct {
-	Version int                 `json:"version"`
-	Ports   map[string]portWish `json:"ports,omitempty"`
+	Ports map[string]portWish `json:"ports,omitempty"`
 }
 
 // portWish is what the owner set for one port.
@@ -82,15 +81,27 @@ type portWish struct {
 	Heard      map[string]float64 `json:"heard,omitempty"` // strength at receivers when it was last tested, by STATION-ID/PORT
 }
 
-// wish is what is set for a port. The caller holds mu.
-func (m *member) wish(port string) portWish { return m.settings().Ports[port] }
+// StrictShare is the share of an hour that a transmitter may send whose setting cannot be read: what was set may have
+// been as little.
+const StrictShare = 0.01
 
-func (m *member) settings() settings {
-	s := settings{Version: 1}
-	if m.record.Settings != "" {
-		_ = json.Unmarshal([]byte(m.record.Settings), &s) // what cannot be read is as if nothing was set
+// wish is what is set for a port; the strictest where that cannot be read. The caller holds mu.
+func (m *member) wish(port string) portWish {
+	set, err := m.settings()
+	if err != nil {
+		strict := StrictShare
+		return portWish{Share: &strict}
 	}
-	return s
+	return set.Ports[port]
+}
+
+// settingsVersion of the document.
+const settingsVersion = 1
+
+// settings are what is set for its ports. The error wraps store.ErrDocument.
+func (m *member) settings() (s settings, err error) {
+	err = store.ReadDocument(m.record.Settings, settingsVersion, &s)
+	return s, err
 }
 
 // air is what a transmitter used, and may use. The caller holds mu.

@@ -2,15 +2,16 @@ package stations
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/reach"
+	"urbo/service/rooms"
 	"urbo/station"
 	"urbo/store"
 )
@@ -26,8 +27,8 @@ type Change struct {
 
 // Add makes a station known before it says hello. Where the house reaches it by itself, it begins to. One that was
 // removed is let in again. Errors wrap device.ErrName, device.ErrTaken, ErrReach or ErrMany.
-func (s *Stations) Add(ctx context.Context, name string, from station.Origin, room, by string) error {
-	room, err := cleanRoom(room)
+func (s *Stations) Add(ctx context.Context, name string, from station.Origin, room string, by grant.By) error {
+	in, err := s.rooms.Ensure(ctx, room, by)
 	if err != nil {
 		return err
 	}
@@ -58,7 +59,7 @@ func (s *Stations) Add(ctx context.Context, name string, from station.Origin, ro
 			return fmt.Errorf("%w: %w", ErrReach, err)
 		}
 	}
-	record.Name, record.Room = name, room
+	record.Name, record.RoomID = name, in.ID
 	if err := s.store.PutStation(ctx, record); err != nil {
 		return err
 	}
@@ -67,33 +68,41 @@ func (s *Stations) Add(ctx context.Context, name string, from station.Origin, ro
 		i = len(s.members)
 		s.members = append(s.members, nil)
 	}
-	s.members[i] = newMember(record)
-	s.start(s.members[i])
+	fresh := newMember(record)
+	if old := s.members[i]; old != nil { // what it sent in the last hour counts on
+		fresh.ports = old.ports
+	}
+	s.members[i] = fresh
+	s.start(fresh)
 	s.mu.Unlock()
-	s.changed(name, by, "Added the station "+name)
+	s.changed(record, by, "Added the station "+name)
 	return nil
 }
 
 // Alter changes a station's name or room. Errors wrap ErrUnknownStation, device.ErrName or device.ErrTaken.
-func (s *Stations) Alter(ctx context.Context, name string, c Change, by string) error {
+func (s *Stations) Alter(ctx context.Context, name string, c Change, by grant.By) error {
 	var said []string
-	now := name
+	var now store.Station
+	var in rooms.Room
+	if c.Room != nil {
+		var err error
+		if in, err = s.rooms.Ensure(ctx, *c.Room, by); err != nil {
+			return err
+		}
+	}
 	err := s.change(ctx, name, func(m *member, r *store.Station) error {
 		if c.Name != nil && *c.Name != r.Name {
 			if err := s.checkName(*c.Name, m); err != nil {
 				return err
 			}
 			said = append(said, "its name is "+*c.Name)
-			r.Name, now = *c.Name, *c.Name
+			r.Name = *c.Name
 		}
-		if c.Room != nil && *c.Room != r.Room {
-			room, err := cleanRoom(*c.Room)
-			if err != nil {
-				return err
-			}
-			r.Room = room
-			said = append(said, map[bool]string{true: "it is in no room", false: "it is in " + room}[room == ""])
+		if c.Room != nil && in.ID != r.RoomID {
+			r.RoomID = in.ID
+			said = append(said, map[bool]string{true: "it is in no room", false: "it is in " + in.Name}[in.ID == ""])
 		}
+		now = *r
 		return nil
 	})
 	if err == nil && len(said) > 0 {
@@ -104,49 +113,57 @@ func (s *Stations) Alter(ctx context.Context, name string, c Change, by string) 
 
 // SetShare sets the share of an hour that a transmitter may send, 0 for no limit. Errors wrap ErrUnknownStation or
 // ErrUnknownTransmitter.
-func (s *Stations) SetShare(ctx context.Context, name, port string, share float64, by string) error {
+func (s *Stations) SetShare(ctx context.Context, name, port string, share float64, by grant.By) error {
 	if !(share >= 0 && share <= 1) {
 		return fmt.Errorf("%w: a share of an hour is from 0 to 1, not %g", ErrSetting, share)
 	}
-	err := s.setPort(ctx, name, port, func(w *portWish) { w.Share = &share })
+	r, err := s.setPort(ctx, name, port, func(w *portWish) { w.Share = &share })
 	if err == nil {
-		s.changed(name, by, fmt.Sprintf("%s/%s may send for %s", name, port, ShareText(share)))
+		s.changed(r, by, fmt.Sprintf("%s/%s may send for %s", name, port, ShareText(share)))
 	}
 	return err
 }
 
 // Correct sets what makes a transmitter's durations true. Errors wrap ErrSetting, ErrUnknownStation or
 // ErrUnknownTransmitter.
-func (s *Stations) Correct(ctx context.Context, name, port string, c reach.Correction, by string) error {
+func (s *Stations) Correct(ctx context.Context, name, port string, c reach.Correction, by grant.By) error {
 	if err := c.Check(); err != nil {
 		return fmt.Errorf("%w: %w", ErrSetting, err)
 	}
-	err := s.setPort(ctx, name, port, func(w *portWish) { w.Correction = c })
+	r, err := s.setPort(ctx, name, port, func(w *portWish) { w.Correction = c })
 	if err == nil {
 		text := name + "/" + port + " is corrected: it " + c.Text()
 		if c.None() {
 			text = name + "/" + port + " is not corrected any more"
 		}
-		s.changed(name, by, text)
+		s.changed(r, by, text)
 	}
 	return err
 }
 
-// setPort changes what is set for a transmitter.
-func (s *Stations) setPort(ctx context.Context, name, port string, f func(*portWish)) error {
-	return s.change(ctx, name, func(m *member, r *store.Station) error {
+// setPort changes what is set for a transmitter, and tells its station as it is then. What could not be read is set
+// aside.
+func (s *Stations) setPort(ctx context.Context, name, port string, f func(*portWish)) (now store.Station, err error) {
+	return now, s.change(ctx, name, func(m *member, r *store.Station) error {
 		if !m.isTransmitter(port) {
 			return fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, name+"/"+port, s.transmitters())
 		}
-		set := m.settings()
+		set, err := m.settings()
+		if err != nil {
+			aside := store.Aside{Kind: "settings", Owner: r.ID, Document: r.Settings, At: s.now()}
+			if err := s.store.PutAside(ctx, aside); err != nil {
+				return err
+			}
+			set = settings{Ports: m.strictest()}
+		}
 		if set.Ports == nil {
 			set.Ports = map[string]portWish{}
 		}
 		w := set.Ports[port]
 		f(&w)
 		set.Ports[port] = w
-		document, err := json.Marshal(set)
-		r.Settings = string(document)
+		r.Settings, err = store.WriteDocument(settingsVersion, set)
+		now = *r
 		return err
 	})
 }
@@ -165,7 +182,8 @@ func (s *Stations) Witness(ctx context.Context, transmitter string, heard map[st
 		}
 	}
 	s.mu.Unlock()
-	return s.setPort(ctx, name, port, func(w *portWish) { w.Heard = kept })
+	_, err := s.setPort(ctx, name, port, func(w *portWish) { w.Heard = kept })
+	return err
 }
 
 // ShareText says what share of an hour is allowed.
@@ -202,7 +220,7 @@ func (s *Stations) change(ctx context.Context, name string, f func(*member, *sto
 
 // Remove takes a station out of the house: its link ends, and it is not let in again until it is added. The error wraps
 // ErrUnknownStation.
-func (s *Stations) Remove(ctx context.Context, name, by string) (station.Origin, error) {
+func (s *Stations) Remove(ctx context.Context, name string, by grant.By) (station.Origin, error) {
 	s.changing.Lock()
 	defer s.changing.Unlock()
 	s.mu.Lock()
@@ -230,12 +248,13 @@ func (s *Stations) Remove(ctx context.Context, name, by string) (station.Origin,
 		s.tell(ctx, link, station.Refused{Reason: "removed from the house"})
 		_ = link.Close()
 	}
-	s.changed(name, by, "Removed the station "+name)
+	s.changed(record, by, "Removed the station "+name)
 	return m.origin(), nil
 }
 
-func (s *Stations) changed(name, by, text string) {
-	s.stream.Publish(happening.Happening{By: by, What: happening.StationChanged{Station: name, Text: text}})
+func (s *Stations) changed(r store.Station, by grant.By, text string) {
+	s.stream.Publish(happening.Happening{By: by,
+		What: happening.StationChanged{StationID: r.ID, Station: r.Name, Text: text}})
 }
 
 // find finds a station by name. The caller holds mu. The error wraps ErrUnknownStation and lists those that there are.
@@ -275,9 +294,13 @@ func (s *Stations) checkName(name string, but *member) error {
 	return nil
 }
 
-func cleanRoom(room string) (string, error) {
-	if strings.TrimSpace(room) == "" {
-		return "", nil
+// strictest is what is set for each transmitter of a station whose settings cannot be read. The caller holds mu.
+func (m *member) strictest() map[string]portWish {
+	out := map[string]portWish{}
+	for _, p := range m.hello.Ports {
+		if p.Direction == station.Transmitter {
+			out[p.ID] = m.wish(p.ID)
+		}
 	}
-	return device.CleanName("the room", room)
+	return out
 }

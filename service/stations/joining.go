@@ -28,7 +28,7 @@ func (s *Stations) serve(ctx context.Context, l station.Link) error {
 		return err
 	}
 	s.tell(ctx, l, station.Welcome{Link: station.Version})
-	s.stream.Publish(happening.Happening{What: happening.StationHere{Station: s.nameOf(m)}})
+	s.stream.Publish(happening.Happening{What: s.here(m)})
 	for {
 		message, err := l.Receive(ctx)
 		if err != nil {
@@ -40,6 +40,13 @@ func (s *Stations) serve(ctx context.Context, l station.Link) error {
 		}
 		s.take(ctx, m, l, message)
 	}
+}
+
+// here is the happening that a member is here.
+func (s *Stations) here(m *member) happening.StationHere {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return happening.StationHere{StationID: m.record.ID, Station: m.record.Name}
 }
 
 // greet waits for the hello of a link, and asks for it where it does not come.
@@ -128,10 +135,28 @@ func (s *Stations) seat(hello station.Hello, l station.Link) (*member, error) {
 	if len(s.members) >= MaxStations {
 		return nil, fmt.Errorf("%w: %d, which is the most: remove one", ErrMany, MaxStations)
 	}
+	if m := s.expected(hello.Station); m != nil {
+		m.record.Over, m.record.Address, m.record.Added = string(origin.Over), origin.Address, s.now()
+		m.record.Removed = time.Time{}
+		return m, nil
+	}
 	m := newMember(store.Station{ID: store.NewID(), Name: hello.Station, Over: string(origin.Over),
 		Address: origin.Address, Added: s.now()})
 	s.members = append(s.members, m)
 	return m, nil
+}
+
+// named is how a station came to be known that a device named before it was ever seen.
+const named = "named"
+
+// expected finds a station of a name that a device named, and that was never seen. The caller holds mu.
+func (s *Stations) expected(name string) *member {
+	for _, m := range s.members {
+		if m.record.Over == named && m.record.Address == name {
+			return m
+		}
+	}
+	return nil
 }
 
 // keep writes on disk who came, where it says something new. Where the disk refuses, it is here all the same. The
@@ -201,10 +226,9 @@ func (s *Stations) leave(m *member, l station.Link, why error) {
 	}
 	m.lose()
 	m.link, m.since = nil, s.now()
-	name := m.record.Name
+	what := happening.StationAway{StationID: m.record.ID, Station: m.record.Name}
 	s.mu.Unlock()
 	s.noteSeen(m)
-	what := happening.StationAway{Station: name}
 	if !errors.Is(why, station.ErrAway) && !errors.Is(why, context.Canceled) {
 		what.Why = why.Error()
 	}

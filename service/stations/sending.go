@@ -3,9 +3,9 @@ package stations
 import (
 	"context"
 	"fmt"
-	"strings"
 	"time"
 
+	"urbo/core/device"
 	"urbo/station"
 )
 
@@ -13,7 +13,7 @@ import (
 type Transmitter struct {
 	ID      string // of its station, which keeps it whatever its name becomes
 	Station string
-	Room    string
+	Room    string // id of the one that it is in, or ""
 	Port    station.Port
 	Hz      int // that it is to send on
 
@@ -30,10 +30,13 @@ func (t Transmitter) Air() string {
 	if t.Room == "" {
 		return ""
 	}
-	return t.Port.Medium + " in " + strings.ToLower(t.Room)
+	return t.Port.Medium + " in " + t.Room
 }
 
-// Place is STATION/PORT.
+// At is where it is, whatever its station's name becomes.
+func (t Transmitter) At() device.Place { return device.Place{Station: t.ID, Port: t.Port.ID} }
+
+// Place is STATION/PORT, as it is called now.
 func (t Transmitter) Place() string { return t.Station + "/" + t.Port.ID }
 
 // Sending is a send that a station was told.

@@ -16,8 +16,9 @@ import (
 
 // State is a station as it is now.
 type State struct {
+	ID                    string // which it keeps whatever its name becomes
 	Name, Model, Firmware string
-	Room                  string
+	RoomID, Room          string // the room's id, and its name; "" where it stands in none
 	Origin                station.Origin
 	Here                  bool
 	Since                 time.Time // here or away; zero where it was never here
@@ -70,6 +71,74 @@ func (s *Stations) Find(name string) (State, error) {
 	return s.state(m), nil
 }
 
+// ByID finds a station by its id, also one that was removed.
+func (s *Stations) ByID(id string) (State, bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if m := s.byID(id); m != nil {
+		return s.state(m), true
+	}
+	return State{}, false
+}
+
+// InRoom is the name of a station that stands in a room, "" where none does.
+func (s *Stations) InRoom(id string) string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, m := range s.members {
+		if m.record.RoomID == id && m.record.Removed.IsZero() {
+			return "the station " + m.record.Name
+		}
+	}
+	return ""
+}
+
+// byID finds a member, also one that was removed. The caller holds mu.
+func (s *Stations) byID(id string) *member {
+	for _, m := range s.members {
+		if m.record.ID == id {
+			return m
+		}
+	}
+	return nil
+}
+
+// Place is the transmitter that a text names, STATION/PORT; none for "". The error wraps ErrUnknownTransmitter and lists
+// those that there are.
+func (s *Stations) Place(text string) (device.Place, error) {
+	if text == "" {
+		return device.Place{}, nil
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, m := range s.members {
+		for _, port := range m.hello.Ports {
+			if m.record.Name+"/"+port.ID == text && port.Direction == station.Transmitter && m.record.Removed.IsZero() {
+				return device.Place{Station: m.record.ID, Port: port.ID}, nil
+			}
+		}
+	}
+	return device.Place{}, fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, text, s.transmitters())
+}
+
+// PlaceName is what a place is called now, STATION/PORT; "" for none.
+func (s *Stations) PlaceName(p device.Place) string {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.placeName(p)
+}
+
+// placeName is PlaceName. The caller holds mu.
+func (s *Stations) placeName(p device.Place) string {
+	switch m := s.byID(p.Station); {
+	case p.IsZero():
+		return ""
+	case m != nil:
+		return m.record.Name + "/" + p.Port
+	}
+	return p.String()
+}
+
 // named finds a member that is not removed; nil where there is none. The caller holds mu.
 func (s *Stations) named(name string) *member {
 	for _, m := range s.members {
@@ -81,8 +150,8 @@ func (s *Stations) named(name string) *member {
 }
 
 func (s *Stations) state(m *member) State {
-	out := State{Name: m.record.Name, Model: m.hello.Model, Firmware: m.hello.Firmware, Room: m.record.Room,
-		Origin: m.origin(), Here: m.link != nil, Since: m.since, Ports: []PortState{}}
+	out := State{ID: m.record.ID, Name: m.record.Name, Model: m.hello.Model, Firmware: m.hello.Firmware,
+		RoomID: m.record.RoomID, Room: s.rooms.Name(m.record.RoomID), Origin: m.origin(), Here: m.link != nil, Since: m.since, Ports: []PortState{}}
 	for _, port := range m.hello.Ports {
 		p := PortState{Port: port}
 		if u := m.ports[port.ID]; u != nil {
@@ -96,34 +165,33 @@ func (s *Stations) state(m *member) State {
 	return out
 }
 
-// At is the transmitter at a place (STATION/PORT), if it is here. The error wraps ErrUnknownTransmitter or
-// station.ErrAway.
-func (s *Stations) At(place string) (Transmitter, error) {
+// At is the transmitter at a place, if it is here. The error wraps ErrUnknownTransmitter or station.ErrAway.
+func (s *Stations) At(place device.Place) (Transmitter, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for _, m := range s.members {
 		for _, port := range m.hello.Ports {
-			if m.record.Name+"/"+port.ID != place || port.Direction != station.Transmitter ||
+			if m.record.ID != place.Station || port.ID != place.Port || port.Direction != station.Transmitter ||
 				!m.record.Removed.IsZero() {
 				continue
 			}
 			if m.link == nil {
 				return Transmitter{}, fmt.Errorf("%w: %s", station.ErrAway, m.record.Name)
 			}
-			return Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.Room, Port: port, stations: s,
-				member: m}, nil
+			return Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.RoomID, Port: port,
+				stations: s, member: m}, nil
 		}
 	}
-	return Transmitter{}, fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, place, s.transmitters())
+	return Transmitter{}, fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, s.placeName(place), s.transmitters())
 }
 
 // Want is what a transmitter is wanted for.
 type Want struct {
 	On        device.Channel
-	Preferred string // STATION/PORT, or "" for none
-	Only      bool   // no other than the preferred one
-	Anyway    bool   // also one that makes another channel of the medium
-	Room      string // where the device is, or ""
+	Preferred device.Place // or none
+	Only      bool         // no other than the preferred one
+	Anyway    bool         // also one that makes another channel of the medium
+	Room      string       // id of the one that the device is in, or ""
 }
 
 // Transmitter finds what can send: the preferred one, or one in the device's room, or the one that a test saw reaching
@@ -138,12 +206,12 @@ func (s *Stations) Transmitter(w Want) (t Transmitter, instead string, err error
 	kind := ErrNoTransmitter
 	for _, m := range s.members {
 		for _, port := range m.hello.Ports {
-			place := m.record.Name + "/" + port.ID
+			place := device.Place{Station: m.record.ID, Port: port.ID}
 			if port.Direction != station.Transmitter || !m.record.Removed.IsZero() {
 				continue
 			}
 			meant := place == w.Preferred
-			if w.Preferred != "" && w.Only && !meant {
+			if !w.Preferred.IsZero() && w.Only && !meant {
 				continue
 			}
 			hz, reason := s.fits(m, port, w)
@@ -151,7 +219,7 @@ func (s *Stations) Transmitter(w Want) (t Transmitter, instead string, err error
 			switch {
 			case fits:
 				found = append(found,
-					Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.Room, Port: port,
+					Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.RoomID, Port: port,
 						Hz: hz, stations: s, member: m})
 			case errors.Is(reason, ErrAirtime):
 				kind = ErrAirtime
@@ -164,14 +232,15 @@ func (s *Stations) Transmitter(w Want) (t Transmitter, instead string, err error
 			}
 		}
 	}
-	if w.Preferred != "" && instead == "" && !slices.Contains(strings.Split(s.transmitters(), ", "), w.Preferred) {
-		instead = fmt.Sprintf("there is no transmitter %s, only %s", w.Preferred, s.transmitters())
+	preferred := s.placeName(w.Preferred)
+	if preferred != "" && instead == "" && !slices.Contains(strings.Split(s.transmitters(), ", "), preferred) {
+		instead = fmt.Sprintf("there is no transmitter %s, only %s", preferred, s.transmitters())
 		if w.Only {
 			why = append(why, instead)
 		}
 	}
 	if i := s.choose(found, w); i >= 0 {
-		if found[i].Place() == w.Preferred || w.Preferred == "" {
+		if found[i].At() == w.Preferred || w.Preferred.IsZero() {
 			instead = ""
 		}
 		return found[i], instead, nil
@@ -188,13 +257,13 @@ func (s *Stations) Transmitter(w Want) (t Transmitter, instead string, err error
 
 // choose is the place of the best of those that fit, -1 where there is none.
 func (s *Stations) choose(found []Transmitter, w Want) int {
-	if i := slices.IndexFunc(found, func(t Transmitter) bool { return t.Place() == w.Preferred }); i >= 0 {
+	if i := slices.IndexFunc(found, func(t Transmitter) bool { return t.At() == w.Preferred }); i >= 0 {
 		return i
 	}
 	exact := func(t Transmitter) bool { return t.Hz == w.On.Hz }
 	if w.Room != "" {
 		if i := slices.IndexFunc(found, func(t Transmitter) bool {
-			return strings.EqualFold(t.member.record.Room, w.Room)
+			return t.member.record.RoomID == w.Room
 		}); i >= 0 {
 			return i
 		}
@@ -214,7 +283,7 @@ func (s *Stations) reaching(found []Transmitter, room string) int {
 	best, strongest := -1, 0.0
 	for i, t := range found {
 		for id, strength := range t.member.wish(t.Port.ID).Heard {
-			if strength > strongest && strings.EqualFold(s.roomOf(id), room) {
+			if strength > strongest && s.roomOf(id) == room {
 				best, strongest = i, strength
 			}
 		}
@@ -222,11 +291,11 @@ func (s *Stations) reaching(found []Transmitter, room string) int {
 	return best
 }
 
-// roomOf is the room of a receiver, STATION-ID/PORT. The caller holds mu.
+// roomOf is the id of the room of a receiver, STATION-ID/PORT. The caller holds mu.
 func (s *Stations) roomOf(id string) string {
 	for _, m := range s.members {
 		if strings.HasPrefix(id, m.record.ID+"/") && m.record.Removed.IsZero() {
-			return m.record.Room
+			return m.record.RoomID
 		}
 	}
 	return ""
@@ -274,13 +343,13 @@ func (s *Stations) transmitters() string {
 	return strings.Join(out, ", ")
 }
 
-// Listens says whether a receiver that is here hears a channel in a room. Radio goes through walls, and so does what is
+// Listens says whether a receiver that is here hears a channel in a room, by its id. Radio goes through walls, and so does what is
 // in a room that is not known.
 func (s *Stations) Listens(on device.Channel, room string) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for _, m := range s.members {
-		if m.link == nil || on.Medium == line.Infrared && room != "" && !strings.EqualFold(m.record.Room, room) {
+		if m.link == nil || on.Medium == line.Infrared && room != "" && m.record.RoomID != room {
 			continue
 		}
 		if slices.ContainsFunc(m.hello.Ports, func(p station.Port) bool {
@@ -293,19 +362,8 @@ func (s *Stations) Listens(on device.Channel, room string) bool {
 	return false
 }
 
-// CheckTransmitter says whether a place is a transmitter that is known, here or away; "" is none in particular. The
-// error wraps ErrNoTransmitter and lists those that there are.
-func (s *Stations) CheckTransmitter(place string) error {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if place == "" || slices.Contains(strings.Split(s.transmitters(), ", "), place) {
-		return nil
-	}
-	return fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, place, s.transmitters())
-}
-
 // Reaches says why no transmitter can send on a channel; nil where one can.
-func (s *Stations) Reaches(on device.Channel, preferred string) error {
-	_, _, err := s.Transmitter(Want{On: on, Preferred: preferred, Only: preferred != ""})
+func (s *Stations) Reaches(on device.Channel, preferred device.Place) error {
+	_, _, err := s.Transmitter(Want{On: on, Preferred: preferred, Only: !preferred.IsZero()})
 	return err
 }

@@ -11,8 +11,10 @@ import (
 	"time"
 
 	"urbo/core/fault"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/signal"
+	"urbo/service/rooms"
 	"urbo/service/stream"
 	"urbo/station"
 	"urbo/store"
@@ -48,13 +50,27 @@ const (
 
 // Receiver takes what receivers hear; when is zero, or when it was where that is long past. Hear does not block.
 type Receiver interface {
-	Hear(station string, port station.Port, m station.Heard, when time.Time)
+	Hear(from Source, port station.Port, m station.Heard, when time.Time)
+}
+
+// Source is the station that something was heard by.
+type Source struct {
+	ID   string // which it keeps whatever its name becomes
+	Name string
+	Room string // id; "" where it stands in none
+}
+
+// Rooms tells which rooms there are.
+type Rooms interface {
+	Name(id string) string
+	Ensure(ctx context.Context, name string, by grant.By) (rooms.Room, error)
 }
 
 // Store keeps what the house knows of its stations.
 type Store interface {
 	Stations(ctx context.Context) ([]store.Station, error)
 	PutStation(ctx context.Context, s store.Station) error
+	PutAside(ctx context.Context, a store.Aside) error
 	Airings(ctx context.Context, since time.Time) ([]store.Airing, error)
 }
 
@@ -66,6 +82,7 @@ type Config struct {
 	// says what is wrong with the address.
 	Reach    func(station.Origin) (station.Transport, error)
 	Receiver Receiver
+	Rooms    Rooms
 	Stream   *stream.Stream
 	Now      func() time.Time
 }
@@ -76,6 +93,7 @@ type Stations struct {
 	transports []station.Transport
 	reach      func(station.Origin) (station.Transport, error)
 	receiver   Receiver
+	rooms      Rooms
 	stream     *stream.Stream
 	now        func() time.Time
 
@@ -111,14 +129,20 @@ type use struct {
 
 // Open reads what the house knows of its stations.
 func Open(ctx context.Context, c Config) (*Stations, error) {
-	s := &Stations{store: c.Store, transports: c.Transports, reach: c.Reach, receiver: c.Receiver, stream: c.Stream,
+	s := &Stations{store: c.Store, transports: c.Transports, reach: c.Reach, receiver: c.Receiver, rooms: c.Rooms, stream: c.Stream,
 		now: c.Now}
 	records, err := c.Store.Stations(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read the stations: %w", err)
 	}
 	for _, r := range records {
-		s.members = append(s.members, newMember(r))
+		m := newMember(r)
+		s.members = append(s.members, m)
+		if _, err := m.settings(); err != nil {
+			s.stream.Publish(happening.Happening{What: happening.StationNote{StationID: r.ID, Place: r.Name,
+				Severity: "error", Text: fmt.Sprintf("What is set for the ports of %s %v. It stays as it is, and its "+
+					"transmitters may send for %s until their airtime is set anew", r.Name, err, ShareText(StrictShare))}})
+		}
 	}
 	if err := s.recall(ctx); err != nil {
 		return nil, fmt.Errorf("read what was on the air lately: %w", err)
@@ -183,11 +207,8 @@ func (m *member) origin() station.Origin {
 	return station.Origin{Over: station.Over(m.record.Over), Address: m.record.Address}
 }
 
-func (s *Stations) nameOf(m *member) string {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return m.record.Name
-}
+// source is the member as what is heard names it. The caller holds mu.
+func (m *member) source() Source { return Source{m.record.ID, m.record.Name, m.record.RoomID} }
 
 // lose ends the sends that nobody will answer any more. The caller holds mu.
 func (m *member) lose() {
@@ -208,26 +229,26 @@ func (s *Stations) tell(ctx context.Context, l station.Link, m station.Message) 
 func (s *Stations) take(ctx context.Context, m *member, l station.Link, message station.Message) {
 	s.mu.Lock()
 	m.spoke = s.now()
-	name := m.record.Name
+	name, id := m.record.Name, m.record.ID
 	s.mu.Unlock()
 	switch msg := message.(type) {
 	case station.Hello: // it began anew, and forgot what it was told
 		if err := s.again(m, msg); err != nil {
-			s.stream.Publish(happening.Happening{What: happening.StationNote{Place: name, Severity: "refused",
+			s.stream.Publish(happening.Happening{What: happening.StationNote{StationID: id, Place: name, Severity: "refused",
 				Text: err.Error()}})
 			s.tell(ctx, l, station.Refused{Reason: err.Error()})
 			return
 		}
 		s.tell(ctx, l, station.Welcome{Link: station.Version})
 	case station.Heard:
-		s.heard(m, name, msg)
+		s.heard(m, msg)
 	case station.Sent:
 		s.answered(m, msg.ID, msg)
 	case station.Failed:
 		s.answered(m, msg.ID, msg)
 	case station.Note:
-		s.stream.Publish(happening.Happening{What: happening.StationNote{Place: name, Severity: shown(msg.Severity),
-			Text: shown(msg.Text)}})
+		s.stream.Publish(happening.Happening{What: happening.StationNote{StationID: id, Place: name,
+			Severity: shown(msg.Severity), Text: shown(msg.Text)}})
 	case station.Ping:
 		s.tell(ctx, l, station.Pong{})
 	case station.Gone:
@@ -235,15 +256,16 @@ func (s *Stations) take(ctx context.Context, m *member, l station.Link, message 
 	}
 }
 
-func (s *Stations) heard(m *member, name string, heard station.Heard) {
+func (s *Stations) heard(m *member, heard station.Heard) {
 	s.mu.Lock()
+	from := m.source()
 	i := slices.IndexFunc(m.hello.Ports, func(p station.Port) bool {
 		return p.ID == heard.Port &&
 			p.Direction == station.Receiver
 	})
 	if i < 0 {
 		s.mu.Unlock()
-		slog.Warn("heard on a port that the station did not name as a receiver", "station", name, "port", heard.Port)
+		slog.Warn("heard on a port that the station did not name as a receiver", "station", from.Name, "port", heard.Port)
 		return
 	}
 	port := m.hello.Ports[i]
@@ -258,9 +280,9 @@ func (s *Stations) heard(m *member, name string, heard station.Heard) {
 		u.count++
 	}
 	s.mu.Unlock()
-	s.receiver.Hear(name, port, heard, when)
+	s.receiver.Hear(from, port, heard, when)
 	if fresh {
-		s.stream.Publish(happening.Happening{What: happening.StationUsed{Station: name}})
+		s.used(from)
 	}
 }
 
@@ -293,7 +315,7 @@ func (s *Stations) answered(m *member, id string, message station.Message) {
 	s.mu.Lock()
 	send := m.sends[id]
 	delete(m.sends, id)
-	name := m.record.Name
+	from := m.source()
 	if sent, ok := message.(station.Sent); ok && send != nil {
 		sent.Took = min(max(sent.Took, 0), longestSend.Microseconds()) // whatever its clock says
 		m.use(send.port).air.add(s.now(), time.Duration(sent.Took)*time.Microsecond)
@@ -304,7 +326,11 @@ func (s *Stations) answered(m *member, id string, message station.Message) {
 		return
 	}
 	send.answer <- message // it has room for one
-	s.stream.Publish(happening.Happening{What: happening.StationUsed{Station: name}})
+	s.used(from)
+}
+
+func (s *Stations) used(from Source) {
+	s.stream.Publish(happening.Happening{What: happening.StationUsed{StationID: from.ID, Station: from.Name}})
 }
 
 // watch asks quiet stations whether they live, and closes the links of those that do not.

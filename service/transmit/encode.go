@@ -86,7 +86,7 @@ func (t *Transmit) prepare(o Order) (out []part, legs []leg, missing []string, e
 // legs finds the transmitters of an order: one, and those that the device's owner wants to send as well.
 func (t *Transmit) legs(o Order, on device.Channel) (out []leg, missing []string, err error) {
 	wants := []stations.Want{o.want(on)}
-	if o.Transmitter == "" {
+	if o.Transmitter.IsZero() {
 		for _, place := range o.Device.Also {
 			wants = append(wants, stations.Want{On: on, Preferred: place, Only: true, Anyway: o.Anyway})
 		}
@@ -142,10 +142,10 @@ func (p part) over(through stations.Transmitter) part {
 // want is what an order asks of a transmitter: the one that was named for this press and no other, or the device's own,
 // which another may stand in for.
 func (o Order) want(on device.Channel) stations.Want {
-	if o.Transmitter != "" {
+	if !o.Transmitter.IsZero() {
 		return stations.Want{On: on, Preferred: o.Transmitter, Only: true, Anyway: o.Anyway}
 	}
-	return stations.Want{On: on, Preferred: o.Device.Transmitter, Room: o.Device.Room, Anyway: o.Anyway}
+	return stations.Want{On: on, Preferred: o.Device.Transmitter, Room: o.Device.RoomID, Anyway: o.Anyway}
 }
 
 // hold makes the repeating part of the last code go on for as long as the key is held.

@@ -40,6 +40,9 @@ type Ticket struct {
 	err     error
 }
 
+// DeviceID is the id of the device that is pressed, "" where the codes belong to none.
+func (k *Ticket) DeviceID() string { return k.order.Device.ID }
+
 // Wait waits for what becomes of the press. Errors say that nothing was sent; what went wrong on the air is in the
 // receipt's outcome. Where ctx ends first its error is returned, and the press goes on.
 func (k *Ticket) Wait(ctx context.Context) (happening.Receipt, error) {

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/service/stations"
@@ -49,7 +50,7 @@ type Turns interface {
 // Stations finds transmitters.
 type Stations interface {
 	Transmitter(w stations.Want) (t stations.Transmitter, instead string, err error)
-	// Listens says whether a receiver that is here hears a channel in a room.
+	// Listens says whether a receiver that is here hears a channel in a room, by its id.
 	Listens(on device.Channel, room string) bool
 }
 
@@ -59,7 +60,7 @@ type Order struct {
 	Key         device.Key        // what is sent, and what holding does
 	Frame       map[string]string // what it says, by control, where it carries several controls of the device
 	What        string            // for the journal, where it is no key: "what is on the bench"
-	Transmitter string            // STATION/PORT; "" is the device's own, or the first that fits
+	Transmitter device.Place      // none is the device's own, or the first that fits
 	Anyway      bool              // also from a transmitter that makes another channel of the medium
 	Times       int               // presses one after another; 0 is one
 	Hold        time.Duration     // how long it is held; 0 is a short press
@@ -67,7 +68,7 @@ type Order struct {
 	Within      time.Duration     // dropped when its turn has not come by then; 0 is two minutes
 	Background  bool              // nobody waits for it: it lets the presses of people go first
 	Next        bool              // it goes on with what was pressed before, and comes before all that waits
-	By          string            // who asked
+	By          grant.By          // who asked
 	Cause       string            // id of what led to it, or ""
 }
 
@@ -132,12 +133,12 @@ func (t *Transmit) Start(o Order) (*Ticket, error) {
 
 // Refused tells the journal of a press that could not be asked for: its key is not there, or not learned.
 func (t *Transmit) Refused(o Order, ref device.Ref, err error) {
-	what := happening.PressRefused{Device: ref.Device, Key: ref.Key, Reason: err.Error()}
+	what := happening.PressRefused{DeviceID: o.Device.ID, Device: ref.Device, Key: ref.Key, Reason: err.Error()}
 	t.stream.Publish(happening.Happening{Cause: o.Cause, By: o.By, What: what})
 }
 
 func (t *Transmit) refuse(o Order, err error) {
-	what := happening.PressRefused{Device: o.Device.Slug, Key: o.Key.Name, What: o.What, Reason: err.Error()}
+	what := happening.PressRefused{DeviceID: o.Device.ID, Device: o.Device.Slug, Key: o.Key.Name, What: o.What, Reason: err.Error()}
 	t.stream.Publish(happening.Happening{Cause: o.Cause, By: o.By, What: what})
 }
 

@@ -73,7 +73,7 @@ func (t *Transmit) drop(k *Ticket) bool {
 func (t *Transmit) serve(k *Ticket) {
 	o, first := k.order, k.legs[0].through
 	r := happening.Receipt{ID: k.ID, By: o.By, DeviceID: o.Device.ID, Device: o.Device.Slug, Times: o.Times,
-		Station: first.Station, Port: first.Port.ID, Outcome: happening.Sent, Held: o.Hold > 0 || o.Lease > 0,
+		StationID: first.ID, RoomID: first.Room, Station: first.Station, Port: first.Port.ID, Outcome: happening.Sent, Held: o.Hold > 0 || o.Lease > 0,
 		Frame: o.Frame}
 	if r.What = o.What; o.Device.ID != "" {
 		r.Key, r.What = o.Key.Name, ""

@@ -12,6 +12,7 @@ import (
 
 	"urbo/core/bench"
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/recording"
@@ -89,7 +90,7 @@ func (b *Workbench) Compare(ctx context.Context, first, second string) (bench.Co
 }
 
 // Send plays a capture again, clean.
-func (b *Workbench) Send(ctx context.Context, id, by string) (happening.Receipt, error) {
+func (b *Workbench) Send(ctx context.Context, id string, by grant.By) (happening.Receipt, error) {
 	c, err := b.Capture(ctx, id)
 	if err != nil {
 		return happening.Receipt{}, err
@@ -103,7 +104,7 @@ func (b *Workbench) Send(ctx context.Context, id, by string) (happening.Receipt,
 }
 
 // Keep makes a capture what a key sends. A key that the device does not have is added.
-func (b *Workbench) Keep(ctx context.Context, id string, ref device.Ref, by string) (device.Device, error) {
+func (b *Workbench) Keep(ctx context.Context, id string, ref device.Ref, by grant.By) (device.Device, error) {
 	c, err := b.Capture(ctx, id)
 	if err != nil {
 		return device.Device{}, err
@@ -119,12 +120,12 @@ func (b *Workbench) Keep(ctx context.Context, id string, ref device.Ref, by stri
 	if err != nil {
 		return d, err
 	}
-	b.stream.Publish(happening.Happening{Cause: id, By: by, What: happening.KeyLearned{Device: d.Slug, Key: ref.Key}})
+	b.stream.Publish(happening.Happening{Cause: id, By: by, What: happening.KeyLearned{DeviceID: d.ID, Device: d.Slug, Key: ref.Key}})
 	return d, nil
 }
 
 // Follow lets a capture count as a press of a key when it is heard again. A key that the device does not have is added.
-func (b *Workbench) Follow(ctx context.Context, id string, ref device.Ref, by string) (device.Device, error) {
+func (b *Workbench) Follow(ctx context.Context, id string, ref device.Ref, by grant.By) (device.Device, error) {
 	c, err := b.Capture(ctx, id)
 	if err != nil {
 		return device.Device{}, err
@@ -175,7 +176,7 @@ type Imported struct {
 
 // Import reads a recording: every signal in it becomes a capture, equal ones one together. name is the file's.
 // Errors wrap recording.ErrRecording, where nothing was found before it went wrong.
-func (b *Workbench) Import(ctx context.Context, name string, in io.Reader, o recording.Options, by string) (Imported,
+func (b *Workbench) Import(ctx context.Context, name string, in io.Reader, o recording.Options, by grant.By) (Imported,
 	error) {
 	name = clean(name)
 	r, err := recording.Open(name, until{ctx, in}, o)

@@ -14,10 +14,15 @@ export function applyCapture(list: Capture[] | undefined, c: Capture): Capture[]
   return put(list, c, (x) => x.id === c.id) ?? [c, ...list].slice(0, longest);
 }
 
-export function applyEntry(pages: Entry[][], e: Entry): Entry[][] {
-  const [first, ...rest] = pages;
-  if (pages.some((p) => p.some((x) => x.id === e.id))) return pages;
-  return [[e, ...(first ?? [])].slice(0, longest), ...rest]; // they come in their order
+// applyStored marks captures as safe on disk.
+export function applyStored(list: Capture[] | undefined, ids: string[]): Capture[] | undefined {
+  return list?.map((c) => (ids.includes(c.id) ? { ...c, stored: true } : c));
+}
+
+// applyNews notes an entry of the journal that is not shown yet, once, and no more than can be looked at.
+export function applyNews(news: Entry[] | undefined, e: Entry): Entry[] {
+  const list = news ?? [];
+  return list.some((x) => x.id === e.id) ? list : [e, ...list].slice(0, longest);
 }
 
 // applyLesson takes a lesson or an audition as it is now.

@@ -50,6 +50,14 @@ export type Question = Schemas['Question'];
 export type BelievedEvent = Schemas['BelievedEvent'];
 export type Session = Schemas['Session'];
 export type Token = Schemas['Token'];
+export type Me = Schemas['Me'];
+export type Person = Schemas['Person'];
+export type NewPerson = Schemas['NewPerson'];
+export type PersonChange = Schemas['PersonChange'];
+export type Where = Schemas['Where'];
+export type Ticket = Schemas['Ticket'];
+export type Room = Schemas['Room'];
+export type Stored = Schemas['Stored'];
 
 // Problem is a refusal of the service, in its own words.
 export class Problem extends Error {

@@ -1,6 +1,16 @@
 import { useEffect, useState } from 'react';
-import type { About, Audition, BelievedEvent, Capture, DeviceEvent, Entry, Lesson, Station } from './client';
-import { applyCapture, applyEntry, applyLesson, applyStation } from './apply';
+import type {
+  About,
+  Audition,
+  BelievedEvent,
+  Capture,
+  DeviceEvent,
+  Entry,
+  Lesson,
+  Station,
+  Stored,
+} from './client';
+import { applyCapture, applyLesson, applyNews, applyStation, applyStored } from './apply';
 import { keys, queryClient } from './queries';
 import { stale } from './stale';
 
@@ -46,6 +56,7 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     // The first word: from now on nothing is missed. What was read, or asked for, before it may be old.
     setOnline(true);
     queryClient.setQueryData(keys.about, about);
+    queryClient.setQueryData(keys.news, []);
     void queryClient.invalidateQueries({ predicate: (q) => q.queryKey[0] !== keys.about[0] });
   });
   on<DeviceEvent>('device', () => {
@@ -59,6 +70,9 @@ function listen(setOnline: (online: boolean) => void): EventSource {
   });
   on('set', () => stale(keys.sets));
   list<Capture>('capture', keys.captures, applyCapture);
+  on<Stored>('stored', (s) =>
+    queryClient.setQueryData<Capture[]>(keys.captures, (old) => applyStored(old, s.captures)),
+  );
   list<Lesson>('lesson', keys.lessons, applyLesson);
   list<Audition>('audition', keys.auditions, applyLesson);
   on<Station>('station', (s) => {
@@ -66,17 +80,15 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     queryClient.setQueryData<Station[]>(keys.stations, (old) => applyStation(old, s));
     if (before?.here !== s.here) stale(keys.advice); // what can be sent has changed
   });
+  on('rooms', () => [keys.rooms, keys.devices, keys.stations, keys.states].forEach(stale));
   on('stations', () => {
     stale(keys.stations);
     stale(keys.devices); // a device may name a station that has another name now
     stale(keys.advice);
   });
   on<Entry>('entry', (e) => {
-    if (e.kind === 'access') [keys.sessions, keys.tokens].forEach(stale);
-    queryClient.setQueryData<{ pages: Entry[][]; pageParams: unknown[] }>(
-      keys.journal,
-      (old) => old && { ...old, pages: applyEntry(old.pages, e) },
-    );
+    if (e.kind === 'access') [keys.sessions, keys.tokens, keys.people].forEach(stale);
+    queryClient.setQueryData<Entry[]>(keys.news, (old) => applyNews(old, e));
   });
   on<BelievedEvent>('believed', () => stale(keys.states));
   on('measured', () => stale(keys.states));

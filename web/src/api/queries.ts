@@ -17,6 +17,9 @@ export const keys = {
   devices: ['devices'],
   captures: ['captures'],
   journal: ['journal'],
+  news: ['news'], // entries of the journal that are not shown yet
+  people: ['people'],
+  rooms: ['rooms'],
   stations: ['stations'],
   stage: ['stage'],
   states: ['states'],

@@ -13,7 +13,7 @@ export interface paths {
         };
         /**
          * What is running
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for any part of the house.
          */
         get: operations["about"];
         put?: never;
@@ -33,13 +33,13 @@ export interface paths {
         };
         /**
          * The last auditions, the newest first
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for what the caller may reach.
          */
         get: operations["list-auditions"];
         put?: never;
         /**
          * Play codes until a device reacts
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for what the caller may reach.
          */
         post: operations["start-audition"];
         delete?: never;
@@ -59,7 +59,7 @@ export interface paths {
         put?: never;
         /**
          * What an audition would play, and how long it would take; nothing is played
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for what the caller may reach.
          */
         post: operations["plan-audition"];
         delete?: never;
@@ -77,7 +77,7 @@ export interface paths {
         };
         /**
          * One audition as it is now
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the device of the audition.
          */
         get: operations["get-audition"];
         put?: never;
@@ -99,7 +99,7 @@ export interface paths {
         put?: never;
         /**
          * Say that it reacted, answer what is asked, pause, resume, keep or finish
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device of the audition.
          */
         post: operations["step-audition"];
         delete?: never;
@@ -117,7 +117,7 @@ export interface paths {
         };
         /**
          * A backup of the whole house, made while it runs
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         get: operations["get-backup"];
         put?: never;
@@ -139,7 +139,7 @@ export interface paths {
         put?: never;
         /**
          * Read a recording (the body): every signal in it becomes a capture
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the whole house.
          */
         post: operations["import-recording"];
         delete?: never;
@@ -157,7 +157,7 @@ export interface paths {
         };
         /**
          * Presses as heard, the newest first
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the whole house.
          */
         get: operations["list-captures"];
         put?: never;
@@ -177,7 +177,7 @@ export interface paths {
         };
         /**
          * One capture, its structure, and the code a key would send
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the whole house.
          */
         get: operations["get-capture"];
         put?: never;
@@ -197,7 +197,7 @@ export interface paths {
         };
         /**
          * Lay another capture over this one
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the whole house.
          */
         get: operations["compare-captures"];
         put?: never;
@@ -217,7 +217,7 @@ export interface paths {
         };
         /**
          * A capture as a file
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the whole house.
          */
         get: operations["export-capture"];
         put?: never;
@@ -239,7 +239,7 @@ export interface paths {
         put?: never;
         /**
          * Let a capture count as a press of a key when it is heard again; it is never sent
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the whole house.
          */
         post: operations["follow-capture"];
         delete?: never;
@@ -259,7 +259,7 @@ export interface paths {
         put?: never;
         /**
          * Make a capture what a key sends
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the whole house.
          */
         post: operations["keep-capture"];
         delete?: never;
@@ -279,7 +279,7 @@ export interface paths {
         put?: never;
         /**
          * Send a capture again, clean, and wait for the receipt
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the whole house.
          */
         post: operations["send-capture"];
         delete?: never;
@@ -297,13 +297,13 @@ export interface paths {
         };
         /**
          * List devices by room and name
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for what the caller may reach.
          */
         get: operations["list-devices"];
         put?: never;
         /**
          * Add a device
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for what the caller may reach.
          */
         post: operations["add-device"];
         delete?: never;
@@ -321,21 +321,21 @@ export interface paths {
         };
         /**
          * One device with its keys and codes
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the device.
          */
         get: operations["get-device"];
         put?: never;
         post?: never;
         /**
          * Remove a device with its keys and codes
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         delete: operations["remove-device"];
         options?: never;
         head?: never;
         /**
          * Change what is given
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         patch: operations["change-device"];
         trace?: never;
@@ -351,7 +351,7 @@ export interface paths {
         put?: never;
         /**
          * Give a device keys of a code set
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         post: operations["adopt-set"];
         delete?: never;
@@ -369,7 +369,7 @@ export interface paths {
         };
         /**
          * What is odd about a device
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the device.
          */
         get: operations["get-advice"];
         put?: never;
@@ -391,7 +391,7 @@ export interface paths {
         put?: never;
         /**
          * Give a device controls, in the place of those of the same names
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         post: operations["add-controls"];
         delete?: never;
@@ -409,7 +409,7 @@ export interface paths {
         };
         /**
          * Controls as the device's keys suggest them, and what no key tells
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the device.
          */
         get: operations["propose-controls"];
         put?: never;
@@ -430,13 +430,13 @@ export interface paths {
         get?: never;
         /**
          * Give a device a control in the place of the named one; where it is called otherwise, it gets that name
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         put: operations["put-control"];
         post?: never;
         /**
          * Take a control away, with its sensors
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         delete: operations["remove-control"];
         options?: never;
@@ -454,13 +454,13 @@ export interface paths {
         get?: never;
         /**
          * Let the frames of a line sheet carry controls, all at once; controls are made of what they carry
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         put: operations["put-frames"];
         post?: never;
         /**
          * Let no frames carry controls; what only they set goes
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         delete: operations["remove-frames"];
         options?: never;
@@ -478,20 +478,20 @@ export interface paths {
         get?: never;
         /**
          * Give a key codes by hand; earlier ones are kept
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         put: operations["set-key"];
         post?: never;
         /**
          * Remove a key with its codes
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         delete: operations["remove-key"];
         options?: never;
         head?: never;
         /**
          * Rename a key, or say what holding it does
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         patch: operations["change-key"];
         trace?: never;
@@ -506,7 +506,7 @@ export interface paths {
         get?: never;
         /**
          * Say what a key does to a control beside what the controls say
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         put: operations["put-key-effect"];
         post?: never;
@@ -527,7 +527,7 @@ export interface paths {
         put?: never;
         /**
          * Give a key codes as somebody writes them; earlier ones are kept
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         post: operations["write-key"];
         delete?: never;
@@ -545,7 +545,7 @@ export interface paths {
         };
         /**
          * What a key sends as a file
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the device.
          */
         get: operations["export-key"];
         put?: never;
@@ -567,12 +567,12 @@ export interface paths {
         put?: never;
         /**
          * Let codes of another handset count as presses of a key when they are heard; they are never sent
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         post: operations["follow-key"];
         /**
          * Let only its own codes count as presses of a key
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         delete: operations["unfollow-key"];
         options?: never;
@@ -591,7 +591,7 @@ export interface paths {
         put?: never;
         /**
          * Begin to hold a key: it is one press until it is let go
-         * @description Needs the scope press.
+         * @description Needs the right to use, for the device.
          */
         post: operations["hold-key"];
         delete?: never;
@@ -611,7 +611,7 @@ export interface paths {
         put?: never;
         /**
          * Press a key and wait for the receipt; whoever hangs up lets go of it
-         * @description Needs the scope press.
+         * @description Needs the right to use, for the device.
          */
         post: operations["press-key"];
         delete?: never;
@@ -631,7 +631,7 @@ export interface paths {
         put?: never;
         /**
          * Put an earlier version of a key's codes in force again
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         post: operations["restore-key"];
         delete?: never;
@@ -649,7 +649,7 @@ export interface paths {
         };
         /**
          * What a key sends and sent, the newest first
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the device.
          */
         get: operations["list-key-versions"];
         put?: never;
@@ -669,7 +669,7 @@ export interface paths {
         };
         /**
          * Code sets and devices that send what a device's keys send
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the device.
          */
         get: operations["get-matches"];
         put?: never;
@@ -691,7 +691,7 @@ export interface paths {
         put?: never;
         /**
          * Give a device a handset of Urbo's own; what its keys sent before is kept
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         post: operations["pair-device"];
         delete?: never;
@@ -709,18 +709,18 @@ export interface paths {
         };
         /**
          * A device's picture
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the device.
          */
         get: operations["get-picture"];
         put?: never;
         /**
          * Give a device a picture: PNG or JPEG, at most 2 MB
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         post: operations["set-picture"];
         /**
          * Take a device's picture away
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         delete: operations["remove-picture"];
         options?: never;
@@ -738,13 +738,13 @@ export interface paths {
         get?: never;
         /**
          * Let a measurement tell what a control is at, or be shown beside it
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         put: operations["put-sensor"];
         post?: never;
         /**
          * Take a measurement from a control
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device.
          */
         delete: operations["remove-sensor"];
         options?: never;
@@ -763,7 +763,7 @@ export interface paths {
         put?: never;
         /**
          * Set controls of a device: press what leads there from all that is possible
-         * @description Needs the scope press.
+         * @description Needs the right to use, for the device.
          */
         post: operations["set-controls"];
         delete?: never;
@@ -781,7 +781,7 @@ export interface paths {
         };
         /**
          * What a device is believed to be set to
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the device.
          */
         get: operations["get-state"];
         put?: never;
@@ -803,7 +803,7 @@ export interface paths {
         put?: never;
         /**
          * Say what a control really is at
-         * @description Needs the scope press.
+         * @description Needs the right to tell, for the device.
          */
         post: operations["tell-control"];
         delete?: never;
@@ -821,7 +821,7 @@ export interface paths {
         };
         /**
          * Everything that happens, as server-sent events
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for what the caller may reach.
          */
         get: operations["events"];
         put?: never;
@@ -843,12 +843,12 @@ export interface paths {
         put?: never;
         /**
          * Go on holding a key
-         * @description Needs the scope press.
+         * @description Needs the right to use, for the device of the press.
          */
         post: operations["go-on-holding"];
         /**
          * Let go of a key, and wait for the receipt
-         * @description Needs the scope press.
+         * @description Needs the right to use, for the device of the press.
          */
         delete: operations["let-go"];
         options?: never;
@@ -865,7 +865,7 @@ export interface paths {
         };
         /**
          * The journal, the newest entry first
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for what the caller may reach.
          */
         get: operations["list-journal"];
         put?: never;
@@ -885,7 +885,7 @@ export interface paths {
         };
         /**
          * What led to an entry of the journal, and what came of it, in order
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for what the caller may reach.
          */
         get: operations["explain-entry"];
         put?: never;
@@ -905,7 +905,7 @@ export interface paths {
         };
         /**
          * Kinds of devices, with their usual keys
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for any part of the house.
          */
         get: operations["list-kinds"];
         put?: never;
@@ -925,13 +925,13 @@ export interface paths {
         };
         /**
          * The last lessons, the newest first
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for what the caller may reach.
          */
         get: operations["list-lessons"];
         put?: never;
         /**
          * Start a lesson for a device
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for what the caller may reach.
          */
         post: operations["start-lesson"];
         delete?: never;
@@ -949,7 +949,7 @@ export interface paths {
         };
         /**
          * One lesson as it is now
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the device of the lesson.
          */
         get: operations["get-lesson"];
         put?: never;
@@ -971,7 +971,7 @@ export interface paths {
         put?: never;
         /**
          * Skip, go back, redo or add a key, take a refused press, pause, resume, or finish
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the device of the lesson.
          */
         post: operations["step-lesson"];
         delete?: never;
@@ -988,8 +988,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Who is asking
-         * @description Needs the scope watch.
+         * Who is asking, and what they may do
+         * @description Needs the right to see, for any part of the house.
          */
         get: operations["me"];
         put?: never;
@@ -1009,7 +1009,7 @@ export interface paths {
         };
         /**
          * The last value of each measurement
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for what the caller may reach.
          */
         get: operations["list-measurements"];
         put?: never;
@@ -1031,7 +1031,7 @@ export interface paths {
         put?: never;
         /**
          * Tell a value
-         * @description Needs the scope press.
+         * @description Needs the right to tell, for the measurement.
          */
         post: operations["tell-measurement"];
         delete?: never;
@@ -1051,7 +1051,7 @@ export interface paths {
         put?: never;
         /**
          * Tell a value of something, such as boardwalk/power
-         * @description Needs the scope press.
+         * @description Needs the right to tell, for the measurement.
          */
         post: operations["tell-measurement-of"];
         delete?: never;
@@ -1071,7 +1071,7 @@ export interface paths {
         put?: never;
         /**
          * Say that the mains failed and are back: devices are then at what their controls say
-         * @description Needs the scope press.
+         * @description Needs the right to tell, for what the caller may reach.
          */
         post: operations["tell-outage"];
         delete?: never;
@@ -1089,13 +1089,13 @@ export interface paths {
         };
         /**
          * Devices and code sets as a pack; all devices where none is named
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the whole house.
          */
         get: operations["export-pack"];
         put?: never;
         /**
          * Import a pack, all of it or nothing
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the whole house.
          */
         post: operations["import-pack"];
         delete?: never;
@@ -1115,7 +1115,7 @@ export interface paths {
         put?: never;
         /**
          * What importing a pack would do; nothing is changed
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the whole house.
          */
         post: operations["preview-pack"];
         delete?: never;
@@ -1133,11 +1133,79 @@ export interface paths {
         };
         /**
          * Kinds of devices that obey paired handsets only
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for any part of the house.
          */
         get: operations["list-pairing-ways"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who may sign in, and what they may do
+         * @description Needs the right to keep, for the whole house.
+         */
+        get: operations["list-people"];
+        put?: never;
+        /**
+         * Let somebody in
+         * @description Needs the right to keep, for the whole house.
+         */
+        post: operations["add-person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Sign somebody out everywhere, for good
+         * @description Needs the right to keep, for the whole house.
+         */
+        delete: operations["remove-person"];
+        options?: never;
+        head?: never;
+        /**
+         * Change what is given
+         * @description Needs the right to keep, for the whole house.
+         */
+        patch: operations["change-person"];
+        trace?: never;
+    };
+    "/api/people/{person}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a one-time sign-in link for somebody
+         * @description Needs the right to keep, for the whole house.
+         */
+        post: operations["link-person"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1153,7 +1221,7 @@ export interface paths {
         };
         /**
          * List the devices that were removed in the last 30 days
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the whole house.
          */
         get: operations["list-removed-devices"];
         put?: never;
@@ -1175,7 +1243,7 @@ export interface paths {
         put?: never;
         /**
          * Bring a removed device back, by its id or by the slug that it had
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the whole house.
          */
         post: operations["restore-device"];
         delete?: never;
@@ -1195,13 +1263,61 @@ export interface paths {
         put?: never;
         /**
          * Put a backup (the body) in the place of this house, which starts anew with it
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         post: operations["restore-backup"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/rooms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The rooms, and how much is in each
+         * @description Needs the right to see, for what the caller may reach.
+         */
+        get: operations["list-rooms"];
+        put?: never;
+        /**
+         * Add a room
+         * @description Needs the right to keep, for the whole house.
+         */
+        post: operations["add-room"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rooms/{room}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove a room that nothing is in
+         * @description Needs the right to keep, for the whole house.
+         */
+        delete: operations["remove-room"];
+        options?: never;
+        head?: never;
+        /**
+         * Give a room another name; what is in it stays there
+         * @description Needs the right to keep, for the whole house.
+         */
+        patch: operations["rename-room"];
         trace?: never;
     };
     "/api/sessions": {
@@ -1213,7 +1329,7 @@ export interface paths {
         };
         /**
          * List the signed-in browsers
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         get: operations["list-sessions"];
         put?: never;
@@ -1236,7 +1352,7 @@ export interface paths {
         post?: never;
         /**
          * Sign a browser out
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         delete: operations["end-session"];
         options?: never;
@@ -1253,13 +1369,13 @@ export interface paths {
         };
         /**
          * The code sets on the shelf
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the whole house.
          */
         get: operations["list-sets"];
         put?: never;
         /**
          * Put a copy of a device's learned keys on the shelf
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the whole house.
          */
         post: operations["keep-set"];
         delete?: never;
@@ -1277,14 +1393,14 @@ export interface paths {
         };
         /**
          * One code set
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the whole house.
          */
         get: operations["get-set"];
         put?: never;
         post?: never;
         /**
          * Take a code set off the shelf
-         * @description Needs the scope owner.
+         * @description Needs the right to teach, for the whole house.
          */
         delete: operations["remove-set"];
         options?: never;
@@ -1301,7 +1417,7 @@ export interface paths {
         };
         /**
          * The line codes that the house knows, with the fields of their frames
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for any part of the house.
          */
         get: operations["list-sheets"];
         put?: never;
@@ -1340,7 +1456,7 @@ export interface paths {
         put?: never;
         /**
          * End this session
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for any part of the house.
          */
         post: operations["sign-out"];
         delete?: never;
@@ -1358,7 +1474,7 @@ export interface paths {
         };
         /**
          * Handsets and appliances on the stage
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the whole house.
          */
         get: operations["get-stage"];
         put?: never;
@@ -1380,7 +1496,7 @@ export interface paths {
         put?: never;
         /**
          * Push a key of a handset on the stage
-         * @description Needs the scope press.
+         * @description Needs the right to use, for the whole house.
          */
         post: operations["press-handset"];
         delete?: never;
@@ -1398,7 +1514,7 @@ export interface paths {
         };
         /**
          * What all devices with controls are believed to be set to
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for what the caller may reach.
          */
         get: operations["list-states"];
         put?: never;
@@ -1418,13 +1534,13 @@ export interface paths {
         };
         /**
          * Stations and their ports
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the whole house.
          */
         get: operations["list-stations"];
         put?: never;
         /**
          * Add a station; the answer shows the token of one that dials in
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         post: operations["add-station"];
         delete?: never;
@@ -1444,7 +1560,7 @@ export interface paths {
         put?: never;
         /**
          * Let every transmitter send a test signal, and tell who heard it
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         post: operations["test-stations"];
         delete?: never;
@@ -1462,21 +1578,21 @@ export interface paths {
         };
         /**
          * One station
-         * @description Needs the scope watch.
+         * @description Needs the right to see, for the whole house.
          */
         get: operations["get-station"];
         put?: never;
         post?: never;
         /**
          * Remove a station, and what let it in
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         delete: operations["remove-station"];
         options?: never;
         head?: never;
         /**
          * Change what is given
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         patch: operations["change-station"];
         trace?: never;
@@ -1496,7 +1612,7 @@ export interface paths {
         head?: never;
         /**
          * Change what is given
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         patch: operations["change-transmitter"];
         trace?: never;
@@ -1511,8 +1627,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Make a one-time sign-in code
-         * @description Needs the scope owner.
+         * Make a one-time sign-in code for whoever asks; a program gets one for the owner
+         * @description Needs the right to keep, for the whole house.
          */
         post: operations["add-ticket"];
         delete?: never;
@@ -1530,13 +1646,13 @@ export interface paths {
         };
         /**
          * List tokens, without their secrets
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         get: operations["list-tokens"];
         put?: never;
         /**
          * Make a token; the answer shows its secret once
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         post: operations["add-token"];
         delete?: never;
@@ -1557,7 +1673,7 @@ export interface paths {
         post?: never;
         /**
          * Make a token worthless
-         * @description Needs the scope owner.
+         * @description Needs the right to keep, for the whole house.
          */
         delete: operations["remove-token"];
         options?: never;
@@ -2165,8 +2281,11 @@ export interface components {
             at: string;
             /** @description Who asked */
             by?: string;
+            /** @description person, program, handset, errand, house or station */
+            by_kind?: string;
             /** @description The capture, press or entry that led to this */
             cause_id?: string;
+            /** @description By the slug that it had then */
             device?: string;
             id: string;
             key?: string;
@@ -2177,6 +2296,8 @@ export interface components {
             place?: string;
             /** @description What happened, in words */
             text: string;
+            /** @description By which browser or token it was asked */
+            via?: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -2352,6 +2473,11 @@ export interface components {
              */
             lease_ms?: number;
         };
+        JournalPage: {
+            entries: components["schemas"]["Entry"][];
+            /** @description There are older ones: ask again for those before this id */
+            more?: string;
+        };
         Key: {
             /**
              * Format: date-time
@@ -2473,9 +2599,15 @@ export interface components {
             sets: components["schemas"]["SetMatch"][];
         };
         Me: {
+            /** @description person or program */
+            kind: string;
             name: string;
-            /** @enum {string} */
-            scope: "owner" | "press" | "watch" | "station";
+            rights: string[];
+            /** @description Of a person: owner, resident or visitor */
+            role?: string;
+            /** @description The rights in a word */
+            scope: string;
+            where: components["schemas"]["Where"];
         };
         Measured: {
             unit?: string;
@@ -2528,6 +2660,18 @@ export interface components {
              */
             needed?: number;
         };
+        NewPerson: {
+            name: string;
+            /** @enum {string} */
+            role: "owner" | "resident" | "visitor";
+            /** Format: date-time */
+            until?: string;
+            /** @description For which rooms and devices; a resident without any has the whole house */
+            where?: components["schemas"]["Where"];
+        };
+        NewRoom: {
+            name: string;
+        };
         NewSet: {
             /** @description The device whose keys it has */
             device: string;
@@ -2549,8 +2693,15 @@ export interface components {
         };
         NewToken: {
             name: string;
-            /** @enum {string} */
-            scope: "owner" | "press" | "watch" | "station";
+            /** @description Or each by its name: see, use, tell, arrange, teach, keep */
+            rights?: string[];
+            /**
+             * @description Rights in a word: press is see, use and tell; watch is see; station lets hardware in
+             * @enum {string}
+             */
+            scope?: "owner" | "press" | "watch" | "station";
+            /** @description For which part of the house; without it for all of it */
+            where?: components["schemas"]["Where"];
         };
         Outage: {
             /** @description Nothing is the whole house */
@@ -2607,6 +2758,37 @@ export interface components {
             /** @description What it is for, in words */
             for: string;
             way: string;
+        };
+        Person: {
+            /**
+             * Format: int64
+             * @description That are signed in
+             */
+            browsers: number;
+            /** Format: date-time */
+            created?: string;
+            id: string;
+            name: string;
+            /** @description What the role may do */
+            rights: string[];
+            /** @description owner, resident or visitor */
+            role: string;
+            /**
+             * Format: date-time
+             * @description None is for ever
+             */
+            until?: string;
+            where: components["schemas"]["Where"];
+        };
+        PersonChange: {
+            /** @description Without an end */
+            always?: boolean;
+            name?: string;
+            /** @enum {string} */
+            role?: "owner" | "resident" | "visitor";
+            /** Format: date-time */
+            until?: string;
+            where?: components["schemas"]["Where"];
         };
         PlanStep: {
             /** @description What a frame says that carries several controls, by control; then there is no key */
@@ -2862,6 +3044,18 @@ export interface components {
              */
             created: string;
         };
+        Room: {
+            /**
+             * Format: int64
+             * @description That stand in it
+             */
+            devices: number;
+            id: string;
+            name: string;
+            /** Format: int64 */
+            stations: number;
+        };
+        RoomsChanged: Record<string, never>;
         Sensor: {
             /**
              * Format: double
@@ -2897,6 +3091,8 @@ export interface components {
             /** @description Address that it was last used from */
             from?: string;
             id: string;
+            /** @description Who is signed in */
+            person: string;
             /** @description Whether it is the one that asks */
             this: boolean;
             /**
@@ -3027,6 +3223,10 @@ export interface components {
             rows: components["schemas"]["TestRow"][];
         };
         StationsChanged: Record<string, never>;
+        Stored: {
+            /** @description Their ids */
+            captures: string[];
+        };
         Structure: {
             /** @description The bits of each block */
             bits: string[];
@@ -3147,6 +3347,8 @@ export interface components {
             expires: string;
             /** @description Open it in a browser */
             link: string;
+            /** @description Whom it signs in */
+            person: string;
         };
         Token: {
             /** Format: date-time */
@@ -3155,12 +3357,16 @@ export interface components {
             from?: string;
             id: string;
             name: string;
-            /** @enum {string} */
-            scope: "owner" | "press" | "watch" | "station";
+            /** @description What it may do: see, use, tell, arrange, teach, keep */
+            rights: string[];
+            /** @description In a word: owner, press, watch or station, or its rights */
+            scope: string;
             /** @description Shown once, when it is made */
             secret?: string;
             /** Format: date-time */
             used?: string;
+            /** @description In which part of the house */
+            where: components["schemas"]["Where"];
         };
         TransmitterChange: {
             /**
@@ -3178,6 +3384,14 @@ export interface components {
         Want: {
             control: string;
             value: string;
+        };
+        Where: {
+            /** @description By their slugs */
+            devices?: string[];
+            /** @description All of it */
+            house?: boolean;
+            measurements?: string[];
+            rooms?: string[];
         };
         Whole: {
             /** @description Fields that never change, such as an address */
@@ -7636,6 +7850,12 @@ export interface operations {
                         /** @description To go on after it (Last-Event-ID) */
                         id?: string;
                     } | {
+                        data: components["schemas"]["RoomsChanged"];
+                        /** @constant */
+                        event: "rooms";
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
+                    } | {
                         data: components["schemas"]["SetEvent"];
                         /** @constant */
                         event: "set";
@@ -7657,6 +7877,12 @@ export interface operations {
                         data: components["schemas"]["StationsChanged"];
                         /** @constant */
                         event: "stations";
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
+                    } | {
+                        data: components["schemas"]["Stored"];
+                        /** @constant */
+                        event: "stored";
                         /** @description To go on after it (Last-Event-ID) */
                         id?: string;
                     })[];
@@ -7918,10 +8144,16 @@ export interface operations {
                 limit?: number;
                 /** @description Only what is not older */
                 since?: string;
-                /** @description Only what is about a device, by its slug */
+                /** @description Only what is not newer */
+                until?: string;
+                /** @description Only what is about a device, by its slug, also one that it had, or one that was removed */
                 device?: string;
                 /** @description Only entries of this kind */
                 kind?: "heard" | "echo" | "press" | "settled" | "lesson" | "audition" | "device" | "station" | "access" | "belief" | "house";
+                /** @description Only what somebody asked for, by name */
+                by?: string;
+                /** @description Words that the entries have, or that begin theirs */
+                search?: string;
             };
             header?: never;
             path?: never;
@@ -7935,7 +8167,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Entry"][];
+                    "application/json": components["schemas"]["JournalPage"];
                 };
             };
             /** @description Bad Request */
@@ -9255,6 +9487,424 @@ export interface operations {
             };
         };
     };
+    "list-people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPerson"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "link-person": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ticket"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-removed-devices": {
         parameters: {
             query?: never;
@@ -9475,6 +10125,339 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "list-rooms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Room"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRoom"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Room"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "rename-room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                room: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRoom"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Room"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -2,6 +2,7 @@ import Box from '@mui/material/Box';
 import type { ReactNode } from 'react';
 import { NavLink, useLocation } from 'react-router';
 import { useLive } from '../api/live';
+import { useMay } from '../api/may';
 import { words } from './words';
 
 const icons = {
@@ -44,6 +45,7 @@ const inside: Record<string, (typeof places)[number]> = { '/shelf': 'devices', '
 
 function Bar() {
   const place = inside[useLocation().pathname];
+  const may = useMay();
   return (
     <Box
       component="nav"
@@ -66,44 +68,46 @@ function Bar() {
         pb: { xs: 'env(safe-area-inset-bottom)', md: 0 },
       }}
     >
-      {places.map((p) => (
-        <Box
-          key={p}
-          component={NavLink}
-          to={`/${p}`}
-          className={p === place ? 'active' : undefined}
-          sx={{
-            flex: { xs: 1, md: 'none' },
-            minHeight: 60,
-            display: 'flex',
-            flexDirection: 'column',
-            alignItems: 'center',
-            justifyContent: 'center',
-            gap: 0.25,
-            py: 1,
-            color: 'text.secondary',
-            textDecoration: 'none',
-            fontSize: 13,
-            borderTop: { xs: '3px solid transparent', md: 0 },
-            borderLeft: { md: '3px solid transparent' },
-            '&.active': { color: 'text.primary', fontWeight: 600, borderColor: 'text.primary' },
-            '&:focus-visible': { outline: '3px solid', outlineOffset: -4 },
-          }}
-        >
-          <svg
-            width="24"
-            height="24"
-            viewBox="0 0 24 24"
-            fill="none"
-            stroke="currentColor"
-            strokeWidth="1.6"
-            aria-hidden="true"
+      {places
+        .filter((p) => p !== 'bench' || may('see', true))
+        .map((p) => (
+          <Box
+            key={p}
+            component={NavLink}
+            to={`/${p}`}
+            className={p === place ? 'active' : undefined}
+            sx={{
+              flex: { xs: 1, md: 'none' },
+              minHeight: 60,
+              display: 'flex',
+              flexDirection: 'column',
+              alignItems: 'center',
+              justifyContent: 'center',
+              gap: 0.25,
+              py: 1,
+              color: 'text.secondary',
+              textDecoration: 'none',
+              fontSize: 13,
+              borderTop: { xs: '3px solid transparent', md: 0 },
+              borderLeft: { md: '3px solid transparent' },
+              '&.active': { color: 'text.primary', fontWeight: 600, borderColor: 'text.primary' },
+              '&:focus-visible': { outline: '3px solid', outlineOffset: -4 },
+            }}
           >
-            <path d={icons[p]} strokeLinejoin="round" strokeLinecap="round" />
-          </svg>
-          {words.places[p]}
-        </Box>
-      ))}
+            <svg
+              width="24"
+              height="24"
+              viewBox="0 0 24 24"
+              fill="none"
+              stroke="currentColor"
+              strokeWidth="1.6"
+              aria-hidden="true"
+            >
+              <path d={icons[p]} strokeLinejoin="round" strokeLinecap="round" />
+            </svg>
+            {words.places[p]}
+          </Box>
+        ))}
     </Box>
   );
 }

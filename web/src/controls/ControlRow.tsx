@@ -3,6 +3,7 @@ import Button from '@mui/material/Button';
 import { useState } from 'react';
 import type { Control, ControlState, Device, SetAnswer } from '../api/client';
 import { usePress } from '../devices/queries';
+import { useMay } from '../api/may';
 import { words } from '../app/words';
 import { label } from '../shared/text';
 import { Note } from '../shared/Panel';
@@ -24,6 +25,7 @@ export function ControlRow({
 }) {
   const set = useSetControls(device.slug);
   const [telling, setTelling] = useState(false);
+  const may = useMay();
   const wish = (value: string) => set.mutate([{ control: control.name, value }]);
   return (
     <Box
@@ -40,6 +42,7 @@ export function ControlRow({
         '&:last-of-type': { borderBottom: 0 },
       }}
       onContextMenu={(e) => {
+        if (!may('tell')) return;
         e.preventDefault();
         setTelling(true);
       }}
@@ -49,15 +52,17 @@ export function ControlRow({
         state={state}
         bare={comfortOf((device.controls ?? []) as Control[])?.name === control.name}
         aside={
-          <Button
-            size="small"
-            sx={{ color: 'text.secondary', px: 0.5 }}
-            aria-label={words.controls.reallyOf(label(control.name))}
-            aria-expanded={telling}
-            onClick={() => setTelling(!telling)}
-          >
-            {words.controls.really}
-          </Button>
+          may('tell') && (
+            <Button
+              size="small"
+              sx={{ color: 'text.secondary', px: 0.5 }}
+              aria-label={words.controls.reallyOf(label(control.name))}
+              aria-expanded={telling}
+              onClick={() => setTelling(!telling)}
+            >
+              {words.controls.really}
+            </Button>
+          )
         }
       />
       <Box sx={{ display: 'grid', gap: 1, alignContent: 'start', pt: { sm: 1 } }}>

@@ -2,6 +2,7 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { useState } from 'react';
 import type { Control, ControlState, Device } from '../api/client';
+import { useMay } from '../api/may';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { Comfort } from './Comfort';
@@ -15,6 +16,7 @@ export function ControlsPart({ device }: { device: Device }) {
   const states = useStates(device.slug);
   const of = (c: Control): ControlState | undefined => states.data?.find((s) => s.control === c.name);
   const [editing, setEditing] = useState(false);
+  const may = useMay();
   if (editing) {
     return (
       <Panel title={words.controls.title}>
@@ -26,9 +28,11 @@ export function ControlsPart({ device }: { device: Device }) {
     <Panel
       title={words.controls.title}
       aside={
-        <Button size="small" onClick={() => setEditing(true)}>
-          {words.controls.edit}
-        </Button>
+        may('teach') && (
+          <Button size="small" onClick={() => setEditing(true)}>
+            {words.controls.edit}
+          </Button>
+        )
       }
     >
       {states.error && <Note alert>{states.error.message}</Note>}

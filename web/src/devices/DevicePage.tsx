@@ -2,6 +2,7 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { lazy, useState } from 'react';
 import { Link, Navigate, useParams } from 'react-router';
+import { useMay } from '../api/may';
 import { useDevice } from '../api/queries';
 import { words } from '../app/words';
 import { ControlsPart } from '../controls/ControlsPart';
@@ -27,6 +28,8 @@ export default function DevicePage() {
   const found = useDevice(slug);
   const [phone, setPhone] = useState(false);
   const [arranging, setArranging] = useState(false);
+  const may = useMay();
+  const teach = may('teach');
   const device = found.data;
   if (found.error) return <Note alert>{found.error.message}</Note>;
   if (!device) return <Note>{words.loading}</Note>;
@@ -48,18 +51,20 @@ export default function DevicePage() {
         >
           {words.device.phone}
         </Button>
-        {missing > 0 && (
+        {teach && missing > 0 && (
           <Button component={Link} to={`/devices/${device.slug}/audition`} variant="outlined">
             {words.device.audition}
           </Button>
         )}
-        <Button
-          component={Link}
-          to={`/devices/${device.slug}/lesson`}
-          variant={missing > 0 ? 'contained' : 'outlined'}
-        >
-          {missing > 0 ? words.device.learnMissing(missing) : words.device.lesson}
-        </Button>
+        {teach && (
+          <Button
+            component={Link}
+            to={`/devices/${device.slug}/lesson`}
+            variant={missing > 0 ? 'contained' : 'outlined'}
+          >
+            {missing > 0 ? words.device.learnMissing(missing) : words.device.lesson}
+          </Button>
+        )}
       </Heading>
       {device.controls?.length && <ControlsPart device={device} />}
       <Box
@@ -72,6 +77,7 @@ export default function DevicePage() {
         <Panel
           title={words.device.handset}
           aside={
+            teach &&
             device.keys.length > 1 &&
             !arranging && (
               <Button size="small" onClick={() => setArranging(true)}>
@@ -87,14 +93,18 @@ export default function DevicePage() {
           )}
         </Panel>
         <div>
-          {!device.controls?.length && <ProposePart device={device} />}
+          {teach && !device.controls?.length && <ProposePart device={device} />}
           {phone && <QrPart address={`${location.origin}/devices/${device.slug}`} />}
           <About device={device} />
-          <AdvicePart device={device} />
-          <MatchPart device={device} />
-          <Codes device={device} />
-          {pairs.includes(device.kind) && <PairPart device={device} />}
-          <Settings device={device} />
+          {teach && (
+            <>
+              <AdvicePart device={device} />
+              <MatchPart device={device} />
+              <Codes device={device} />
+              {pairs.includes(device.kind) && <PairPart device={device} />}
+              <Settings device={device} />
+            </>
+          )}
         </div>
       </Box>
     </>

@@ -4,6 +4,7 @@ import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import { Link } from 'react-router';
 import type { DeviceLine } from '../api/client';
+import { useMay } from '../api/may';
 import { useDevices } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
@@ -20,18 +21,23 @@ export default function DevicesPage() {
   const devices = useDevices();
   const [wanted, setWanted] = useState('');
   const [adding, setAdding] = useState(false);
+  const may = useMay();
   const [shown, setShown] = useState(page);
   const found = search(devices.data ?? [], wanted);
   const rooms = Map.groupBy(found.slice(0, shown), (d) => d.room || words.devices.noRoom);
   return (
     <>
       <Heading title={words.devices.title}>
-        <Button component={Link} to="/which" variant="outlined">
-          {words.which.title}
-        </Button>
-        <Button variant="contained" onClick={() => setAdding(true)}>
-          {words.devices.add}
-        </Button>
+        {may('see', true) && (
+          <Button component={Link} to="/which" variant="outlined">
+            {words.which.title}
+          </Button>
+        )}
+        {may('teach') && (
+          <Button variant="contained" onClick={() => setAdding(true)}>
+            {words.devices.add}
+          </Button>
+        )}
       </Heading>
       {adding && <AddDevice onDone={() => setAdding(false)} />}
       {(devices.data?.length ?? 0) > 4 && (
@@ -60,6 +66,15 @@ export default function DevicesPage() {
           {words.devices.more(found.length - shown)}
         </Button>
       )}
+      {may('teach', true) && <Files />}
+    </>
+  );
+}
+
+// Files is what devices and code sets come from and go to.
+function Files() {
+  return (
+    <>
       <Panel title={words.shelf.title}>
         <Box sx={{ color: 'text.secondary', maxWidth: '62ch', mb: 1.5 }}>{words.shelf.how}</Box>
         <Button component={Link} to="/shelf" variant="outlined">

@@ -1,13 +1,14 @@
-import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { useState, type ReactNode } from 'react';
+import { useState } from 'react';
 import { client, unwrap, type Session } from '../api/client';
 import { keys } from '../api/queries';
 import { stale } from '../api/stale';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { clock } from '../shared/text';
+import { Line } from './Line';
+import { whereText } from './people';
 
 // AccessPart lists who may come in: signed-in browsers, and programs with a token.
 export default function AccessPart() {
@@ -32,35 +33,31 @@ export default function AccessPart() {
       {trouble && <Note alert>{trouble.message}</Note>}
       <Panel title={words.house.sessions}>
         {sessions.data?.map((s) => (
-          <Row
+          <Line
             key={s.id}
-            name={browser(s)}
-            about={[s.created ? words.house.signedIn(clock(s.created)) : '', used(s)]}
-            aside={
-              s.this ? (
-                words.house.thisOne
-              ) : (
-                <Button
-                  size="small"
-                  variant="outlined"
-                  aria-label={words.house.endName(browser(s))}
-                  onClick={() => end.mutate(s.id)}
-                >
-                  {words.house.end}
-                </Button>
-              )
-            }
-          />
+            name={s.person}
+            about={[browser(s), s.created ? words.house.signedIn(clock(s.created)) : '', used(s)]}
+          >
+            {s.this ? (
+              words.house.thisOne
+            ) : (
+              <Button
+                size="small"
+                variant="outlined"
+                aria-label={words.house.endName(browser(s))}
+                onClick={() => end.mutate(s.id)}
+              >
+                {words.house.end}
+              </Button>
+            )}
+          </Line>
         ))}
       </Panel>
       <Panel title={words.house.tokens}>
         {tokens.data?.length === 0 && <Note>{words.house.noTokens}</Note>}
         {tokens.data?.map((t) => (
-          <Row
-            key={t.id}
-            name={t.name}
-            about={[words.house.scope(t.scope), used(t)]}
-            aside={
+          <Line key={t.id} name={t.name} about={[words.house.scope(t.scope, whereText(t.where)), used(t)]}>
+            {
               <Button
                 size="small"
                 variant="outlined"
@@ -70,7 +67,7 @@ export default function AccessPart() {
                 {sure === t.id ? words.house.removeTokenSure : words.house.removeToken}
               </Button>
             }
-          />
+          </Line>
         ))}
       </Panel>
     </>
@@ -87,28 +84,3 @@ function browser(s: Session): string {
 
 const used = (x: { used?: string; from?: string }): string =>
   x.used ? words.house.used(clock(x.used), x.from ?? '') : words.house.neverUsed;
-
-function Row({ name, about, aside }: { name: string; about: string[]; aside: ReactNode }) {
-  return (
-    <Box
-      sx={{
-        display: 'flex',
-        alignItems: 'center',
-        gap: 2,
-        minHeight: 52,
-        flexWrap: 'wrap',
-        '& + &': { borderTop: '1px dotted', borderColor: 'divider' },
-      }}
-    >
-      <Box component="span" sx={{ fontWeight: 600 }}>
-        {name}
-      </Box>
-      <Box component="span" sx={{ color: 'text.secondary' }}>
-        {about.filter(Boolean).join(' · ')}
-      </Box>
-      <Box component="span" sx={{ ml: 'auto', color: 'text.secondary' }}>
-        {aside}
-      </Box>
-    </Box>
-  );
-}

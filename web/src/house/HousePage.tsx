@@ -3,7 +3,8 @@ import Button from '@mui/material/Button';
 import { lazy, Suspense } from 'react';
 import { NavLink, Navigate, useParams } from 'react-router';
 import { client, unwrap } from '../api/client';
-import { queryClient, useAbout } from '../api/queries';
+import { useMay } from '../api/may';
+import { queryClient, useAbout, useMe } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { clock } from '../shared/text';
@@ -14,16 +15,25 @@ const JournalPart = lazy(() => import('./JournalPart'));
 const StationsPart = lazy(() => import('./StationsPart'));
 const QrPart = lazy(() => import('../devices/QrPart'));
 const AccessPart = lazy(() => import('./AccessPart'));
+const PeoplePart = lazy(() => import('./PeoplePart'));
+const RoomsPart = lazy(() => import('./RoomsPart'));
 
 // HousePage is everything behind the devices, in parts.
 export default function HousePage() {
   const { part } = useParams();
   const about = useAbout();
+  const may = useMay();
   if (!about.data) return <Note>{words.loading}</Note>;
-  const stage = about.data.parts.includes('stage');
-  const parts = ['stage', 'journal', 'stations', 'access', 'about'].filter(
-    (p) => p !== 'stage' || stage,
-  ) as Part[];
+  const shown: Record<Part, boolean> = {
+    stage: about.data.parts.includes('stage') && may('see', true),
+    journal: true,
+    stations: may('see', true),
+    rooms: may('keep', true),
+    people: may('keep', true),
+    access: may('keep', true),
+    about: true,
+  };
+  const parts = (Object.keys(shown) as Part[]).filter((p) => shown[p]);
   if (!part || !parts.includes(part as Part))
     return <Navigate to={`/house/${parts[0] ?? 'journal'}`} replace />;
   return (
@@ -34,15 +44,17 @@ export default function HousePage() {
         {part === 'stage' && <StagePart />}
         {part === 'journal' && <JournalPart />}
         {part === 'stations' && <StationsPart />}
+        {part === 'rooms' && <RoomsPart />}
+        {part === 'people' && <PeoplePart />}
         {part === 'access' && <AccessPart />}
         {part === 'about' && <AboutPart />}
-        {part === 'about' && <OutagePart />}
+        {part === 'about' && may('tell', true) && <OutagePart />}
       </Suspense>
     </>
   );
 }
 
-type Part = 'stage' | 'journal' | 'stations' | 'access' | 'about';
+type Part = 'stage' | 'journal' | 'stations' | 'rooms' | 'people' | 'access' | 'about';
 
 function Parts({ parts }: { parts: Part[] }) {
   return (
@@ -73,6 +85,8 @@ function Parts({ parts }: { parts: Part[] }) {
 
 function AboutPart() {
   const about = useAbout();
+  const me = useMe();
+  const may = useMay();
   const signOut = async () => {
     await unwrap(client.POST('/api/sign-out'));
     queryClient.clear();
@@ -80,6 +94,7 @@ function AboutPart() {
   };
   const facts: [string, string][] = about.data
     ? [
+        [words.house.you, me.data?.role ? `${me.data.name}, ${me.data.role}` : (me.data?.name ?? '')],
         [words.house.version, about.data.version],
         [words.house.started, clock(about.data.started)],
         [words.house.sheets, String(about.data.sheets)],
@@ -108,9 +123,11 @@ function AboutPart() {
           <QrPart address={about.data.trust_url} />
         </Suspense>
       )}
-      <Button variant="outlined" component="a" href="/api/backup" download sx={{ mr: 1 }}>
-        {words.house.backup}
-      </Button>
+      {may('keep', true) && (
+        <Button variant="outlined" component="a" href="/api/backup" download sx={{ mr: 1 }}>
+          {words.house.backup}
+        </Button>
+      )}
       <Button variant="outlined" onClick={() => void signOut()}>
         {words.house.signOut}
       </Button>

@@ -1,41 +1,67 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
-import { useInfiniteQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
 import { client, unwrap, type Entry } from '../api/client';
-import { keys } from '../api/queries';
-import { mono } from '../app/theme';
+import { keys, queryClient } from '../api/queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
-import { clock } from '../shared/text';
+import { fold, noFilter, queryOf } from './journal';
+import { JournalFilter } from './JournalFilter';
+import { JournalRow } from './JournalRow';
 
 const pageSize = 60;
 
-// JournalPart is the record of what was heard, sent and done; each entry leads to its cause.
+// near is how far down a page may be scrolled, in px, for new entries to come in by themselves.
+const near = 120;
+
+// JournalPart is the record of what was heard, sent and done; each entry leads to its cause. New entries wait behind a
+// button while somebody reads further down or looks for something: nothing that is read moves.
 export default function JournalPart() {
   const [marked, setMarked] = useState<string | null>(null);
+  const [filter, setFilter] = useState(noFilter);
+  const query = queryOf(filter);
+  const filtered = Object.keys(query).length > 0;
   const journal = useInfiniteQuery({
-    queryKey: keys.journal,
+    queryKey: [...keys.journal, query],
     initialPageParam: '',
     queryFn: ({ pageParam }) =>
       unwrap(
         client.GET('/api/journal', {
-          params: { query: { limit: pageSize, before: pageParam || undefined } },
+          params: { query: { ...query, limit: pageSize, before: pageParam || undefined } as object },
         }),
       ),
-    getNextPageParam: (last) => (last.length === pageSize ? last.at(-1)?.id : undefined),
+    getNextPageParam: (last) => last.more,
   });
-  const entries = journal.data?.pages.flat() ?? [];
+  const { waiting, take } = useNews(filtered);
+  const entries = journal.data?.pages.flatMap((p) => p.entries) ?? [];
   const show = (id: string) => {
     setMarked(id);
     document.getElementById(`entry-${id}`)?.scrollIntoView({ block: 'center' });
   };
   return (
     <Panel title={words.house.journal}>
+      <JournalFilter filter={filter} onChange={setFilter} />
       {journal.error && <Note alert>{journal.error.message}</Note>}
-      {journal.data && entries.length === 0 && <Note>{words.house.journalNone}</Note>}
-      {entries.map((e) => (
-        <Row
+      {journal.data && entries.length === 0 && (
+        <Note>{filtered ? words.journal.noMatch : words.house.journalNone}</Note>
+      )}
+      {waiting > 0 && (
+        <Box sx={{ position: 'sticky', top: 8, zIndex: 1, display: 'flex', justifyContent: 'center' }}>
+          <Button
+            variant="contained"
+            size="small"
+            onClick={() => {
+              take();
+              window.scrollTo({ top: 0 });
+            }}
+          >
+            {words.journal.news(waiting)}
+          </Button>
+        </Box>
+      )}
+      {fold(entries).map((e) => (
+        <JournalRow
           key={e.id}
           entry={e}
           marked={marked === e.id}
@@ -44,7 +70,12 @@ export default function JournalPart() {
         />
       ))}
       {journal.hasNextPage && (
-        <Button variant="outlined" sx={{ mt: 2 }} onClick={() => void journal.fetchNextPage()}>
+        <Button
+          variant="outlined"
+          sx={{ mt: 2 }}
+          disabled={journal.isFetchingNextPage}
+          onClick={() => void journal.fetchNextPage()}
+        >
           {words.house.older}
         </Button>
       )}
@@ -52,54 +83,20 @@ export default function JournalPart() {
   );
 }
 
-const colours: Partial<Record<Entry['kind'], string>> = {
-  heard: 'received',
-  settled: 'received',
-  press: 'secondary.main',
-  echo: 'secondary.main',
-};
-
-type RowProps = { entry: Entry; marked: boolean; hasCause: boolean; onCause: (id: string) => void };
-
-function Row({ entry: e, marked, hasCause, onCause }: RowProps) {
-  const cause = e.cause_id;
-  return (
-    <Box
-      id={`entry-${e.id}`}
-      sx={{
-        display: 'grid',
-        gridTemplateColumns: { xs: '1fr auto', sm: '100px 70px 1fr auto' },
-        columnGap: 2,
-        alignItems: 'baseline',
-        py: 0.75,
-        borderTop: '1px dotted',
-        borderColor: 'divider',
-        outline: marked ? '2px solid' : 'none',
-      }}
-    >
-      <Box component="span" sx={{ fontFamily: mono, fontSize: 13 }}>
-        {clock(e.at)}
-      </Box>
-      <Box component="span" sx={{ color: colours[e.kind] ?? 'text.secondary', fontSize: 14 }}>
-        {e.kind}
-      </Box>
-      <Box component="span" sx={{ overflowWrap: 'anywhere', gridColumn: { xs: '1 / -1', sm: 'auto' } }}>
-        {e.text}
-        {e.outcome && e.outcome !== 'sent' && ` (${e.outcome})`}
-        {e.by && (
-          <Box component="span" sx={{ color: 'text.secondary' }}>
-            {' '}
-            · {words.house.by(e.by)}
-          </Box>
-        )}
-      </Box>
-      {cause && hasCause ? (
-        <Button size="small" sx={{ minHeight: 32, py: 0 }} onClick={() => onCause(cause)}>
-          {words.house.cause}
-        </Button>
-      ) : (
-        <span />
-      )}
-    </Box>
-  );
+// useNews counts what came in and is not shown yet. At the top of the whole journal it is shown at once.
+function useNews(filtered: boolean): { waiting: number; take: () => void } {
+  const news = useQuery<Entry[]>({ queryKey: keys.news, queryFn: () => [], initialData: [] });
+  const waiting = news.data.length;
+  const take = () => {
+    queryClient.setQueryData<Entry[]>(keys.news, []);
+    void queryClient.invalidateQueries({ queryKey: keys.journal });
+  };
+  useEffect(() => {
+    if (waiting > 0 && !filtered && window.scrollY < near) {
+      const soon = window.setTimeout(take, 250); // several come together
+      return () => window.clearTimeout(soon);
+    }
+    return undefined;
+  }, [waiting, filtered]);
+  return { waiting, take };
 }

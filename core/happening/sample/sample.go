@@ -1,0 +1,75 @@
+// Package sample has one happening of each type, for tests that send them through the house and over the network.
+package sample
+
+import (
+	"time"
+
+	"urbo/core/audition"
+	"urbo/core/device"
+	"urbo/core/grant"
+	"urbo/core/happening"
+	"urbo/core/lesson"
+	"urbo/core/line"
+	"urbo/core/signal"
+)
+
+// At is when all of them happen.
+var At = time.Date(2026, 3, 1, 21, 4, 0, 0, time.UTC)
+
+// By is who asked for all of them.
+var By = grant.By{Actor: grant.Actor{ID: "p1", Kind: grant.Person, Name: "Night watch"}, Via: "Chrome on Android"}
+
+// capture is a press of the boardwalk's handset.
+var capture = happening.Capture{ID: "c1", At: At, StationID: "s1", Station: "lecture", RoomID: "r1", Port: "ir-in",
+	Medium: line.Infrared, Count: 1, Trains: []signal.Heard{{Train: signal.Train{9024, 4512, 564}, Gap: 30_000}},
+	Decoded: line.Decoded{Readings: []line.Reading{{Sheet: "nec", Confidence: 1,
+		Fields: line.Fields{"address": line.Number(57), "command": line.Number(2)}}}},
+	Keys: []happening.KeyMatch{{DeviceID: "d1", Ref: device.Ref{Device: "boardwalk", Key: "power"}}}}
+
+// All is one happening of each type.
+func All() []happening.Happening {
+	sitting := happening.Sitting{ID: "l1", DeviceID: "d1", Device: "boardwalk", By: By, Began: At,
+		Stage: happening.Started, Said: "Lesson for Boardwalk lights: 1 key"}
+	guided := lesson.New([]string{"power"}, 2)
+	search := audition.NewSweep("power", audition.Sweep{})
+	whats := []happening.What{
+		happening.HeardOf(capture),
+		happening.Stored{Captures: []string{"c1"}},
+		happening.RecordingOpened{Recording: "keys.wav", Presses: 3, Different: 2},
+		happening.Pressed{Receipt: happening.Receipt{ID: "p1", At: At, DeviceID: "d1", Device: "boardwalk", Key: "power",
+			Times: 1, StationID: "s1", RoomID: "r1", Station: "lecture", Port: "ir-out", Outcome: happening.Sent,
+			Took: 108 * time.Millisecond}},
+		happening.PressRefused{DeviceID: "d1", Device: "boardwalk", Key: "dim", Reason: "not learned yet"},
+		happening.Believed{DeviceID: "d1", Device: "boardwalk", Control: "power", Value: "on"},
+		happening.Contradicted{DeviceID: "d1", Device: "boardwalk", Control: "power", Was: "on", Word: "believed",
+			Since: At, Value: "off", By: "sensed"},
+		happening.ToldBelief{DeviceID: "d1", Device: "boardwalk", Control: "power", Value: "off"},
+		happening.MainsFailed{RoomID: "r1", Room: "Lecture room"},
+		happening.WasSet{DeviceID: "d1", Device: "boardwalk", Wants: []string{"power on"}, Presses: 1,
+			Outcome: happening.Sent},
+		happening.Measured{Measurement: "dome/humidity", Value: 71, Unit: "%"},
+		happening.DeviceChanged{DeviceID: "d1", Device: "boardwalk", Title: "Boardwalk lights", Changes: []string{"room"}},
+		happening.DeviceRemoved{DeviceID: "d1", Device: "boardwalk", Title: "Boardwalk lights", Keys: 7},
+		happening.KeyLearned{DeviceID: "d1", Device: "boardwalk", Key: "power", As: "nec address=57 command=2"},
+		happening.CounterBack{DeviceID: "d1", Device: "shutter", Key: "up", Before: 7, Now: 3},
+		happening.SetChanged{Set: "corvane-strand", Title: "Corvane Strand"},
+		happening.PackImported{Devices: 2, Sets: 30},
+		happening.LessonChanged{Sitting: sitting, Lesson: guided},
+		happening.AuditionChanged{Sitting: sitting, Audition: search},
+		happening.StationHere{StationID: "s1", Station: "lecture"},
+		happening.StationAway{StationID: "s1", Station: "lecture", Why: "no answer"},
+		happening.StationChanged{StationID: "s1", Station: "lecture", Text: "Changed the station lecture"},
+		happening.StationUsed{StationID: "s1", Station: "lecture"},
+		happening.StationNote{StationID: "s1", Place: "lecture", Severity: "warning", Text: "too hot"},
+		happening.RoomChanged{RoomID: "r1", Room: "Lecture hall", Was: "Lecture room"},
+		happening.AccessChanged{Text: "Let Night watch in as resident"},
+		happening.HouseNote{Severity: "warning", Text: "the clock went back"},
+		happening.StageChanged{},
+		happening.Told{Line: happening.Line{Kind: "house", Text: "of an earlier version"}},
+	}
+	out := make([]happening.Happening, len(whats))
+	for i, what := range whats {
+		out[i] = happening.Happening{Seq: int64(i + 1), ID: "h-" + what.Name(), At: At, By: By, What: what}
+	}
+	return out
+}
