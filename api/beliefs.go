@@ -12,6 +12,7 @@ import (
 	"urbo/service/belief"
 	"urbo/service/library"
 	"urbo/service/measure"
+	"urbo/service/setting"
 	"urbo/wire"
 )
 
@@ -42,9 +43,17 @@ func (a *API) beliefs() {
 			DeviceIn
 			Body wire.SetRequest
 		}) (wire.SetAnswer, error) {
-			r, err := a.house.Set(ctx,
-				belief.Ask{Device: in.Device, Wants: in.Body.Wants, Asked: true, Dry: in.Body.Dry,
-					By: asking(ctx)})
+			id, err := a.house.Library.ID(in.Device)
+			if err != nil {
+				return wire.SetAnswer{}, err
+			}
+			w := setting.Wish{Device: id, Wants: in.Body.Wants, Asked: true, By: asking(ctx)}
+			var r setting.Result
+			if in.Body.Dry {
+				r, err = a.house.Setting.Plan(w)
+			} else {
+				r, err = a.house.Setting.Set(ctx, w)
+			}
 			if err != nil {
 				return wire.SetAnswer{}, err
 			}
@@ -167,10 +176,11 @@ func controlOf(s control.State, history []belief.Change) wire.ControlState {
 	return w
 }
 
-func setAnswer(r belief.Result) wire.SetAnswer {
+func setAnswer(r setting.Result) wire.SetAnswer {
 	w := wire.SetAnswer{Done: r.Done, Sure: r.Plan.Sure, Steps: []wire.PlanStep{},
 		TakesMS: int(r.Plan.Takes.Milliseconds()),
 		Already: r.Plan.Already, Helps: r.Plan.Helps, Reason: r.Reason,
+		Ends:    list(r.Ends, func(e setting.End) string { return string(e) }),
 		Presses: list(r.Presses, func(p happening.Receipt) wire.Press { return wire.PressOf(p) })}
 	for _, s := range r.Plan.Steps {
 		w.Steps = append(w.Steps, wire.PlanStep{Key: s.Key, Frame: s.Frame, Times: s.Times,

@@ -65,6 +65,9 @@ func (a *API) presses() {
 				}
 				o.Within = time.Duration(in.Body.WithinMS) * time.Millisecond
 			}
+			if err := a.house.Setting.Clear(ctx, o.Device.ID); err != nil {
+				return wire.Press{}, err
+			}
 			return as(wire.PressOf)(a.house.Transmit.Press(ctx, o))
 		})
 	call(a, operation{"POST", "/devices/{device}/keys/{key}/hold", "hold-key",
@@ -78,6 +81,9 @@ func (a *API) presses() {
 				return wire.Held{}, err
 			}
 			o.Lease = lease(in.Body)
+			if err := a.house.Setting.Clear(ctx, o.Device.ID); err != nil {
+				return wire.Held{}, err
+			}
 			k, err := a.house.Transmit.Start(o)
 			if err != nil {
 				return wire.Held{}, err

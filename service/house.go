@@ -26,6 +26,7 @@ import (
 	"urbo/service/receive"
 	"urbo/service/rooms"
 	"urbo/service/selftest"
+	"urbo/service/setting"
 	"urbo/service/stations"
 	"urbo/service/stream"
 	"urbo/service/transmit"
@@ -69,6 +70,7 @@ type House struct {
 	Lessons   *lessons.Lessons
 	Auditions *auditions.Auditions
 	Beliefs   *belief.Beliefs
+	Setting   *setting.Setting
 	Measure   *measure.Measure
 	Workbench *workbench.Workbench
 	Access    *access.Access
@@ -167,11 +169,13 @@ func (h *House) build(ctx context.Context, c Config) error {
 	}
 	h.counters = library.NewCounters(h.Library)
 	h.Measure = measure.New(h.Stream, c.Now)
-	h.Beliefs, err = belief.Open(ctx, belief.Config{Store: s, Library: h.Library, Stations: h.Stations,
-		Transmit: h.Transmit, Stream: h.Stream, Book: h.Book, Now: c.Now})
+	h.Beliefs, err = belief.Open(ctx, belief.Config{Store: s, Library: h.Library, Stations: h.Stations, Stream: h.Stream,
+		Book: h.Book, Now: c.Now})
 	if err != nil {
 		return err
 	}
+	h.Setting = setting.New(setting.Config{Beliefs: h.Beliefs, Library: h.Library, Transmit: h.Transmit,
+		Lessons: h.Lessons, Stream: h.Stream, Now: c.Now})
 	h.Workbench = workbench.New(h.Book, h.Library, h.Journal, h.Transmit, h.Stream, c.Now)
 	return nil
 }
@@ -191,7 +195,7 @@ func (h *House) Run(ctx context.Context) error {
 	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters)
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
-		{h.Transmit}, {h.Auditions}} {
+		{h.Transmit}, {h.Auditions}, {h.Setting}} {
 		parts = append(parts, background(ctx, p...))
 	}
 	<-ctx.Done()

@@ -17,10 +17,10 @@ import (
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/service"
-	"urbo/service/belief"
 	"urbo/service/lessons"
 	"urbo/service/library"
 	"urbo/service/rooms"
+	"urbo/service/setting"
 	"urbo/service/stations"
 	"urbo/service/transmit"
 	"urbo/stage"
@@ -134,15 +134,23 @@ func onStage(t *testing.T, dir string, act func(t *testing.T, h *service.House, 
 }
 
 // wish sets controls, CONTROL VALUE after another.
-func wish(t *testing.T, h *service.House, slug string, words ...string) belief.Result {
+func wish(t *testing.T, h *service.House, slug string, words ...string) setting.Result {
 	t.Helper()
-	a := belief.Ask{Device: slug, Asked: true, By: grant.Named("test")}
-	for i := 0; i < len(words); i += 2 {
-		a.Wants = append(a.Wants, control.Want{Control: words[i], Value: words[i+1]})
-	}
-	r, err := h.Set(t.Context(), a)
+	r, err := h.Setting.Set(t.Context(), wishOf(t, h, slug, words...))
 	require.NoError(t, err)
 	return r
+}
+
+// wishOf is a person's wish, CONTROL VALUE after another.
+func wishOf(t *testing.T, h *service.House, slug string, words ...string) setting.Wish {
+	t.Helper()
+	id, err := h.Library.ID(slug)
+	require.NoError(t, err)
+	w := setting.Wish{Device: id, Asked: true, By: grant.Named("test")}
+	for i := 0; i < len(words); i += 2 {
+		w.Wants = append(w.Wants, control.Want{Control: words[i], Value: words[i+1]})
+	}
+	return w
 }
 
 // tellTrue says what is true of an appliance.
@@ -175,7 +183,7 @@ func TestSet_EveryQuirkOfTheObservatory(t *testing.T) {
 			require.NoError(t, err)
 			assert.Equal(t, want, facts[name], "%s %s: %v", slug, name, facts)
 		}
-		done := func(r belief.Result) {
+		done := func(r setting.Result) {
 			t.Helper()
 			assert.True(t, r.Done, "%+v", r)
 		}
@@ -282,8 +290,7 @@ func TestSet_GoesOnWithoutWhoeverAsked(t *testing.T) {
 		tellTrue(t, h, "screen", "position", "up")
 		ctx, leave := context.WithTimeout(t.Context(), 2*time.Second)
 		defer leave()
-		_, err := h.Set(ctx, belief.Ask{Device: "screen", Asked: true, Wants: []control.Want{{Control: "position",
-			Value: "40"}}})
+		_, err := h.Setting.Set(ctx, wishOf(t, h, "screen", "position", "40"))
 		require.ErrorIs(t, err, context.DeadlineExceeded)
 		time.Sleep(20 * time.Second)
 		facts, err := s.State("screen")
@@ -426,24 +433,24 @@ func TestBelief_WhatWasOnForTooLongIsSwitchedOff(t *testing.T) {
 
 func TestSet_SaysWhyItCannot(t *testing.T) {
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
-		_, err := h.Set(t.Context(), belief.Ask{Device: "nothing"})
+		_, err := h.Setting.Set(t.Context(), setting.Wish{Device: "nothing"})
 		require.ErrorIs(t, err, library.ErrUnknownDevice)
 		_, err = h.Library.Add(t.Context(),
 			device.Device{Name: "Lamp", Keys: []device.Key{{Name: "power"}, {Name: "red"}}},
 			library.Note{})
 		require.NoError(t, err)
-		on := []control.Want{{Control: "power", Value: "on"}}
-		_, err = h.Set(t.Context(), belief.Ask{Device: "lamp", Wants: on})
+		on := wishOf(t, h, "lamp", "power", "on")
+		_, err = h.Setting.Set(t.Context(), on)
 		require.ErrorContains(t, err, "nothing can be set on lamp yet: urbo device control propose lamp")
 		change(t, h, func(d *device.Device) error {
 			d.Controls = []control.Control{{Name: "power", Kind: control.Power, Keys: map[string]string{"on": "power"}}}
 			return nil
 		})
-		_, err = h.Set(t.Context(), belief.Ask{Device: "lamp", Wants: on})
+		_, err = h.Setting.Set(t.Context(), on)
 		require.ErrorContains(t, err, "start a lesson for it (urbo learn lamp power)")
 		l := startLesson(t, h, lessons.New{Keys: []string{"power"}})
-		_, err = h.Set(t.Context(), belief.Ask{Device: "lamp", Wants: on})
-		require.ErrorIs(t, err, service.ErrLesson)
+		_, err = h.Setting.Set(t.Context(), on)
+		require.ErrorIs(t, err, setting.ErrLesson)
 		stepLesson(t, h, l.ID, lessons.Step{Do: "finish"})
 		change(t, h, func(d *device.Device) error { return d.Remove("power") })
 		d, err := h.Library.Device("lamp")

@@ -58,6 +58,7 @@ type SetAnswer struct {
 	Already []string       `json:"already,omitempty" doc:"Controls that are believed to be so, and were left alone"`
 	Helps   []control.Help `json:"helps,omitempty" doc:"What would help where it is not sure"`
 	Presses []Press        `json:"presses" doc:"What was pressed"`
+	Ends    []string       `json:"ends,omitempty" doc:"What became of each want: done, unsure, superseded, cancelled, failed or late"`
 	Reason  string         `json:"reason,omitempty" doc:"Why the rest was given up"`
 	State   []ControlState `json:"state" doc:"What is believed now"`
 }

@@ -16,7 +16,8 @@ var ErrPlan = fault.New(fault.Invalid, "cannot be set")
 // MaxPlan is the longest that a plan may take.
 const MaxPlan = 10 * time.Minute
 
-// Want is a control and the value that it is wanted at. A value like +3 or -2 is so many steps from where it is.
+// Want is a control and the value that it is wanted at. Of a dial, "up 3" and "down 2" are so many steps from where it
+// is, and so are +3 and -2 where the dial has no values below 0.
 type Want struct {
 	Control string `json:"control"`
 	Value   string `json:"value"`
@@ -36,6 +37,8 @@ type Ask struct {
 // Step is a key that is pressed.
 type Step struct {
 	Key string `json:"key"`
+	// For is the control that it leads to what is wanted; "" where it is for several.
+	For string `json:"for,omitempty"`
 	// Frame is what a frame says that carries several controls, by control; then there is no key.
 	Frame map[string]string `json:"frame,omitempty"`
 	Times int               `json:"times"`
@@ -74,6 +77,12 @@ type Plan struct {
 	Helps   []Help        `json:"helps,omitempty"`
 }
 
+// Cut says whether a plan may be given up, or made anew, after a step: nothing is half done there that goes on by itself,
+// and nothing waits for a second press. Before its first step any may be.
+func (p Plan) Cut(step int) bool {
+	return step < 0 || step+1 >= len(p.Steps) || p.Steps[step+1].NotLater == 0
+}
+
 // Presses counts the presses of a plan.
 func (p Plan) Presses() (n int) {
 	for _, s := range p.Steps {
@@ -104,6 +113,7 @@ type planner struct {
 	until    time.Time // everything has come about by then
 	stuck    bool      // there is no way from here
 	plan     Plan
+	about    string // the control that is being set
 }
 
 // Plan is the presses that lead to what is wanted. Where no presses surely do, it is not Sure, and says what would
@@ -135,7 +145,9 @@ func (s *Spec) plan(b Belief, ask Ask, now time.Time, spoiling bool) (Plan, erro
 	}
 	framed := slices.Contains(s.framed, s.power)
 	if power != nil && !framed {
+		p.about = s.controls[s.power].Name
 		p.switchTo(*power)
+		p.about = ""
 	}
 	if !framed {
 		power = nil
@@ -144,6 +156,7 @@ func (s *Spec) plan(b Belief, ask Ask, now time.Time, spoiling bool) (Plan, erro
 	switched := !p.stuck // else it may not even be on
 	for _, w := range p.wants {
 		if w.control != s.power && switched && !slices.Contains(s.framed, w.control) {
+			p.about = s.controls[w.control].Name
 			p.set(w)
 		}
 	}
@@ -191,7 +204,7 @@ func (p *planner) read() (*powerWish, error) {
 		}
 		w := wish{control: i}
 		form := &s.controls[i]
-		if steps, ok := relative(want.Value); ok && form.Kind == Dial {
+		if steps, ok := form.steps(want.Value); ok {
 			w.relative = steps
 		} else if w.value, err = form.index(want.Value); err != nil {
 			return nil, err
@@ -224,6 +237,21 @@ func (p *planner) may(mask uint64) bool {
 	return slices.ContainsFunc(p.cur.Cases, func(c Case) bool { return c.bit()&mask != 0 })
 }
 
+// steps reads a value of a dial that is some steps from where it is.
+func (c *Control) steps(value string) (int, bool) {
+	switch {
+	case c.Kind != Dial:
+		return 0, false
+	case strings.HasPrefix(value, "up "):
+		return relative("+" + strings.TrimSpace(value[3:]))
+	case strings.HasPrefix(value, "down "):
+		return relative("-" + strings.TrimSpace(value[5:]))
+	case given(c.Least, 0) < 0: // a sign is the value's own
+		return 0, false
+	}
+	return relative(value)
+}
+
 // relative reads +3 and -2.
 func relative(value string) (int, bool) {
 	if !strings.HasPrefix(value, "+") && !strings.HasPrefix(value, "-") {
@@ -231,6 +259,64 @@ func relative(value string) (int, bool) {
 	}
 	n, err := strconv.Atoi(value)
 	return n, err == nil && n != 0 && n >= -MaxSteps && n <= MaxSteps
+}
+
+// Steps is how many steps a want is from where its control is; ok is false where it is a value.
+func (s *Spec) Steps(w Want) (steps int, ok bool) {
+	i, err := s.find(w.Control)
+	if err != nil {
+		return 0, false
+	}
+	return s.controls[i].steps(w.Value)
+}
+
+// Relative is the want of so many steps.
+func Relative(control string, steps int) Want {
+	if steps < 0 {
+		return Want{Control: control, Value: fmt.Sprintf("down %d", -steps)}
+	}
+	return Want{Control: control, Value: fmt.Sprintf("up %d", steps)}
+}
+
+// Together is one want instead of two of one control, of which the newer one came while the older was not done: steps
+// add up, and steps after a value lead from that value on. Any other newer one takes the place of the older.
+func (s *Spec) Together(older, newer Want) Want {
+	i, err := s.find(newer.Control)
+	if err != nil {
+		return newer
+	}
+	c := &s.controls[i]
+	more, is := c.steps(newer.Value)
+	if !is {
+		return newer
+	}
+	if before, was := c.steps(older.Value); was {
+		return Relative(newer.Control, before+more)
+	}
+	at, err := c.index(older.Value)
+	if err != nil {
+		return newer
+	}
+	return Want{Control: newer.Control, Value: c.text(min(max(at+more, 0), c.size()-1))}
+}
+
+// IsOff says whether a want switches the device off: then nothing else that is wanted of it matters.
+func (s *Spec) IsOff(w Want) bool {
+	i, err := s.find(w.Control)
+	if err != nil || i != s.power {
+		return false
+	}
+	n, err := s.controls[i].index(w.Value)
+	return err == nil && n == 0
+}
+
+// KindOf is the kind of a control, "" where there is none of that name.
+func (s *Spec) KindOf(control string) Kind {
+	i, err := s.find(control)
+	if err != nil {
+		return ""
+	}
+	return s.controls[i].Kind
 }
 
 // needs is the values of power under which a control obeys any of its keys.
@@ -257,7 +343,7 @@ func (s *Spec) Holds(b Belief, wants []Want, now time.Time) bool {
 		if err != nil {
 			return false
 		}
-		if _, steps := relative(w.Value); steps && s.controls[i].Kind == Dial {
+		if _, steps := s.controls[i].steps(w.Value); steps {
 			continue
 		}
 		n, err := s.controls[i].index(w.Value)
@@ -301,7 +387,7 @@ func (p *planner) press(step Step) {
 	if step.Times = max(step.Times, 1); step.Times > 1 {
 		step.Gap = p.gap()
 	}
-	step.Wait, p.now = at.Sub(p.now), at
+	step.Wait, p.now, step.For = at.Sub(p.now), at, p.about
 	for n := range step.Times {
 		if n > 0 {
 			p.now = p.now.Add(step.Gap)

@@ -18,7 +18,6 @@ import (
 	"urbo/core/line"
 	"urbo/service/library"
 	"urbo/service/stream"
-	"urbo/service/transmit"
 	"urbo/store"
 )
 
@@ -28,11 +27,6 @@ type Store interface {
 	PutBeliefs(ctx context.Context, all []store.Belief) error
 	NoteEnd(ctx context.Context, at time.Time) error
 	TakeEnd(ctx context.Context) (time.Time, error)
-}
-
-// Transmit presses keys.
-type Transmit interface {
-	Press(ctx context.Context, o transmit.Order) (happening.Receipt, error)
 }
 
 // Stations tells where receivers and transmitters are, and whether anybody listens.
@@ -45,7 +39,6 @@ type Config struct {
 	Store    Store
 	Library  *library.Library
 	Stations Stations
-	Transmit Transmit
 	Stream   *stream.Stream
 	Book     *line.Book
 	Now      func() time.Time
@@ -65,7 +58,6 @@ type Beliefs struct {
 	ended   bool
 	ending  time.Time       // since then the house ends; zero before
 	running context.Context // nil before Run
-	stop    func()          // ends it
 	wake    chan struct{}   // something goes on by itself
 }
 
@@ -121,7 +113,7 @@ const saving = 500 * time.Millisecond
 func (b *Beliefs) Run(ctx context.Context) error {
 	live, end := context.WithCancel(ctx)
 	b.mu.Lock()
-	b.running, b.stop = live, end
+	b.running = live
 	b.mu.Unlock()
 	b.group.Go(func() { b.watch(live) })
 	b.group.Go(func() { b.save(live) })
@@ -160,15 +152,12 @@ func (b *Beliefs) finish(end context.CancelFunc) {
 	}
 }
 
-// Ending says that the house ends: what is being set is given up, and stations that go away from now on say nothing
+// Ending says that the house ends: stations that go away from now on say nothing
 // about who listened.
 func (b *Beliefs) Ending() {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	b.ending = b.Now()
-	if b.stop != nil {
-		b.stop()
-	}
 }
 
 // follow takes one happening.

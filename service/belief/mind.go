@@ -97,15 +97,14 @@ type mind struct {
 	history map[string][]Change // by control, the newest last
 	dirty   bool
 
-	setting chan struct{}                 // holds one while something is being set
+	others  int                           // what moved it and was not sent
 	pending map[string]pendingMeasurement // by measurement and control
-	resting time.Time                     // it is not switched off by itself before
 	shown   map[string][2]string          // value and word that were told last, by control
 }
 
 func newMind(id string, spec *control.Spec) *mind {
 	m := &mind{id: id, spec: spec, base: spec.Nothing(), history: map[string][]Change{},
-		setting: make(chan struct{}, 1), pending: map[string]pendingMeasurement{}, shown: map[string][2]string{}}
+		pending: map[string]pendingMeasurement{}, shown: map[string][2]string{}}
 	m.now = m.base
 	return m
 }
@@ -180,6 +179,9 @@ func (m *mind) add(e entry) bool {
 		return false
 	}
 	m.dirty = true
+	if e.Tell != nil || e.Mains != nil || e.Press != nil && e.Press.Source != control.BySending {
+		m.others++
+	}
 	if e.Press == nil && e.at().Before(m.baseAt) { // it is of now, and the clock went back
 		e = e.moved(m.baseAt)
 	}

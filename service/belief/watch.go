@@ -5,19 +5,14 @@ import (
 	"log/slog"
 	"time"
 
-	"urbo/core/control"
-	"urbo/core/grant"
-	"urbo/core/happening"
 	"urbo/store"
 )
 
 const (
 	// look is how often what goes on by itself is looked at: a warm-up, a shutter on its way.
 	look = 500 * time.Millisecond
-	// doze is how often it is looked at whether something is still certain, and how long devices are on.
+	// doze is how often it is looked at whether something is still certain.
 	doze = 30 * time.Second
-	// rest is how long a device that could not be switched off is left alone.
-	rest = 10 * time.Minute
 )
 
 // wakeWatch lets watch look again. The caller holds mu.
@@ -39,12 +34,12 @@ func (b *Beliefs) watch(ctx context.Context) {
 		case <-b.wake:
 		case <-timer.C:
 		}
-		timer.Reset(b.lookAround(ctx))
+		timer.Reset(b.lookAround())
 	}
 }
 
 // lookAround tells what changed by itself, and how long until the next look.
-func (b *Beliefs) lookAround(ctx context.Context) time.Duration {
+func (b *Beliefs) lookAround() time.Duration {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	now := b.Now()
@@ -60,7 +55,6 @@ func (b *Beliefs) lookAround(ctx context.Context) time.Duration {
 		case len(m.log) > 0:
 			next = min(next, doze)
 		}
-		b.offInTime(ctx, m, now)
 	}
 	return next
 }
@@ -73,36 +67,6 @@ func (b *Beliefs) waiting(m *mind, now time.Time) bool {
 		}
 	}
 	return false
-}
-
-// offInTime switches off a device that was on for as long as it may be. The caller holds mu.
-func (b *Beliefs) offInTime(ctx context.Context, m *mind, now time.Time) {
-	for _, c := range m.forms.Controls {
-		if c.Kind != control.Power || c.LongestS == 0 || now.Before(m.resting) {
-			continue
-		}
-		var st control.State
-		for _, s := range m.spec.States(m.now, now) {
-			if s.Control == c.Name {
-				st = s
-			}
-		}
-		longest := time.Duration(c.LongestS) * time.Second
-		since := m.since(c.Name)
-		if st.Value == "" || st.Value == "off" || since.IsZero() || now.Sub(since) < longest {
-			continue
-		}
-		m.resting = now.Add(rest)
-		slug := m.slug
-		b.group.Go(func() {
-			_, err := b.Set(ctx, Ask{Device: slug, Wants: []control.Want{{Control: c.Name, Value: "off"}}, Asked: true,
-				By: grant.TheHouse("longest on"), Background: true})
-			if err != nil {
-				b.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
-					Text: slug + " was on for as long as it may be, and could not be switched off: " + err.Error()}})
-			}
-		})
-	}
 }
 
 // save writes what changed, half a second later at the latest, until the context ends.

@@ -92,6 +92,19 @@ func (k *Ticket) LetGo() {
 	}
 }
 
+// Enough ends an order of several presses after the one that is on the air, which goes out whole. One that waits is
+// dropped.
+func (k *Ticket) Enough() {
+	t := k.transmit
+	t.mu.Lock()
+	began := k.began
+	k.letGo = k.letGo || began
+	t.mu.Unlock()
+	if !began {
+		k.Cancel()
+	}
+}
+
 // Cancel ends a press: one that waits is dropped, one on the air ends with the frame that is going out. A press that
 // others asked for as well goes on for them.
 func (k *Ticket) Cancel() { k.cancel(false) }

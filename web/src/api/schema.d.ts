@@ -3106,6 +3106,8 @@ export interface components {
             already?: string[];
             /** @description All that was wanted is believed to be so */
             done: boolean;
+            /** @description What became of each want: done, unsure, superseded, cancelled, failed or late */
+            ends?: string[];
             /** @description What would help where it is not sure */
             helps?: components["schemas"]["Help"][];
             /** @description What was pressed */
