@@ -39,8 +39,9 @@ func TestJournalAndCaptures_ArePaged(t *testing.T) {
 	s.must("GET", "/api/journal?limit=1", nil, &page)
 	require.Len(t, page.Entries, 1)
 	assert.Equal(t, page.Entries[0].ID, page.More, "a page that was cut says how to go on")
-	s.must("GET", "/api/journal?limit=500", nil, &page)
-	assert.Empty(t, page.More)
+	var whole wire.JournalPage
+	s.must("GET", "/api/journal?limit=500", nil, &whole)
+	assert.Empty(t, whole.More)
 	status, detail := s.call("GET", "/api/journal?limit=1000", nil, nil)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 	assert.Contains(t, detail, "limit is at most 500")

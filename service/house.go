@@ -84,6 +84,8 @@ type House struct {
 	lasting func(station.Origin) station.Origin
 
 	counters  *library.Counters
+	trace     *transmit.Trace
+	written   bool // all that happened is in the journal
 	ownBroker bool
 	store     *store.Store
 	lock      *dirLock
@@ -159,7 +161,11 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
-	h.Transmit = transmit.New(s, h.Stations, echoes, h.Stream, h.Book, c.Now)
+	var left []happening.Happening // of a process that was killed
+	if h.trace, left, err = transmit.OpenTrace(filepath.Join(c.Dir, transmit.TraceFile), c.Now); err != nil {
+		return err
+	}
+	h.Transmit = transmit.New(s, h.Stations, echoes, h.Stream, h.Book, h.trace, c.Now)
 	h.SelfTest = selftest.New(probe, h.Stations, h.Transmit, h.Book)
 	if h.Lessons, err = lessons.Open(ctx, s, h.Library, h.Stations, h.Stream, h.Book, c.Now); err != nil {
 		return err
@@ -176,7 +182,24 @@ func (h *House) build(ctx context.Context, c Config) error {
 	}
 	h.Setting = setting.New(setting.Config{Beliefs: h.Beliefs, Library: h.Library, Transmit: h.Transmit,
 		Lessons: h.Lessons, Stream: h.Stream, Now: c.Now})
+	if err := h.recover(ctx, left); err != nil {
+		return err
+	}
 	h.Workbench = workbench.New(h.Book, h.Library, h.Journal, h.Transmit, h.Stream, c.Now)
+	return nil
+}
+
+// recover tells what a process that was killed left in its trace and the journal does not have: receipts, and presses of
+// which nobody knows whether they went out.
+func (h *House) recover(ctx context.Context, left []happening.Happening) error {
+	for _, p := range left {
+		switch known, err := h.store.Happenings().Known(ctx, p.ID); {
+		case err != nil:
+			return fmt.Errorf("read the journal: %w", err)
+		case !known:
+			h.Stream.Publish(p)
+		}
+	}
 	return nil
 }
 
@@ -208,6 +231,8 @@ func (h *House) Run(ctx context.Context) error {
 	h.Stream.Close() // the journal and the feed end by themselves when they have had all of it
 	followers.wait()
 	followers.end()
+	waiting, _ := h.Journal.Unwritten()
+	h.written = waiting == 0
 	return nil
 }
 
@@ -235,7 +260,11 @@ func background(ctx context.Context, parts ...Runner) *group {
 
 // Close closes the database and gives the data directory back.
 func (h *House) Close() error {
-	return errors.Join(h.store.Close(), h.lock.release())
+	var err error
+	if h.trace != nil {
+		err = h.trace.Close(h.written)
+	}
+	return errors.Join(err, h.store.Close(), h.lock.release())
 }
 
 // Advice lists what is odd about a device.

@@ -274,14 +274,38 @@ func TestBelief_SurvivesARestart(t *testing.T) {
 	h, stop = start(t, dir, nil, newBoard(nil))
 	st := believed(t, h, "amplifier", "power")
 	assert.Equal(t, "on", st.Value)
-	assert.Equal(t, control.Certain, st.Word, "nobody can have pressed a handset meanwhile")
+	assert.Equal(t, control.Believed, st.Word, "for a moment nobody was listening")
 	stop()
-	later := func() time.Time { return time.Now().Add(time.Minute) }
+	later := func() time.Time { return time.Now().Add(time.Hour) }
 	h, stop = start(t, dir, later, newBoard(nil))
 	defer stop()
 	st = believed(t, h, "amplifier", "power")
 	assert.Equal(t, "on", st.Value)
-	assert.Equal(t, control.Doubtful, st.Word, "for a minute nobody was listening")
+	assert.Equal(t, control.Doubtful, st.Word, "for an hour nobody was listening")
+}
+
+// TestBelief_AClockThatIsBehindAfterARestartChangesNothing: told off, sent off, restarted with the clock an hour back,
+// it was believed to be on.
+func TestBelief_AClockThatIsBehindAfterARestartChangesNothing(t *testing.T) {
+	dir := t.TempDir()
+	h, stop := start(t, dir, nil, newBoard(nil))
+	_, err := h.Library.Add(t.Context(), observatory()[1], library.Note{})
+	require.NoError(t, err)
+	tellTrue(t, h, "amplifier", "power", "on", "volume", "20")
+	tellTrue(t, h, "amplifier", "power", "off")
+	stop()
+	for _, back := range []time.Duration{time.Hour, 30 * time.Second, 2 * time.Hour} {
+		h, stop = start(t, dir, func() time.Time { return time.Now().Add(-back) }, newBoard(nil))
+		assert.Equal(t, "off", believed(t, h, "amplifier", "power").Value, "the clock is %v behind", back)
+		assert.Equal(t, "20", believed(t, h, "amplifier", "volume").Value)
+		tellTrue(t, h, "amplifier", "power", "on")
+		assert.Equal(t, "on", believed(t, h, "amplifier", "power").Value, "what is said now comes last")
+		tellTrue(t, h, "amplifier", "power", "off")
+		stop()
+	}
+	h, stop = start(t, dir, nil, newBoard(nil))
+	defer stop()
+	assert.Equal(t, "off", believed(t, h, "amplifier", "power").Value)
 }
 
 // TestSet_GoesOnWithoutWhoeverAsked closes the page while the screen is on its way: it still has to be stopped.

@@ -3,6 +3,8 @@ package service_test
 import (
 	"context"
 	"fmt"
+	"os"
+	"path/filepath"
 	"slices"
 	"sync"
 	"testing"
@@ -12,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/happening"
 	"urbo/core/line"
@@ -480,4 +483,43 @@ func BenchmarkPress(b *testing.B) {
 			b.Fatal(fmt.Errorf("press: %w", err))
 		}
 	}
+}
+
+// TestTrace_APressThatWasKilledIsClosedAsUnknown: a house that is killed while a toggle goes out inverted the lamp, and
+// was sure.
+func TestTrace_APressThatWasKilledIsClosedAsUnknown(t *testing.T) {
+	dir := t.TempDir()
+	h, stop := start(t, dir, nil, newBoard(nil))
+	d, err := h.Library.Add(t.Context(), observatory()[1], library.Note{})
+	require.NoError(t, err)
+	tellTrue(t, h, "amplifier", "power", "off")
+	stop()
+	line := `{"id":"killed","at":"` + time.Now().Format(time.RFC3339Nano) + `","receipt":{"device_id":"` +
+		d.ID + `","device":"amplifier","key":"power","times":1,"pressed":1,"outcome":"sent"}}` + "\n"
+	require.NoError(t, os.WriteFile(filepath.Join(dir, transmit.TraceFile), []byte(line), 0o600))
+	h, stop = start(t, dir, nil, newBoard(nil))
+	assert.Equal(t, "Pressed amplifier/power: Urbo was ended while it went out", entryText(t, h, "killed"))
+	st := believed(t, h, "amplifier", "power")
+	assert.Empty(t, st.Value, "it may be on or off")
+	assert.Equal(t, control.Doubtful, st.Word)
+	stop()
+	h, stop = start(t, dir, nil, newBoard(nil))
+	defer stop()
+	page, err := h.Journal.Find(t.Context(), journal.Query{Kind: "press", Limit: 10})
+	require.NoError(t, err)
+	assert.Len(t, page.Entries, 1, "it is told once")
+}
+
+// entryText is what the journal says of something that happened.
+func entryText(t *testing.T, h *service.House, id string) string {
+	t.Helper()
+	page, err := h.Journal.Find(t.Context(), journal.Query{Limit: 100})
+	require.NoError(t, err)
+	for _, e := range page.Entries {
+		if e.ID == id {
+			l, _ := e.What.Tell()
+			return l.Text
+		}
+	}
+	return ""
 }

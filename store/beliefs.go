@@ -39,14 +39,53 @@ func (s *Store) Beliefs(ctx context.Context) ([]Belief, error) {
 	return out, Explain(err)
 }
 
-// PutBeliefs keeps some, in one transaction. Those of devices that are not there any more are passed over.
-func (s *Store) PutBeliefs(ctx context.Context, all []Belief) error {
+// beliefLog is migration 0017: what beliefs are folded from is appended, one row for each entry.
+func beliefLog(tx *gorm.DB) error { return execute(tx, beliefLogTables) }
+
+var beliefLogTables = []string{
+	`CREATE TABLE belief_log (seq INTEGER PRIMARY KEY, device_id TEXT NOT NULL REFERENCES devices(id) ON DELETE CASCADE,
+		document TEXT NOT NULL)`,
+	`CREATE INDEX belief_log_device ON belief_log (device_id, seq)`,
+}
+
+// BeliefChange is what is new about the belief of a device: entries that are appended to its log. With Base, it is what
+// is believed before them, and the log of before is given up.
+type BeliefChange struct {
+	DeviceID string
+	Base     *Belief
+	Entries  [][]byte
+}
+
+// BeliefLog reads the entries that beliefs are folded from, by device, in order.
+func (s *Store) BeliefLog(ctx context.Context) (map[string][][]byte, error) {
+	var rows []struct{ DeviceID, Document string }
+	err := s.read.WithContext(ctx).Raw("SELECT device_id, document FROM belief_log ORDER BY seq").Scan(&rows).Error
+	out := map[string][][]byte{}
+	for _, r := range rows {
+		out[r.DeviceID] = append(out[r.DeviceID], []byte(r.Document))
+	}
+	return out, Explain(err)
+}
+
+// PutBeliefs keeps changes, in one transaction. Those of devices that are not there any more are passed over.
+func (s *Store) PutBeliefs(ctx context.Context, all []BeliefChange) error {
 	return s.change(ctx, func(tx *gorm.DB) error {
-		for _, b := range all {
-			if err := tx.Exec(`INSERT INTO beliefs SELECT ?, ?, ? WHERE EXISTS (SELECT 1 FROM devices WHERE id = ?)
-				ON CONFLICT (device_id) DO UPDATE SET version = excluded.version, document = excluded.document`, b.DeviceID,
-				b.Version, string(b.Document), b.DeviceID).Error; err != nil {
-				return err
+		for _, c := range all {
+			if b := c.Base; b != nil {
+				if err := tx.Exec(`INSERT INTO beliefs SELECT ?, ?, ? WHERE EXISTS (SELECT 1 FROM devices WHERE id = ?)
+					ON CONFLICT (device_id) DO UPDATE SET version = excluded.version, document = excluded.document`,
+					c.DeviceID, b.Version, string(b.Document), c.DeviceID).Error; err != nil {
+					return err
+				}
+				if err := tx.Exec("DELETE FROM belief_log WHERE device_id = ?", c.DeviceID).Error; err != nil {
+					return err
+				}
+			}
+			for _, e := range c.Entries {
+				if err := tx.Exec(`INSERT INTO belief_log (device_id, document) SELECT ?, ?
+					WHERE EXISTS (SELECT 1 FROM devices WHERE id = ?)`, c.DeviceID, string(e), c.DeviceID).Error; err != nil {
+					return err
+				}
 			}
 		}
 		return nil

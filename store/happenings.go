@@ -322,6 +322,13 @@ func (r Happenings) Entry(ctx context.Context, id string) (happening.Happening, 
 	return happenings([]journalRow{row})[0], nil
 }
 
+// Known says whether the receipt of a press is kept.
+func (r Happenings) Known(ctx context.Context, id string) (bool, error) {
+	var n int
+	err := r.store.read.WithContext(ctx).Raw("SELECT count(*) FROM presses WHERE id = ?", id).Scan(&n).Error
+	return n > 0, Explain(err)
+}
+
 // Caused reads what an entry of the journal led to, in order, at most limit.
 func (r Happenings) Caused(ctx context.Context, id string, limit int) ([]happening.Happening, error) {
 	var rows []journalRow

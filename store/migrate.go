@@ -35,6 +35,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0014-heard", Migrate: heard},
 	{ID: "0015-ids", Migrate: ids},
 	{ID: "0016-people", Migrate: people},
+	{ID: "0017-log", Migrate: beliefLog},
 }
 
 const migrationTable = "migrations"
@@ -46,7 +47,7 @@ func migrate(db *gorm.DB) error {
 	m.InitSchema(func(tx *gorm.DB) error {
 		err := execute(tx,
 			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables, heardTables, idTables,
-				dropRoomNames, peopleTables))
+				dropRoomNames, peopleTables, beliefLogTables))
 		if err != nil {
 			return err
 		}

@@ -138,6 +138,15 @@ func (s *Spec) Deafened(b Belief) Belief {
 	return out
 }
 
+// Rested is what is believed after a short while in which nobody listened: what was certain is believed.
+func (s *Spec) Rested(b Belief) Belief {
+	out := Belief{Cases: b.Cases, Trust: slices.Clone(b.Trust)}
+	for i := range out.Trust {
+		out.Trust[i].Sets = min(out.Trust[i].Sets, sure-1)
+	}
+	return out
+}
+
 // word says how far a control can be trusted that may be at so many values.
 func (s *Spec) word(i int, t Trust, values int, now time.Time) Word {
 	limit := mostToggles
@@ -147,7 +156,7 @@ func (s *Spec) word(i int, t Trust, values int, now time.Time) Word {
 	switch {
 	case values != 1, t.Deaf, t.Source == Assumed, t.Presses > max(limit-t.Wrong, 0):
 		return Doubtful
-	case t.Presses == 0 && t.Sets >= sure && now.Sub(t.Certain) <= fresh:
+	case t.Presses == 0 && t.Sets >= sure && now.Sub(t.Certain).Abs() <= fresh:
 		return Certain
 	}
 	return Believed

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"slices"
 	"sync"
 	"time"
 
@@ -24,7 +25,9 @@ import (
 // Store keeps beliefs.
 type Store interface {
 	Beliefs(ctx context.Context) ([]store.Belief, error)
-	PutBeliefs(ctx context.Context, all []store.Belief) error
+	BeliefLog(ctx context.Context) (map[string][][]byte, error)
+	PutBeliefs(ctx context.Context, all []store.BeliefChange) error
+	PutAside(ctx context.Context, a store.Aside) error
 	NoteEnd(ctx context.Context, at time.Time) error
 	TakeEnd(ctx context.Context) (time.Time, error)
 }
@@ -61,21 +64,26 @@ type Beliefs struct {
 	wake    chan struct{}   // something goes on by itself
 }
 
-// short is how long the house may be down, ended in order, for nobody to have pressed a handset meanwhile.
-const short = 10 * time.Second
+// short is how long the house may be down, ended in order, for what was certain to be believed still.
+const short = 10 * time.Minute
 
-// Open reads what was believed. Whoever pressed a handset while the house was down was not heard: after a while, or
-// where it did not end in order, everything is doubtful.
+// Open reads what was believed. Whoever pressed a handset while the house was down was not heard: what was certain is
+// only believed, and after a while, or where the house did not end in order, it is doubtful.
 func Open(ctx context.Context, c Config) (*Beliefs, error) {
 	b := &Beliefs{Config: c, minds: map[string]*mind{}, echoed: map[string]time.Time{}, wake: make(chan struct{}, 1)}
 	b.caught = sync.NewCond(&b.mu)
+	now := c.Now()
 	ended, err := c.Store.TakeEnd(ctx)
 	if err != nil {
 		slog.Warn("whether the house ended in order is not known", "error", err)
 	}
-	down := c.Now().Sub(ended)
-	deaf := ended.IsZero() || down > short || down < 0
+	down := now.Sub(ended) // below 0 where the clock is behind
+	deaf := ended.IsZero() || down > short
 	rows, err := c.Store.Beliefs(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("read what was believed: %w", err)
+	}
+	log, err := c.Store.BeliefLog(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read what was believed: %w", err)
 	}
@@ -85,14 +93,20 @@ func Open(ctx context.Context, c Config) (*Beliefs, error) {
 				"something else"}})
 	}
 	for _, row := range rows {
-		m, err := readMind(row)
+		m, err := readMind(row, log[row.DeviceID])
 		if err != nil {
-			c.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
-				Text: "What was believed of a device cannot be read, and is set aside: " + err.Error()}})
+			if err := b.setAside(ctx, row, err, now); err != nil {
+				return nil, err
+			}
 			continue
 		}
+		if now.Before(m.last()) { // what is of now comes after it all the same
+			m.rewind(now)
+		}
 		if deaf {
-			m.deafen(c.Now())
+			m.deafen(now)
+		} else {
+			m.add(entry{Rest: &now})
 		}
 		b.minds[row.DeviceID] = m
 	}
@@ -104,6 +118,28 @@ func Open(ctx context.Context, c Config) (*Beliefs, error) {
 	}
 	b.queue = c.Stream.Subscribe()
 	return b, nil
+}
+
+// setAside keeps a belief that cannot be read. Its device is believed to be at anything.
+func (b *Beliefs) setAside(ctx context.Context, row store.Belief, why error, now time.Time) error {
+	d, err := b.Library.ByID(row.DeviceID)
+	if err != nil { // it went meanwhile
+		return nil
+	}
+	b.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
+		Text: fmt.Sprintf("What was believed of %s is set aside, and nothing is known of it: %v", d.Slug, why)}})
+	aside := store.Aside{Kind: "belief", Owner: row.DeviceID, Document: string(row.Document), At: now}
+	if err := b.Store.PutAside(ctx, aside); err != nil {
+		return fmt.Errorf("set aside what was believed of %s: %w", d.Slug, err)
+	}
+	spec, err := d.Compile()
+	if err != nil {
+		return nil
+	}
+	m := newMind(row.DeviceID, spec)
+	m.rebased = true
+	b.minds[row.DeviceID] = m
+	return nil
 }
 
 // saving is how long changes wait in memory before they are written.
@@ -303,8 +339,8 @@ func (b *Beliefs) enter(deviceID, key string, r happening.Receipt, outcome contr
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	m := b.minds[deviceID]
-	if m == nil {
-		return
+	if m == nil || slices.ContainsFunc(m.log, func(e entry) bool { return e.Press != nil && e.ID == r.ID }) {
+		return // it is in it: a killed process had told it
 	}
 	for n := range times {
 		p := control.Press{Key: key, Frame: r.Frame, At: r.At.Add(time.Duration(n) * each), Outcome: outcome,

@@ -28,7 +28,7 @@ func (b *Beliefs) heard(c happening.Capture) {
 		}
 		p := control.Press{Key: k.Key, At: c.At, Held: length(c), Outcome: control.Sent, Source: control.ByHandset,
 			Cause: c.ID}
-		b.push(k.DeviceID, entry{Press: &p, ID: c.ID, Place: placeOf(c)})
+		b.push(k.DeviceID, entry{Press: &p, ID: c.ID, Place: placeOf(c), Late: c.Late})
 	}
 }
 
@@ -52,7 +52,7 @@ func (b *Beliefs) heardWhole(c happening.Capture) {
 			continue
 		}
 		p := control.Press{Frame: frame, At: c.At, Outcome: control.Sent, Source: control.ByHandset, Cause: c.ID}
-		if m.add(entry{Press: &p, ID: c.ID, Place: placeOf(c)}) {
+		if m.add(entry{Press: &p, ID: c.ID, Place: placeOf(c), Late: c.Late}) {
 			b.changed(m, c.ID)
 			b.wakeWatch()
 		}

@@ -22,6 +22,12 @@ const (
 	mostHistory = 30
 	// same is how close together receivers hear one push.
 	same = 300 * time.Millisecond
+	// jumped is how far back something that is of now may lie behind what came before it: beyond that the clock went back.
+	jumped = 90 * time.Second
+	// settled is by when everything that went on by itself is over.
+	settled = 15 * time.Minute
+	// spareRows is how many rows more than it needs the log of a device on disk may have before it is written anew.
+	spareRows = 200
 	// together is how close together steps of a dial are one turn.
 	together = 5 * time.Second
 	// documentVersion of what is kept on disk.
@@ -40,10 +46,14 @@ type told struct {
 type entry struct {
 	Press *control.Press `json:"press,omitempty"`
 	Tell  *told          `json:"tell,omitempty"`
-	Deaf  *time.Time     `json:"deaf,omitempty"`  // since then nobody listened
-	Mains *time.Time     `json:"mains,omitempty"` // they failed then
-	ID    string         `json:"id,omitempty"`    // in the journal
-	Place string         `json:"place,omitempty"`
+	Deaf  *time.Time     `json:"deaf,omitempty"` // since then nobody listened
+	Rest  *time.Time     `json:"rest,omitempty"` // for a short while nobody did
+	Late  bool           `json:"late,omitempty"` // it is of long ago, and has its place by its time
+	// Settled is the id of presses of which it is known by now that they went out.
+	Settled string     `json:"settled,omitempty"`
+	Mains   *time.Time `json:"mains,omitempty"` // they failed then
+	ID      string     `json:"id,omitempty"`    // in the journal
+	Place   string     `json:"place,omitempty"`
 }
 
 func (e entry) at() time.Time {
@@ -54,23 +64,12 @@ func (e entry) at() time.Time {
 		return e.Tell.At
 	case e.Mains != nil:
 		return *e.Mains
+	case e.Rest != nil:
+		return *e.Rest
+	case e.Deaf != nil:
+		return *e.Deaf
 	}
-	return *e.Deaf
-}
-
-// moved is an entry that is no press at another time.
-func (e entry) moved(at time.Time) entry {
-	switch {
-	case e.Tell != nil:
-		t := *e.Tell
-		t.At = at
-		e.Tell = &t
-	case e.Mains != nil:
-		e.Mains = &at
-	default:
-		e.Deaf = &at
-	}
-	return e
+	return time.Time{}
 }
 
 // Change is what a control was believed to be at from a time on.
@@ -92,10 +91,13 @@ type mind struct {
 
 	base    control.Belief // before the log
 	baseAt  time.Time
-	log     []entry // in the order of their times
+	log     []entry // in the order in which they began
 	now     control.Belief
 	history map[string][]Change // by control, the newest last
-	dirty   bool
+
+	unsaved []entry // of the log, that are not on disk
+	saved   int     // rows of its log on disk
+	rebased bool    // its base is another one than on disk
 
 	others  int                           // what moved it and was not sent
 	pending map[string]pendingMeasurement // by measurement and control
@@ -115,38 +117,85 @@ type document struct {
 	Keys    []string            `json:"keys"`
 	Base    control.Belief      `json:"base"`
 	BaseAt  time.Time           `json:"base_at"`
-	Log     []entry             `json:"log"`
+	Log     []entry             `json:"log,omitempty"` // by versions before the log had rows of its own
 	History map[string][]Change `json:"history"`
 }
 
-// readMind reads what was believed of a device.
-func readMind(row store.Belief) (*mind, error) {
+// readMind reads what was believed of a device, and folds its log. The error wraps store.ErrDocument.
+func readMind(row store.Belief, log [][]byte) (*mind, error) {
 	var doc document
-	if row.Version > documentVersion {
-		return nil, fmt.Errorf("it is of version %d, and this Urbo knows %d", row.Version, documentVersion)
+	if err := store.CheckVersion(row.Version, documentVersion); err != nil {
+		return nil, err
 	}
 	if err := json.Unmarshal(row.Document, &doc); err != nil {
-		return nil, err
+		return nil, fmt.Errorf("%w: %w", store.ErrDocument, err)
 	}
 	spec, err := control.Compile(doc.Keys, doc.Forms)
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("%w: %w", store.ErrDocument, err)
 	}
 	m := newMind(row.DeviceID, spec)
-	m.forms, m.keys, m.base, m.baseAt, m.log = doc.Forms, doc.Keys, doc.Base, doc.BaseAt, doc.Log
+	m.forms, m.keys, m.base, m.baseAt = doc.Forms, doc.Keys, doc.Base, doc.BaseAt
 	if len(doc.History) > 0 {
 		m.history = doc.History
 	}
 	if !spec.Fits(m.base) {
-		return nil, fmt.Errorf("it does not fit the device's controls")
+		return nil, fmt.Errorf("%w: it does not fit the device's controls", store.ErrDocument)
 	}
-	m.refold()
+	m.now, m.rebased = m.base, false
+	entries := doc.Log
+	for _, text := range log {
+		var e entry
+		if err := json.Unmarshal(text, &e); err != nil {
+			return nil, fmt.Errorf("%w: an entry of its log: %w", store.ErrDocument, err)
+		}
+		entries = append(entries, e)
+	}
+	for _, e := range entries {
+		if e.Settled != "" {
+			m.settle(e.Settled)
+			continue
+		}
+		m.add(e)
+		m.news(e.at())
+	}
+	m.unsaved, m.saved, m.rebased = nil, len(log), len(doc.Log) > 0
 	return m, nil
 }
 
-func (m *mind) document() (store.Belief, error) {
-	text, err := json.Marshal(document{m.forms, m.keys, m.base, m.baseAt, m.log, m.history})
-	return store.Belief{DeviceID: m.id, Version: documentVersion, Document: text}, err
+// change is what is new about a mind since it was last written, nil where nothing is. What cannot be written is left out.
+func (m *mind) change() (*store.BeliefChange, error) {
+	c := &store.BeliefChange{DeviceID: m.id}
+	entries := m.unsaved
+	if m.rebased || m.saved > 2*len(m.log)+spareRows {
+		text, err := json.Marshal(document{Forms: m.forms, Keys: m.keys, Base: m.base, BaseAt: m.baseAt,
+			History: m.history})
+		if err != nil {
+			return nil, err
+		}
+		c.Base = &store.Belief{DeviceID: m.id, Version: documentVersion, Document: text}
+		entries = m.log
+	}
+	if c.Base == nil && len(entries) == 0 {
+		return nil, nil
+	}
+	for _, e := range entries {
+		text, err := json.Marshal(e)
+		if err != nil {
+			return nil, err
+		}
+		c.Entries = append(c.Entries, text)
+	}
+	return c, nil
+}
+
+// written notes that a change is on disk.
+func (m *mind) written(c *store.BeliefChange, unsaved int) {
+	if c.Base != nil {
+		m.saved = 0
+	}
+	m.saved += len(c.Entries)
+	m.unsaved = slices.Clone(m.unsaved[unsaved:])
 }
 
 // become takes over what a device is now. What is believed of controls that stay alike is kept.
@@ -158,13 +207,12 @@ func (m *mind) become(d device.Device, spec *control.Spec, now time.Time) {
 		return
 	}
 	m.base, m.baseAt, m.log = spec.Fit(m.spec.At(m.now, now), m.spec), now, nil
-	m.now, m.spec, m.forms, m.keys = m.base, spec, d.Forms, keys
+	m.now, m.spec, m.forms, m.keys, m.rebased, m.unsaved = m.base, spec, d.Forms, keys, true, nil
 	for name := range m.history {
 		if !slices.ContainsFunc(d.Controls, func(c control.Control) bool { return c.Name == name }) {
 			delete(m.history, name)
 		}
 	}
-	m.dirty = true
 }
 
 // forget is for a device that has no controls any more.
@@ -173,24 +221,31 @@ func (m *mind) forget(now time.Time) {
 	m.become(device.Device{Slug: m.slug}, spec, now)
 }
 
-// add puts an entry in its place and folds it; false where it says nothing new.
+// add puts an entry in its place and folds it; false where it says nothing new. Entries have the order in which they
+// began, which is the order in which they come in but for moments, and for late news. What lies further back than that
+// was said by a clock that went back: it comes last all the same.
 func (m *mind) add(e entry) bool {
 	if e.Press != nil && e.Place != "" && slices.ContainsFunc(m.log, func(o entry) bool { return m.onePush(o, e) }) {
 		return false
 	}
-	m.dirty = true
 	if e.Tell != nil || e.Mains != nil || e.Press != nil && e.Press.Source != control.BySending {
 		m.others++
 	}
-	if e.Press == nil && e.at().Before(m.baseAt) { // it is of now, and the clock went back
-		e = e.moved(m.baseAt)
+	m.unsaved = append(m.unsaved, e)
+	if last := m.last(); !e.Late && e.at().Before(last.Add(-jumped)) {
+		m.rewind(e.at())
 	}
-	if e.at().Before(m.baseAt) { // long past: its place is not known any more
-		late := *e.Press
-		late.At, late.Outcome = m.baseAt, control.Unknown
-		m.base = m.spec.After(m.base, late)
-		m.refold()
-		return true
+	if e.at().Before(m.baseAt) {
+		if !e.Late || e.Press == nil {
+			m.baseAt = e.at()
+		} else { // long past: its place is not known any more
+			late := *e.Press
+			late.At, late.Outcome = m.baseAt, control.Unknown
+			m.base = m.spec.After(m.base, late)
+			m.rebased = true
+			m.refold()
+			return true
+		}
 	}
 	i := len(m.log)
 	for i > 0 && e.at().Before(m.log[i-1].at()) {
@@ -204,6 +259,21 @@ func (m *mind) add(e entry) bool {
 	}
 	m.trim(e.at())
 	return true
+}
+
+// last is when the newest entry was.
+func (m *mind) last() time.Time {
+	if len(m.log) == 0 {
+		return m.baseAt
+	}
+	return m.log[len(m.log)-1].at()
+}
+
+// rewind makes what is believed now the base of all that comes, at a time before: the clock went back. What went on by
+// itself is over by then.
+func (m *mind) rewind(now time.Time) {
+	m.base, m.baseAt, m.log = m.spec.At(m.now, m.last().Add(settled)), now, nil
+	m.now, m.rebased = m.base, true
 }
 
 // onePush says whether two entries are one push of a handset that several receivers heard.
@@ -228,6 +298,8 @@ func (m *mind) fold(b control.Belief, e entry) control.Belief {
 		return b
 	case e.Mains != nil:
 		return m.spec.Failed(b, *e.Mains)
+	case e.Rest != nil:
+		return m.spec.Rested(b)
 	}
 	return m.spec.Deafened(b)
 }
@@ -244,6 +316,9 @@ func (m *mind) trim(now time.Time) {
 	n := max(len(m.log)-mostEntries, 0)
 	for n < len(m.log) && now.Sub(m.log[n].at()) > remembered {
 		n++
+	}
+	if n == 0 {
+		return
 	}
 	for _, e := range m.log[:n] {
 		m.base, m.baseAt = m.fold(m.base, e), e.at()
@@ -263,7 +338,7 @@ func (m *mind) settle(id string) bool {
 		}
 	}
 	if found {
-		m.dirty = true
+		m.unsaved = append(m.unsaved, entry{Settled: id})
 		m.refold()
 	}
 	return found
@@ -287,7 +362,7 @@ func (m *mind) news(now time.Time) (out []control.State) {
 		h := m.history[st.Control]
 		n := len(h)
 		switch change := (Change{text, st.At, st.Source, st.Cause}); {
-		case st.Source == control.Assumed, n > 0 && h[n-1].Value == text:
+		case st.Source == control.Assumed, n > 0 && (h[n-1].Value == text || !st.At.After(h[n-1].At)):
 			continue
 		case n > 0 && h[n-1].Source == st.Source && st.At.Sub(h[n-1].At) < together && st.Kind == control.Dial:
 			h[n-1] = change // one turn of a dial is many steps
@@ -295,7 +370,6 @@ func (m *mind) news(now time.Time) (out []control.State) {
 			h = append(h, change)
 		}
 		m.history[st.Control] = h[max(len(h)-mostHistory, 0):]
-		m.dirty = true
 	}
 	return out
 }

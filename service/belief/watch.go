@@ -87,32 +87,40 @@ func (b *Beliefs) save(ctx context.Context) {
 
 // write writes what changed.
 func (b *Beliefs) write(ctx context.Context) error {
+	type written struct {
+		mind    *mind
+		change  *store.BeliefChange
+		unsaved int
+		rebased bool
+	}
 	b.mu.Lock()
-	var rows []store.Belief
-	var dirty []*mind
+	var changes []store.BeliefChange
+	var minds []written
 	for _, m := range b.minds {
-		if !m.dirty {
-			continue
-		}
-		row, err := m.document()
+		c, err := m.change()
 		if err != nil {
 			b.mu.Unlock()
 			return err
 		}
-		rows, dirty = append(rows, row), append(dirty, m)
-		m.dirty = false
+		if c == nil {
+			continue
+		}
+		changes, minds = append(changes, *c), append(minds, written{m, c, len(m.unsaved), m.rebased})
+		m.rebased = false
 	}
 	b.mu.Unlock()
-	if len(rows) == 0 {
+	if len(changes) == 0 {
 		return nil
 	}
-	err := b.Store.PutBeliefs(context.WithoutCancel(ctx), rows)
-	if err != nil {
-		b.mu.Lock()
-		for _, m := range dirty {
-			m.dirty = true
+	err := b.Store.PutBeliefs(context.WithoutCancel(ctx), changes)
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for _, w := range minds {
+		if err != nil {
+			w.mind.rebased = w.mind.rebased || w.rebased
+			continue
 		}
-		b.mu.Unlock()
+		w.mind.written(w.change, min(w.unsaved, len(w.mind.unsaved)))
 	}
 	return err
 }

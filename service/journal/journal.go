@@ -162,6 +162,12 @@ func (j *Journal) Capture(ctx context.Context, id string) (happening.Capture, er
 	return c, nil
 }
 
+// Unwritten is how much is not on disk yet: how many happenings, and about how many bytes.
+func (j *Journal) Unwritten() (happenings, bytes int) {
+	all, size := j.queue.Waiting()
+	return len(all), size
+}
+
 // waiting lists what is not written yet, the newest first.
 func (j *Journal) waiting(which func(happening.Happening) bool) []happening.Happening {
 	all, _ := j.queue.Waiting()

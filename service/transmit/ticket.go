@@ -35,6 +35,8 @@ type Ticket struct {
 	sending  *stations.Sending
 	finished time.Time
 
+	shape happening.Receipt // what its receipt will say, for the trace; its worker's
+
 	// Set before done is closed.
 	receipt happening.Receipt
 	err     error

@@ -94,6 +94,7 @@ type Transmit struct {
 	echoes   *Echoes
 	stream   *stream.Stream
 	book     *line.Book
+	trace    *Trace // nil where none is kept
 	now      func() time.Time
 
 	mu      sync.Mutex
@@ -113,9 +114,9 @@ type worker struct {
 }
 
 // New makes the sending end of a house.
-func New(turns Turns, s Stations, echoes *Echoes, events *stream.Stream, book *line.Book,
+func New(turns Turns, s Stations, echoes *Echoes, events *stream.Stream, book *line.Book, trace *Trace,
 	now func() time.Time) *Transmit {
-	return &Transmit{store: turns, stations: s, echoes: echoes, stream: events, book: book, now: now,
+	return &Transmit{trace: trace, store: turns, stations: s, echoes: echoes, stream: events, book: book, now: now,
 		workers: map[string]*worker{}, tickets: map[string]*Ticket{},
 		airs: map[string]*sync.Mutex{}, devices: map[string]recent{}}
 }

@@ -73,11 +73,12 @@ func (t *Transmit) drop(k *Ticket) bool {
 func (t *Transmit) serve(k *Ticket) {
 	o, first := k.order, k.legs[0].through
 	r := happening.Receipt{ID: k.ID, By: o.By, DeviceID: o.Device.ID, Device: o.Device.Slug, Times: o.Times,
-		StationID: first.ID, RoomID: first.Room, Station: first.Station, Port: first.Port.ID, Outcome: happening.Sent, Held: o.Hold > 0 || o.Lease > 0,
-		Frame: o.Frame}
+		StationID: first.ID, RoomID: first.Room, Station: first.Station, Port: first.Port.ID, Outcome: happening.Sent,
+		Held: o.Hold > 0 || o.Lease > 0, Frame: o.Frame}
 	if r.What = o.What; o.Device.ID != "" {
 		r.Key, r.What = o.Key.Name, ""
 	}
+	k.shape = r
 	for n := range o.Times {
 		if n > 0 {
 			if other := t.urgent(k); other != nil {
@@ -151,6 +152,13 @@ func (t *Transmit) through(k *Ticket, l leg, n int, first bool, r *happening.Rec
 		if err := t.takeTurns(k.order, k.parts); err != nil {
 			return err
 		}
+	}
+	if first {
+		if n == 0 {
+			k.shape.At = r.At
+		}
+		k.shape.Pressed = n + 1
+		t.trace.begin(k.shape, k.order.Cause)
 	}
 	t.once(k, l, n+1 == k.order.Times, first, r)
 	return nil
@@ -296,6 +304,7 @@ func (t *Transmit) finish(k *Ticket, r happening.Receipt, err error) {
 	if err != nil {
 		t.refuse(k.order, err)
 	} else {
+		t.trace.end(r, k.order.Cause)
 		t.stream.Publish(happening.Happening{ID: k.ID, At: r.At, Cause: k.order.Cause, By: r.By,
 			What: happening.Pressed{Receipt: r}})
 	}
