@@ -69,7 +69,8 @@ func (a *API) access() {
 			return list(tokens, a.tokenOf), err
 		})
 	call(a, operation{"POST", "/tokens", "add-token", "Make a token; the answer shows its secret once", grant.Keep,
-		wholeHouse, http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewToken }) (wire.Token, error) {
+		wholeHouse, http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewToken }) (wire.Token,
+		error) {
 		n, err := a.newToken(in.Body)
 		if err != nil {
 			return wire.Token{}, err
@@ -139,8 +140,9 @@ func (a *API) sessions() {
 			own := Caller(ctx).Door
 			return list(all, func(s access.Session) wire.Session {
 				who, _ := a.house.Access.Person(s.PersonID)
-				return wire.Session{ID: s.ID, Person: who.Name, Browser: s.Agent, Created: maybeTime(s.Created), Expires: s.Expires,
-					Used: s.Used, From: s.From, This: own == access.Credential{Session: true, ID: s.ID}}
+				return wire.Session{ID: s.ID, Person: who.Name, Browser: s.Agent, Created: maybeTime(s.Created),
+					Expires: s.Expires,
+					Used:    s.Used, From: s.From, This: own == access.Credential{Session: true, ID: s.ID}}
 			}), err
 		})
 	remove(a, operation{method: "DELETE", path: "/sessions/{session}", id: "end-session", summary: "Sign a browser out",

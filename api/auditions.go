@@ -36,7 +36,8 @@ func (a *API) auditions() {
 				TakesMS: p.Takes.Milliseconds(),
 				Text:    p.Text}, err
 		})
-	call(a, operation{"GET", "/auditions", "list-auditions", "The last auditions, the newest first", grant.See, filtered, 0},
+	call(a, operation{"GET", "/auditions", "list-auditions", "The last auditions, the newest first", grant.See,
+		filtered, 0},
 		func(ctx context.Context, _ *nothing) ([]wire.Audition, error) {
 			out := []wire.Audition{}
 			for _, w := range all.List() {
@@ -57,7 +58,8 @@ func (a *API) auditions() {
 		}
 		return as(auditionOf)(all.Start(ctx, n))
 	})
-	call(a, operation{"GET", "/auditions/{audition}", "get-audition", "One audition as it is now", grant.See, ofAudition, 0},
+	call(a, operation{"GET", "/auditions/{audition}", "get-audition", "One audition as it is now", grant.See,
+		ofAudition, 0},
 		func(_ context.Context, in *AuditionIn) (wire.Audition, error) {
 			return as(auditionOf)(all.Audition(in.ID))
 		})

@@ -14,7 +14,8 @@ import (
 
 // backup registers copying the whole house, and putting a copy in its place.
 func (a *API) backup() {
-	o := operation{"GET", "/backup", "get-backup", "A backup of the whole house, made while it runs", grant.Keep, wholeHouse,
+	o := operation{"GET", "/backup", "get-backup", "A backup of the whole house, made while it runs", grant.Keep,
+		wholeHouse,
 		0}.describe(a)
 	o.Responses = map[string]*huma.Response{"200": {Description: "OK", Content: map[string]*huma.MediaType{
 		"application/gzip": {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}}}}

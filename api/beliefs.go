@@ -61,7 +61,8 @@ func (a *API) beliefs() {
 			out.State, err = a.stateOf(in.Device)
 			return out, err
 		})
-	call(a, operation{"POST", "/devices/{device}/tell", "tell-control", "Say what a control really is at", grant.Tell, ofDevice,
+	call(a, operation{"POST", "/devices/{device}/tell", "tell-control", "Say what a control really is at", grant.Tell,
+		ofDevice,
 		0}, func(ctx context.Context, in *struct {
 		DeviceIn
 		Body wire.TellRequest
@@ -119,7 +120,8 @@ func (a *API) measurements() {
 	put := func(ctx context.Context, name string, body wire.Measured) (wire.Gauge, error) {
 		return as(measurementOf)(a.house.Measure.Put(name, body.Value, body.Unit, asking(ctx)))
 	}
-	call(a, operation{"GET", "/measurements", "list-measurements", "The last value of each measurement", grant.See, filtered,
+	call(a, operation{"GET", "/measurements", "list-measurements", "The last value of each measurement", grant.See,
+		filtered,
 		0},
 		func(ctx context.Context, _ *nothing) ([]wire.Gauge, error) {
 			return list(slices.DeleteFunc(a.house.Measure.List(), func(m measure.Measurement) bool {
@@ -134,11 +136,12 @@ func (a *API) measurements() {
 			return put(ctx, in.Name, in.Body)
 		})
 	call(a, operation{"POST", "/measurements/{place}/{name}", "tell-measurement-of",
-		"Tell a value of something, such as boardwalk/power", grant.Tell, ofMeasurement, 0}, func(ctx context.Context, in *struct {
-		Place string `path:"place" maxLength:"40"`
-		Name  string `path:"name" maxLength:"40"`
-		Body  wire.Measured
-	}) (wire.Gauge, error) {
+		"Tell a value of something, such as boardwalk/power", grant.Tell, ofMeasurement, 0}, func(ctx context.Context,
+		in *struct {
+			Place string `path:"place" maxLength:"40"`
+			Name  string `path:"name" maxLength:"40"`
+			Body  wire.Measured
+		}) (wire.Gauge, error) {
 		return put(ctx, in.Place+"/"+in.Name, in.Body)
 	})
 }

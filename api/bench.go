@@ -94,7 +94,8 @@ func (a *API) takes(path, contentType, about string) {
 // bench registers what can be done with captures.
 func (a *API) bench() {
 	call(a, operation{"POST", "/bench/import", "import-recording",
-		"Read a recording (the body): every signal in it becomes a capture", grant.Teach, wholeHouse, http.StatusCreated},
+		"Read a recording (the body): every signal in it becomes a capture", grant.Teach, wholeHouse,
+		http.StatusCreated},
 		func(ctx context.Context, in *ImportIn) (wire.Recording, error) {
 			o := recording.Options{Format: in.Format, Channel: in.Channel, RateHz: in.RateHz, Datatype: in.Datatype,
 				FrequencyHz: in.Frequency}
@@ -148,7 +149,8 @@ func (a *API) bench() {
 		CaptureIn
 		FileIn
 	}
-	download(a, operation{"GET", "/captures/{capture}/file", "export-capture", "A capture as a file", grant.See, wholeHouse, 0},
+	download(a, operation{"GET", "/captures/{capture}/file", "export-capture", "A capture as a file", grant.See,
+		wholeHouse, 0},
 		func(in *captureFile) string { return in.As }, func(in *captureFile) string { return "capture-" + in.Capture },
 		func(ctx context.Context, in *captureFile, w io.Writer) error {
 			return a.house.Workbench.Export(ctx, in.Capture, in.As, w)

@@ -19,8 +19,8 @@ const (
 	maxFromOne     = 512 // newcomers from one address
 )
 
-// Connections bounds how many connections are open. Whoever opens thousands and says nothing on them keeps nobody else out:
-// the oldest of them goes when the next one comes.
+// Connections bounds how many connections are open. Whoever opens thousands and says nothing on them keeps nobody else
+// out: the oldest of them goes when the next one comes.
 type Connections struct {
 	most int
 

@@ -98,7 +98,8 @@ func (a *API) devices() {
 			}
 			return as(a.deviceOf)(a.house.Library.Add(ctx, d, note(ctx)))
 		})
-	call(a, operation{"GET", "/devices/{device}", "get-device", "One device with its keys and codes", grant.See, ofDevice, 0},
+	call(a, operation{"GET", "/devices/{device}", "get-device", "One device with its keys and codes", grant.See,
+		ofDevice, 0},
 		func(_ context.Context, in *DeviceIn) (wire.Device, error) {
 			return as(a.deviceOf)(a.house.Library.Device(in.Device))
 		})
@@ -125,7 +126,8 @@ func (a *API) devices() {
 	a.pictures()
 	a.keys()
 	a.presses()
-	call(a, operation{"GET", "/devices/{device}/advice", "get-advice", "What is odd about a device", grant.See, ofDevice, 0},
+	call(a, operation{"GET", "/devices/{device}/advice", "get-advice", "What is odd about a device", grant.See,
+		ofDevice, 0},
 		func(_ context.Context, in *DeviceIn) ([]wire.Advice, error) {
 			advice, err := a.house.Advice(in.Device)
 			return list(advice, func(v library.Advice) wire.Advice { return wire.Advice(v) }), err
@@ -135,10 +137,11 @@ func (a *API) devices() {
 // keys registers single keys of devices.
 func (a *API) keys() {
 	call(a, operation{"PUT", "/devices/{device}/keys/{key}", "set-key",
-		"Give a key codes by hand; earlier ones are kept", grant.Teach, ofDevice, 0}, func(ctx context.Context, in *struct {
-		KeyIn
-		Body []wire.Code `minItems:"1" maxItems:"8"`
-	}) (wire.Device, error) {
+		"Give a key codes by hand; earlier ones are kept", grant.Teach, ofDevice, 0}, func(ctx context.Context,
+		in *struct {
+			KeyIn
+			Body []wire.Code `minItems:"1" maxItems:"8"`
+		}) (wire.Device, error) {
 		var codes []device.Code
 		for _, w := range in.Body {
 			c, err := w.Core()
@@ -224,7 +227,8 @@ func (a *API) removed() {
 		func(ctx context.Context, _ *nothing) ([]wire.RemovedDevice, error) {
 			all, err := a.house.Library.Removed(ctx)
 			return list(all, func(r library.Removed) wire.RemovedDevice {
-				return wire.RemovedDevice{ID: r.ID, Slug: r.Slug, Name: r.Name, Room: a.house.Rooms.Name(r.RoomID), Kind: r.Kind,
+				return wire.RemovedDevice{ID: r.ID, Slug: r.Slug, Name: r.Name, Room: a.house.Rooms.Name(r.RoomID),
+					Kind:    r.Kind,
 					Keys:    r.Keys,
 					Removed: r.At, Expires: r.At.Add(library.RemovedFor)}
 			}), err

@@ -30,7 +30,8 @@ var eventTypes = map[string]any{
 	"lesson": wire.Lesson{}, "audition": wire.Audition{},
 	"device": wire.DeviceEvent{}, "device-removed": wire.DeviceEvent{}, "set": wire.SetEvent{},
 	"believed": wire.BelievedEvent{}, "measured": wire.Gauge{},
-	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stored": wire.Stored{}, "rooms": wire.RoomsChanged{}, "stage": wire.StageChanged{},
+	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stored": wire.Stored{},
+	"rooms": wire.RoomsChanged{}, "stage": wire.StageChanged{},
 	"reset": wire.Reset{},
 }
 
@@ -83,8 +84,8 @@ func (a *API) events() {
 	})
 }
 
-// listen writes what a caller hears of. Ids name the caller's rights: who comes back with others is to ask for everything
-// again.
+// listen writes what a caller hears of. Ids name the caller's rights: who comes back with others is to ask for
+// everything again.
 func (a *API) listen(ctx context.Context, w http.ResponseWriter, g grant.Grant, last string) error {
 	sum := fnv.New32a()
 	fmt.Fprint(sum, g)

@@ -19,7 +19,8 @@ type PersonIn struct {
 // people registers looking after who may come in.
 func (a *API) people() {
 	doors := a.house.Access
-	call(a, operation{"GET", "/people", "list-people", "Who may sign in, and what they may do", grant.Keep, wholeHouse, 0},
+	call(a, operation{"GET", "/people", "list-people", "Who may sign in, and what they may do", grant.Keep, wholeHouse,
+		0},
 		func(ctx context.Context, _ *nothing) ([]wire.Person, error) {
 			sessions, err := doors.Sessions(ctx)
 			return list(doors.People(), func(p access.Person) wire.Person {
@@ -94,7 +95,8 @@ func (a *API) personChange(w wire.PersonChange) (access.PersonChange, error) {
 
 func (a *API) personOf(p access.Person) wire.Person {
 	return wire.Person{ID: p.ID, Name: p.Name, Role: string(p.Role), Where: a.whereWords(p.Where),
-		Rights: list(grant.Of(p.Role, p.Where).Rights, rightText), Until: maybeTime(p.Until), Created: maybeTime(p.Created)}
+		Rights: list(grant.Of(p.Role, p.Where).Rights, rightText), Until: maybeTime(p.Until),
+		Created: maybeTime(p.Created)}
 }
 
 // whereOf finds what the words of a part of the house mean; all says that nothing named is the whole house.
@@ -142,6 +144,7 @@ func (a *API) whereWords(w grant.Where) wire.Where {
 
 // me is who asks.
 func (a *API) me(c access.Caller) wire.Me {
-	return wire.Me{Name: c.By.Name, Kind: string(c.By.Kind), Role: string(c.Role), Rights: list(c.Grant.Rights, rightText),
+	return wire.Me{Name: c.By.Name, Kind: string(c.By.Kind), Role: string(c.Role), Rights: list(c.Grant.Rights,
+		rightText),
 		Where: a.whereWords(c.Grant.Where), Scope: grant.RightsText(c.Grant.Rights)}
 }

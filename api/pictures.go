@@ -30,7 +30,8 @@ func (a *API) pictures() {
 		return &picture{p.Type, "private, max-age=31536000, immutable", p.Data}, nil
 	})
 	path := "/devices/{device}/picture"
-	call(a, operation{"POST", path, "set-picture", "Give a device a picture: PNG or JPEG, at most 2 MB", grant.Teach, ofDevice,
+	call(a, operation{"POST", path, "set-picture", "Give a device a picture: PNG or JPEG, at most 2 MB", grant.Teach,
+		ofDevice,
 		0}, func(ctx context.Context, in *struct {
 		DeviceIn
 		Stream

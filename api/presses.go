@@ -102,7 +102,8 @@ func (a *API) presses() {
 			l := lease(in.Body)
 			return wire.Held{ID: k.ID, LeaseMS: int(l.Milliseconds())}, k.Hold(l)
 		})
-	call(a, operation{"DELETE", "/held/{press}", "let-go", "Let go of a key, and wait for the receipt", grant.Use, ofPress,
+	call(a, operation{"DELETE", "/held/{press}", "let-go", "Let go of a key, and wait for the receipt", grant.Use,
+		ofPress,
 		0}, func(ctx context.Context, in *HeldIn) (wire.Press, error) {
 		k, err := a.house.Transmit.Ticket(in.Press)
 		if err != nil {

@@ -26,7 +26,8 @@ func (s *site) signedIn(n wire.NewPerson) *visitor {
 	_, code, _ := strings.Cut(link.Link, "#")
 	cookie, err := s.house.Access.SignIn(s.t.Context(), code, "Chrome/150 (Linux)", "192.0.2.9")
 	require.NoError(s.t, err)
-	return &visitor{site: &site{s.t, s.house, s.url, ""}, cookie: &http.Cookie{Name: "urbo_session_" + s.house.ID, Value: cookie}}
+	return &visitor{site: &site{s.t, s.house, s.url, ""}, cookie: &http.Cookie{Name: "urbo_session_" + s.house.ID,
+		Value: cookie}}
 }
 
 // visitor is somebody with a browser.
@@ -95,9 +96,11 @@ func TestRights_EveryOperationForEveryRoleInsideAndOutside(t *testing.T) {
 		}
 		for name, c := range callers {
 			for device, room := range map[string]string{"projector": "inside", "shutter": "outside"} {
-				path := "/api" + strings.NewReplacer("{device}", device, "{key}", "on", "{person}", "nobody", "{room}", "nowhere",
+				path := "/api" + strings.NewReplacer("{device}", device, "{key}", "on", "{person}", "nobody", "{room}",
+					"nowhere",
 					"{station}", "nothing", "{port}", "out", "{name}", "power", "{place}", device, "{set}", "none",
-					"{lesson}", "x", "{audition}", "x", "{press}", "x", "{capture}", "x", "{other}", "x", "{entry}", "x",
+					"{lesson}", "x", "{audition}", "x", "{press}", "x", "{capture}", "x", "{other}", "x", "{entry}",
+					"x",
 					"{control}", "power", "{session}", "x").Replace(o.Path)
 				has := slices.Contains(roles[c.role], o.Right)
 				within := c.whole || o.Where == "any part of the house" || o.Where == "what the caller may reach" ||
@@ -120,7 +123,8 @@ func TestRights_EveryOperationForEveryRoleInsideAndOutside(t *testing.T) {
 
 func TestRights_AVisitorSeesTheirRoomAndNothingElse(t *testing.T) {
 	s := two(t)
-	v := s.signedIn(wire.NewPerson{Name: "Lecturer", Role: "visitor", Where: wire.Where{Rooms: []string{"LECTURE room"}}})
+	v := s.signedIn(wire.NewPerson{Name: "Lecturer", Role: "visitor",
+		Where: wire.Where{Rooms: []string{"LECTURE room"}}})
 	var lines []wire.DeviceLine
 	status, _ := v.call("GET", "/api/devices", nil, &lines)
 	require.Equal(t, 200, status)
@@ -229,7 +233,8 @@ func TestPeople_RemovedLoweredAndTheLastOwner(t *testing.T) {
 	assert.Equal(t, http.StatusConflict, status, detail)
 
 	s.must("POST", "/api/people", wire.NewPerson{Name: "Keeper", Role: "owner"}, nil)
-	s.must("PATCH", "/api/people/Ward", map[string]any{"role": "visitor", "where": map[string]any{"rooms": []string{"Dome"}}},
+	s.must("PATCH", "/api/people/Ward", map[string]any{"role": "visitor",
+		"where": map[string]any{"rooms": []string{"Dome"}}},
 		nil)
 	status, _ = ward.call("DELETE", "/api/devices/shutter", nil, nil)
 	assert.Equal(t, http.StatusForbidden, status, "the browser that is open has the rights of now")
@@ -251,7 +256,8 @@ func TestPeople_RemovedLoweredAndTheLastOwner(t *testing.T) {
 func TestPeople_TwoOwnersWhoRemoveEachOther(t *testing.T) {
 	s := newSite(t)
 	people := s.house.Access
-	_, err := people.AddPerson(t.Context(), access.NewPerson{Name: "Ward", Role: grant.Owner, Where: grant.Everywhere}, grant.By{})
+	_, err := people.AddPerson(t.Context(), access.NewPerson{Name: "Ward", Role: grant.Owner, Where: grant.Everywhere},
+		grant.By{})
 	require.NoError(t, err)
 	done := make(chan error, 2)
 	for _, name := range []string{"owner", "Ward"} {

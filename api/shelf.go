@@ -20,7 +20,8 @@ func (a *API) shelf() {
 		func(context.Context, *nothing) ([]wire.CodeSet, error) {
 			return list(a.house.Library.Sets(), wire.SetOf), nil
 		})
-	call(a, operation{"POST", "/sets", "keep-set", "Put a copy of a device's learned keys on the shelf", grant.Teach, wholeHouse,
+	call(a, operation{"POST", "/sets", "keep-set", "Put a copy of a device's learned keys on the shelf", grant.Teach,
+		wholeHouse,
 		http.StatusCreated}, func(ctx context.Context, in *struct{ Body wire.NewSet }) (wire.CodeSet, error) {
 		return as(wire.SetOf)(a.house.Library.KeepSet(ctx, in.Body.Device, in.Body.Slug, in.Body.Name, note(ctx)))
 	})
@@ -29,7 +30,8 @@ func (a *API) shelf() {
 			return as(wire.SetOf)(a.house.Library.Set(in.Set))
 		})
 	remove(a, operation{method: "DELETE", path: "/sets/{set}", id: "remove-set",
-		summary: "Take a code set off the shelf", right: grant.Teach, where: wholeHouse}, func(ctx context.Context, in *SetIn) error {
+		summary: "Take a code set off the shelf", right: grant.Teach, where: wholeHouse}, func(ctx context.Context,
+		in *SetIn) error {
 		return a.house.Library.RemoveSet(ctx, in.Set, note(ctx))
 	})
 	call(a, operation{"GET", "/devices/{device}/matches", "get-matches",
@@ -37,7 +39,8 @@ func (a *API) shelf() {
 		func(_ context.Context, in *DeviceIn) (wire.Matches, error) {
 			return as(matchesOf)(a.house.Library.Matches(in.Device))
 		})
-	call(a, operation{"POST", "/devices/{device}/adopt", "adopt-set", "Give a device keys of a code set", grant.Teach, ofDevice,
+	call(a, operation{"POST", "/devices/{device}/adopt", "adopt-set", "Give a device keys of a code set", grant.Teach,
+		ofDevice,
 		0}, func(ctx context.Context, in *struct {
 		DeviceIn
 		Body wire.Adopt

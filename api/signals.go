@@ -21,7 +21,8 @@ var _ = [1]int{}[journal.MaxPage-500] // the bound in PageIn is the journal's
 
 // signals registers what was heard, and the journal.
 func (a *API) signals() {
-	call(a, operation{"GET", "/captures", "list-captures", "Presses as heard, the newest first", grant.See, wholeHouse, 0},
+	call(a, operation{"GET", "/captures", "list-captures", "Presses as heard, the newest first", grant.See, wholeHouse,
+		0},
 		func(ctx context.Context, in *PageIn) ([]wire.Capture, error) {
 			return as(wire.CapturesOf)(a.house.Workbench.Captures(ctx, in.Before, in.Limit))
 		})

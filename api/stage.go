@@ -16,7 +16,8 @@ import (
 func StageFace(s *stage.Stage) Face {
 	return Face{Part: "stage", Register: func(a *API) {
 		s.Change(func() { a.house.Stream.Publish(happening.Happening{What: happening.StageChanged{}}) })
-		call(a, operation{"GET", "/stage", "get-stage", "Handsets and appliances on the stage", grant.See, wholeHouse, 0},
+		call(a, operation{"GET", "/stage", "get-stage", "Handsets and appliances on the stage", grant.See, wholeHouse,
+			0},
 			func(context.Context, *nothing) (wire.Stage, error) {
 				return stageNow(s), nil
 			})

@@ -42,7 +42,8 @@ func (a *API) stations() {
 			w.Secret = secret
 			return w, err
 		})
-	call(a, operation{"PATCH", "/stations/{station}", "change-station", "Change what is given", grant.Keep, wholeHouse, 0},
+	call(a, operation{"PATCH", "/stations/{station}", "change-station", "Change what is given", grant.Keep, wholeHouse,
+		0},
 		func(ctx context.Context, in *struct {
 			StationIn
 			Body wire.StationChange

@@ -4,10 +4,8 @@ import (
 	"regexp"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"urbo/core/device"
 	"urbo/core/happening"
@@ -94,13 +92,6 @@ func TestTally_SaysWhichReadingToTrust(t *testing.T) {
 	mixed.add(press(reading("rc5", 1)))
 	assert.False(t, mixed.result()[0].Trust, "as often as another")
 	assert.Empty(t, (&tally{}).result())
-}
-
-func clockAt(t *testing.T, text string) time.Time {
-	t.Helper()
-	at, err := time.ParseInLocation(time.DateTime, text, time.Local)
-	require.NoError(t, err)
-	return at
 }
 
 func TestWhose_NeverOffersARollingCodeAsAKey(t *testing.T) {

@@ -33,7 +33,8 @@ func (a *app) journal() *cobra.Command {
 		Long: `Show the journal, the newest entry last: what was heard, sent, learned and changed, and who asked.
 WHEN is a part of time: today, yesterday, "last night", "this morning", a day of the week or a date.
 --why follows one entry: what led to it, and what came of it.`,
-		Example: "  urbo journal --since 2h\n  urbo journal yesterday --by owner\n  urbo journal --device boardwalk --kind " +
+		Example: "  urbo journal --since 2h\n  urbo journal yesterday --by owner\n  urbo journal --device boardwalk " +
+			"--kind " +
 			"press --count 5\n  urbo journal \"last night\" --search shutter",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if q.count < 1 || q.count > 500 {
@@ -68,7 +69,8 @@ WHEN is a part of time: today, yesterday, "last night", "this morning", a day of
 			return a.printEntries(page.Entries)
 		}}
 	f := c.Flags()
-	f.StringVar(&q.since, "since", "", "the oldest: a time ago like 2h or 30m, a time like \"2026-03-01 21:00\", or yesterday")
+	f.StringVar(&q.since, "since", "",
+		"the oldest: a time ago like 2h or 30m, a time like \"2026-03-01 21:00\", or yesterday")
 	f.StringVar(&q.until, "until", "", "the newest, said alike")
 	f.StringVar(&q.device, "device", "", "only what is about a device, also under a name that it had")
 	f.StringVar(&q.kind, "kind", "", "only entries of a kind: heard, echo, press, settled, lesson …")

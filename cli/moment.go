@@ -9,8 +9,8 @@ import (
 // span is a part of time: from one moment to another. A moment is a span without length.
 type span struct{ from, until time.Time }
 
-// spanOf reads a time: so long ago (2h), a time of day or a date, or a word for a part of a day: today, yesterday, "this
-// morning", "last night", or a day of the week, which is the last of its name.
+// spanOf reads a time: so long ago (2h), a time of day or a date, or a word for a part of a day: today, yesterday,
+// "this morning", "last night", or a day of the week, which is the last of its name.
 func spanOf(text string, now time.Time) (span, error) {
 	text = strings.ToLower(strings.TrimSpace(text))
 	if ago, err := time.ParseDuration(text); err == nil && ago >= 0 {

@@ -78,7 +78,8 @@ func untilOf(text string, now time.Time) (*time.Time, error) {
 	}
 	s, err := spanOf(text, now)
 	if err != nil {
-		return nil, usageError{fmt.Errorf("--until %q: write 48h for two days from now, or a date like 2026-03-01", text)}
+		return nil, usageError{fmt.Errorf("--until %q: write 48h for two days from now, or a date like 2026-03-01",
+			text)}
 	}
 	return &s.until, nil
 }
@@ -87,8 +88,9 @@ func (a *app) personAdd() *cobra.Command {
 	var n wire.NewPerson
 	var until string
 	c := &cobra.Command{Use: "add NAME", Short: "Let somebody in, and print a sign-in link",
-		Args:    args(1, 1, "the person's NAME"),
-		Example: "  urbo person add \"Night watch\" --role resident\n  urbo person add Lecturer --role visitor --room \"Lecture room\" --until 48h",
+		Args: args(1, 1, "the person's NAME"),
+		Example: "  urbo person add \"Night watch\" --role resident\n  urbo person add Lecturer --role visitor " +
+			"--room \"Lecture room\" --until 48h",
 		RunE: func(c *cobra.Command, argv []string) error {
 			n.Name = argv[0]
 			var err error
@@ -114,7 +116,8 @@ func (a *app) personChange() *cobra.Command {
 	var name, role, until string
 	var where wire.Where
 	var whole bool
-	c := &cobra.Command{Use: "change NAME", Short: "Change what is given of a person", Args: args(1, 1, "the person's NAME"),
+	c := &cobra.Command{Use: "change NAME", Short: "Change what is given of a person", Args: args(1, 1,
+		"the person's NAME"),
 		Example: "  urbo person change owner --name Keeper\n  urbo person change Keeper --until never",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var change wire.PersonChange
@@ -139,7 +142,8 @@ func (a *app) personChange() *cobra.Command {
 				return usageError{fmt.Errorf("say what is to change: --name, --role, --room, --whole-house or --until")}
 			}
 			var p wire.Person
-			if err := a.call(c.Context(), http.MethodPatch, "/people/"+url.PathEscape(argv[0]), change, &p); err != nil {
+			if err := a.call(c.Context(), http.MethodPatch, "/people/"+url.PathEscape(argv[0]), change,
+				&p); err != nil {
 				return err
 			}
 			return a.did(p, "%s is %s: %s.", p.Name, p.Role, whereText(p.Where))

@@ -58,7 +58,8 @@ func (a *app) roomRename() *cobra.Command {
 		Args: args(2, 2, "a ROOM and its new NAME"), Example: "  urbo room rename outside Boardwalk",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var r wire.Room
-			if err := a.call(c.Context(), http.MethodPatch, "/rooms/"+url.PathEscape(argv[0]), wire.NewRoom{Name: argv[1]},
+			if err := a.call(c.Context(), http.MethodPatch, "/rooms/"+url.PathEscape(argv[0]),
+				wire.NewRoom{Name: argv[1]},
 				&r); err != nil {
 				return err
 			}

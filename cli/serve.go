@@ -295,7 +295,8 @@ func (a *app) announce(ctx context.Context, house *service.House, at address) {
 		fmt.Fprintln(a.Out, "                (urbo person link prints a sign-in link for another browser)")
 		return
 	}
-	fmt.Fprintf(a.Out, "Sign in:        %s\n                (works once, for %d minutes; urbo person link prints another)\n", link,
+	fmt.Fprintf(a.Out, "Sign in:        %s\n                (works once, for %d minutes; urbo person link prints "+
+		"another)\n", link,
 		int(access.TicketLife.Minutes()))
 }
 

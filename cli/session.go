@@ -35,7 +35,8 @@ func (a *app) sessionList() *cobra.Command {
 			}
 			var rows []table.Row
 			for _, s := range all {
-				rows = append(rows, table.Row{s.ID, s.Person, maybeClock(s.Created), maybeClock(s.Used), s.From, s.Browser})
+				rows = append(rows, table.Row{s.ID, s.Person, maybeClock(s.Created), maybeClock(s.Used), s.From,
+					s.Browser})
 			}
 			a.table(table.Row{"SESSION", "PERSON", "SIGNED IN", "USED", "FROM", "BROWSER"}, rows)
 			return nil

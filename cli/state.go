@@ -199,7 +199,8 @@ var (
 func withMinus(argv []string) []string {
 	out := slices.Clone(argv)
 	first := slices.IndexFunc(argv, func(v string) bool { return !strings.HasPrefix(v, "-") })
-	for first >= 0 && first > 0 && slices.Contains([]string{"--server", "--token-file", "--ca", "--output"}, argv[first-1]) {
+	for first >= 0 && first > 0 && slices.Contains([]string{"--server", "--token-file", "--ca", "--output"},
+		argv[first-1]) {
 		next := slices.IndexFunc(argv[first+1:], func(v string) bool { return !strings.HasPrefix(v, "-") })
 		if next < 0 {
 			return out

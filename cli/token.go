@@ -62,7 +62,9 @@ func (a *app) tokenList() *cobra.Command {
 func (a *app) tokenAdd() *cobra.Command {
 	var n wire.NewToken
 	c := &cobra.Command{Use: "add NAME", Short: "Make a token for a program; it is shown once",
-		Args: args(1, 1, "a NAME for the token"), Example: "  urbo token add \"wall tablet\" --scope press\n  urbo token add \"door screen\" --right see --room Dome",
+		Args: args(1, 1, "a NAME for the token"),
+		Example: "  urbo token add \"wall tablet\" --scope press\n  urbo token add \"door screen\" --right see " +
+			"--room Dome",
 		RunE: func(c *cobra.Command, argv []string) error {
 			cl, err := a.client()
 			if err != nil {

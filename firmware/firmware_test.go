@@ -343,7 +343,8 @@ func open(t *testing.T, port string) house {
 		running.Wait()
 		require.NoError(t, h.Close())
 	})
-	_, _, err = h.AddStation(t.Context(), "board", station.Origin{Over: station.Serial, Address: port}, "", grant.Named("test"))
+	_, _, err = h.AddStation(t.Context(), "board", station.Origin{Over: station.Serial, Address: port}, "",
+		grant.Named("test"))
 	require.NoError(t, err)
 	await(t, events, func(happening.StationHere) bool { return true })
 	return house{h, events}

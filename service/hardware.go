@@ -15,7 +15,8 @@ import (
 
 // AddStation makes a station known before it says hello; secret is the token of one that dials in. Errors are those of
 // stations.Add and access.AddToken.
-func (h *House) AddStation(ctx context.Context, name string, from station.Origin, room string, by grant.By) (stations.State,
+func (h *House) AddStation(ctx context.Context, name string, from station.Origin, room string,
+	by grant.By) (stations.State,
 	string, error) {
 	secret := ""
 	switch from.Over {
@@ -65,8 +66,8 @@ func (h *House) AddStation(ctx context.Context, name string, from station.Origin
 	return s, secret, err
 }
 
-// AlterStation changes a station's name or room. Devices that prefer one of its transmitters go on doing so: they know it
-// by its id.
+// AlterStation changes a station's name or room. Devices that prefer one of its transmitters go on doing so: they know
+// it by its id.
 func (h *House) AlterStation(ctx context.Context, name string, c stations.Change, by grant.By) (stations.State, error) {
 	if err := h.Stations.Alter(ctx, name, c, by); err != nil {
 		return stations.State{}, err

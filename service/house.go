@@ -175,8 +175,9 @@ func (h *House) build(ctx context.Context, c Config) error {
 	}
 	h.counters = library.NewCounters(h.Library)
 	h.Measure = measure.New(h.Stream, c.Now)
-	h.Beliefs, err = belief.Open(ctx, belief.Config{Store: s, Library: h.Library, Stations: h.Stations, Stream: h.Stream,
-		Book: h.Book, Now: c.Now})
+	h.Beliefs, err = belief.Open(ctx, belief.Config{Store: s, Library: h.Library, Stations: h.Stations,
+		Stream: h.Stream,
+		Book:   h.Book, Now: c.Now})
 	if err != nil {
 		return err
 	}
@@ -189,8 +190,8 @@ func (h *House) build(ctx context.Context, c Config) error {
 	return nil
 }
 
-// recover tells what a process that was killed left in its trace and the journal does not have: receipts, and presses of
-// which nobody knows whether they went out.
+// recover tells what a process that was killed left in its trace and the journal does not have: receipts, and presses
+// of which nobody knows whether they went out.
 func (h *House) recover(ctx context.Context, left []happening.Happening) error {
 	for _, p := range left {
 		switch known, err := h.store.Happenings().Known(ctx, p.ID); {

@@ -14,7 +14,8 @@ import (
 // TestImports_EachLayerKnowsOnlyThoseBelow: faces speak wire, services speak core, store speaks rows.
 func TestImports_EachLayerKnowsOnlyThoseBelow(t *testing.T) {
 	forbidden := map[string][]string{
-		"service": {"urbo/wire", "urbo/api", "urbo/cli", "urbo/scenery", "urbo/stage", "urbo/station/onstage", "urbo/web", "gorm.io/",
+		"service": {"urbo/wire", "urbo/api", "urbo/cli", "urbo/scenery", "urbo/stage", "urbo/station/onstage",
+			"urbo/web", "gorm.io/",
 			"database/sql", "net/http"},
 		"store":   {"urbo/wire", "urbo/api", "urbo/cli", "urbo/stage", "urbo/station", "urbo/service"},
 		"station": {"urbo/wire", "urbo/api", "urbo/cli", "urbo/service", "urbo/store"},

@@ -31,7 +31,8 @@ func TestErrors_EachHasAKind(t *testing.T) {
 							continue
 						}
 						found++
-						assert.True(t, called(v.Values[i]) == "fault.New" || wraps(v.Values[i]), "%s: %s has no kind: make it with fault.New",
+						assert.True(t, called(v.Values[i]) == "fault.New" || wraps(v.Values[i]),
+							"%s: %s has no kind: make it with fault.New",
 							path, name.Name)
 					}
 				}

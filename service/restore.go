@@ -35,7 +35,8 @@ func (h *House) Replace(in io.Reader, by grant.By) (backup.Manifest, error) {
 		return backup.Manifest{}, errors.Join(ErrReplacing, s.Drop())
 	}
 	h.staged = s
-	h.say("", "A backup of "+s.Made.Local().Format(time.DateTime)+" takes the place of this house, asked by "+by.String())
+	h.say("", "A backup of "+s.Made.Local().Format(
+		time.DateTime)+" takes the place of this house, asked by "+by.String())
 	close(h.replaced)
 	return s.Manifest, nil
 }

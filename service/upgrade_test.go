@@ -52,11 +52,14 @@ func TestUpgrade_BeliefsOf0014GoOn(t *testing.T) {
 		said = append(said, l.Text)
 	}
 	for _, want := range []string{
-		"What was believed of screen is set aside, and nothing is known of it: cannot be read: invalid character 'n' looking " +
+		"What was believed of screen is set aside, and nothing is known of it: cannot be read: invalid character " +
+			"'n' looking " +
 			"for beginning of object key string",
-		"What was believed of heat-pump is set aside, and nothing is known of it: cannot be read: it is of version 99, and " +
+		"What was believed of heat-pump is set aside, and nothing is known of it: cannot be read: it is of version " +
+			"99, and " +
 			"this Urbo knows 1",
-		"What is set for the ports of lecture cannot be read: it is of version 99, and this Urbo knows 1. It stays as it is, " +
+		"What is set for the ports of lecture cannot be read: it is of version 99, and this Urbo knows 1. It stays " +
+			"as it is, " +
 			"and its transmitters may send for 1 % of an hour until their airtime is set anew",
 	} {
 		assert.True(t, slices.Contains(said, want), "%s is not among %v", want, said)

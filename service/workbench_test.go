@@ -141,13 +141,15 @@ func TestWorkbench_EverySheetsKeyIsReadAgainAsWhatItIs(t *testing.T) {
 
 func TestWorkbench_RefusesWhatCannotBe(t *testing.T) {
 	h := run(t, t.TempDir(), newBoard(nil))
-	_, err := h.Workbench.Import(t.Context(), "x.png", strings.NewReader("\x89PNG"), recording.Options{}, grant.Named("test"))
+	_, err := h.Workbench.Import(t.Context(), "x.png", strings.NewReader("\x89PNG"), recording.Options{},
+		grant.Named("test"))
 	require.ErrorIs(t, err, recording.ErrRecording)
 	assert.Empty(t, captures(t, h), "nothing of it is kept")
 
 	text := burstText(t, device.Code{Sheet: "roll56", Fields: line.Fields{"key": line.Number(0xA7),
 		"button": line.Number(2), "counter": line.Number(258), "handset": line.Number(0xABCD)}})
-	found, err := h.Workbench.Import(t.Context(), "roll", strings.NewReader(text), recording.Options{}, grant.Named("test"))
+	found, err := h.Workbench.Import(t.Context(), "roll", strings.NewReader(text), recording.Options{},
+		grant.Named("test"))
 	require.NoError(t, err)
 	id := found.Captures[0].ID
 	_, err = h.Workbench.Code(found.Captures[0])

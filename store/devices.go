@@ -127,7 +127,8 @@ func load(tx *gorm.DB, id string) (device.Device, []error, error) {
 			troubles = append(troubles, fmt.Errorf("%s of %s cannot be read and is left out: %w", what, row.Slug, err))
 		}
 	}
-	d := device.Device{ID: row.ID, Slug: row.Slug, Name: row.Name, RoomID: textOf(row.RoomID), Kind: row.Kind, Maker: row.Maker,
+	d := device.Device{ID: row.ID, Slug: row.Slug, Name: row.Name, RoomID: textOf(row.RoomID), Kind: row.Kind,
+		Maker:       row.Maker,
 		Model:       row.Model,
 		Transmitter: device.ParsePlace(row.Transmitter), Picture: row.Picture, Keys: []device.Key{}}
 	part := func(p device.Part, what, text string, err error) {

@@ -11,10 +11,10 @@ import (
 	"urbo/core/fault"
 )
 
-// A document is an object that a column keeps as JSON, with the version of its form in its member "version"; without one
-// it is of version 1. One rule holds for all of them: what cannot be read, because it is damaged or of a newer version,
-// stays as it is and means the strictest that it could; whoever reads it says so. It is moved to the table set_aside
-// when that part is given anew, and never lost.
+// A document is an object that a column keeps as JSON, with the version of its form in its member "version"; without
+// one it is of version 1. One rule holds for all of them: what cannot be read, because it is damaged or of a newer
+// version, stays as it is and means the strictest that it could; whoever reads it says so. It is moved to the table
+// set_aside when that part is given anew, and never lost.
 
 // ErrDocument is wrapped where a document cannot be read.
 var ErrDocument = fault.New(fault.Broken, "cannot be read")
@@ -87,7 +87,8 @@ func (s *Store) SetAside(ctx context.Context) ([]Aside, error) {
 		Kind, Owner, Document string
 		AtMS                  int64 `gorm:"column:at_ms"`
 	}
-	err := s.read.WithContext(ctx).Raw("SELECT kind, owner, document, at_ms FROM set_aside ORDER BY seq").Scan(&rows).Error
+	err := s.read.WithContext(ctx).Raw("SELECT kind, owner, document, at_ms FROM set_aside ORDER BY seq").Scan(
+		&rows).Error
 	out := make([]Aside, len(rows))
 	for i, r := range rows {
 		out[i] = Aside{r.Kind, r.Owner, r.Document, fromMillis(r.AtMS)}

@@ -97,8 +97,9 @@ type Trouble struct {
 	Err  error
 }
 
-// Write keeps happenings: captures and receipts in full, and what the journal tells. roomOf tells in which room a device
-// stands. What cannot be kept by itself is set aside, told in troubles, and keeps nothing else from being written.
+// Write keeps happenings: captures and receipts in full, and what the journal tells. roomOf tells in which room a
+// device stands. What cannot be kept by itself is set aside, told in troubles, and keeps nothing else from being
+// written.
 func (r Happenings) Write(ctx context.Context, batch []happening.Happening, roomOf func(deviceID string) string) (
 	troubles []Trouble, err error) {
 	rows := make([]happened, len(batch))
@@ -198,7 +199,8 @@ func putHappened(tx *gorm.DB, rows []happened) error {
 		if r.entry == nil {
 			continue
 		}
-		if err := tx.Exec("INSERT INTO journal_words (rowid, text) VALUES (?, ?)", r.entry.Seq, r.words).Error; err != nil {
+		if err := tx.Exec("INSERT INTO journal_words (rowid, text) VALUES (?, ?)", r.entry.Seq,
+			r.words).Error; err != nil {
 			return err
 		}
 	}
@@ -267,7 +269,8 @@ func (r Happenings) Journal(ctx context.Context, q Query) ([]happening.Happening
 	tx := r.store.read.WithContext(ctx).Table("journal")
 	if q.Before != "" {
 		var seq int64
-		if err := r.store.read.WithContext(ctx).Raw("SELECT seq FROM journal WHERE id = ?", q.Before).Take(&seq).Error; err != nil {
+		if err := r.store.read.WithContext(ctx).Raw("SELECT seq FROM journal WHERE id = ?",
+			q.Before).Take(&seq).Error; err != nil {
 			return nil, fmt.Errorf("entry %.40q of the journal: %w", q.Before, Explain(err))
 		}
 		tx = tx.Where("seq < ?", seq)
@@ -307,7 +310,10 @@ func (r Happenings) Journal(ctx context.Context, q Query) ([]happening.Happening
 // match is a query for the index of words: all of them, each whole or the beginning of one.
 func match(words string) string {
 	var out []string
-	for _, w := range strings.FieldsFunc(words, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }) {
+	for _, w := range strings.FieldsFunc(words, func(r rune) bool {
+		return !unicode.IsLetter(r) &&
+			!unicode.IsDigit(r)
+	}) {
 		out = append(out, `"`+w+`"*`)
 	}
 	return strings.Join(out, " ")
@@ -351,7 +357,8 @@ func happenings(rows []journalRow) []happening.Happening {
 		if err != nil {
 			what = happening.HouseNote{Severity: "error", Text: "An entry that cannot be read: " + err.Error()}
 		}
-		out[i] = happening.Happening{Seq: row.Seq, ID: row.ID, Cause: row.CauseID, At: fromMillis(row.AtMS), By: row.by(),
+		out[i] = happening.Happening{Seq: row.Seq, ID: row.ID, Cause: row.CauseID, At: fromMillis(row.AtMS),
+			By:   row.by(),
 			What: what, DeviceID: row.DeviceID, RoomID: row.RoomID}
 	}
 	return out

@@ -34,8 +34,8 @@ var idTables = []string{
 // dropRoomNames ends the room of a station as a text.
 var dropRoomNames = []string{`ALTER TABLE stations DROP COLUMN room`}
 
-// ids is migration 0015. What names can no longer be told apart stays as a text: nothing is lost, and nothing is laid to
-// the wrong device.
+// ids is migration 0015. What names can no longer be told apart stays as a text: nothing is lost, and nothing is laid
+// to the wrong device.
 func ids(tx *gorm.DB) error {
 	if err := execute(tx, idTables); err != nil {
 		return err
@@ -65,11 +65,12 @@ func roomSlug0015(name string) string {
 	return strings.Trim(b.String(), "-")
 }
 
-// roomsOfStations puts stations into the rooms that devices stand in, whatever the spelling. Two spellings that were two
-// rooms to stations become one: the journal says so, since it changes who is in earshot.
+// roomsOfStations puts stations into the rooms that devices stand in, whatever the spelling. Two spellings that were
+// two rooms to stations become one: the journal says so, since it changes who is in earshot.
 func roomsOfStations(tx *gorm.DB) error {
 	var rows []struct{ ID, Name, Room string }
-	if err := tx.Raw("SELECT id, name, room FROM stations WHERE room <> '' ORDER BY added_ms").Scan(&rows).Error; err != nil {
+	if err := tx.Raw("SELECT id, name, room FROM stations WHERE room <> '' ORDER BY added_ms").Scan(
+		&rows).Error; err != nil {
 		return err
 	}
 	said := map[string]bool{}
@@ -78,7 +79,8 @@ func roomsOfStations(tx *gorm.DB) error {
 		if slug == "" {
 			slug = fmt.Sprintf("room-%d", n+1)
 		}
-		if err := tx.Exec("INSERT INTO rooms VALUES (?, ?, ?) ON CONFLICT DO NOTHING", NewID(), slug, st.Room).Error; err != nil {
+		if err := tx.Exec("INSERT INTO rooms VALUES (?, ?, ?) ON CONFLICT DO NOTHING", NewID(), slug,
+			st.Room).Error; err != nil {
 			return err
 		}
 		var room struct{ ID, Name string }
@@ -108,7 +110,8 @@ func noteInJournal(tx *gorm.DB, text string) error {
 	}
 	return tx.Exec(`INSERT INTO journal (seq, id, at_ms, what, cause_id, by, document)
 		SELECT 1 + max(coalesce((SELECT max(seq) FROM journal), 0), coalesce((SELECT max(seq) FROM captures), 0),
-			coalesce((SELECT max(seq) FROM presses), 0)), ?, coalesce((SELECT max(at_ms) FROM journal), 0), 'house-note',
+			coalesce((SELECT max(seq) FROM presses), 0)), ?, coalesce((SELECT max(at_ms) FROM journal), 0),
+			'house-note',
 		'', '', ?`, NewID(), string(document)).Error
 }
 
@@ -242,7 +245,8 @@ func columnsOfJournal(tx *gorm.DB) error {
 				rooms[device], row.Seq).Error; err != nil {
 				return err
 			}
-			if err := tx.Exec("INSERT INTO journal_words (rowid, text) VALUES (?, ?)", row.Seq, l.Text).Error; err != nil {
+			if err := tx.Exec("INSERT INTO journal_words (rowid, text) VALUES (?, ?)", row.Seq,
+				l.Text).Error; err != nil {
 				return err
 			}
 		}

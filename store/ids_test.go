@@ -64,12 +64,14 @@ func TestOpen_UpgradesADatabaseOf0014AndLaysEntriesToTheirDevices(t *testing.T) 
 	}
 
 	// Rooms are one, whatever the spelling.
-	assert.Equal(t, "Lecture room", one("SELECT r.name FROM stations s JOIN rooms r ON r.id = s.room_id WHERE s.name = 'lecture'"))
+	assert.Equal(t, "Lecture room", one(
+		"SELECT r.name FROM stations s JOIN rooms r ON r.id = s.room_id WHERE s.name = 'lecture'"))
 	assert.Equal(t, "1", one("SELECT count(*) FROM rooms WHERE name LIKE 'lecture room'"))
 
 	// Transmitters go by their stations' ids.
 	d := load(t, s, one("SELECT id FROM devices WHERE slug = 'screen'"))
-	assert.Equal(t, device.Place{Station: one("SELECT id FROM stations WHERE name = 'tower'"), Port: "radio-out"}, d.Transmitter)
+	assert.Equal(t, device.Place{Station: one("SELECT id FROM stations WHERE name = 'tower'"), Port: "radio-out"},
+		d.Transmitter)
 	assert.Equal(t, "0", one("SELECT count(*) FROM captures WHERE station NOT IN (SELECT id FROM stations)"))
 	captures, _, err := s.Happenings().Captures(t.Context(), "", 10)
 	require.NoError(t, err)

@@ -132,7 +132,8 @@ func (r People) Change(ctx context.Context, now time.Time, f func(all []Person) 
 		}
 		for _, id := range remove {
 			for _, s := range []string{"UPDATE people SET removed_ms = ? WHERE id = ?",
-				"DELETE FROM sessions WHERE ? > 0 AND person_id = ?", "DELETE FROM links WHERE ? > 0 AND person_id = ?"} {
+				"DELETE FROM sessions WHERE ? > 0 AND person_id = ?",
+				"DELETE FROM links WHERE ? > 0 AND person_id = ?"} {
 				if err := tx.Exec(s, millis(now), id).Error; err != nil {
 					return err
 				}

@@ -50,7 +50,8 @@ func (s *Store) Stations(ctx context.Context) ([]Station, error) {
 	}
 	out := make([]Station, len(rows))
 	for i, r := range rows {
-		out[i] = Station{ID: r.ID, Name: r.Name, Over: r.Over, Address: r.Address, RoomID: textOf(r.RoomID), Hello: r.Hello,
+		out[i] = Station{ID: r.ID, Name: r.Name, Over: r.Over, Address: r.Address, RoomID: textOf(r.RoomID),
+			Hello:    r.Hello,
 			Settings: r.Settings, Added: fromMillis(r.AddedMS), Seen: momentOf(r.SeenMS),
 			Removed: momentOf(r.RemovedMS)}
 	}
@@ -59,7 +60,8 @@ func (s *Store) Stations(ctx context.Context) ([]Station, error) {
 
 // PutStation adds or changes a station. The error wraps ErrDuplicate where another has its name.
 func (s *Store) PutStation(ctx context.Context, st Station) error {
-	row := stationRow{ID: st.ID, Name: st.Name, Over: st.Over, Address: st.Address, RoomID: orNull(st.RoomID), Hello: st.Hello,
+	row := stationRow{ID: st.ID, Name: st.Name, Over: st.Over, Address: st.Address, RoomID: orNull(st.RoomID),
+		Hello:    st.Hello,
 		Settings: st.Settings, AddedMS: millis(st.Added), SeenMS: msOf(st.Seen), RemovedMS: msOf(st.Removed)}
 	err := s.change(ctx, func(tx *gorm.DB) error {
 		return tx.Table("stations").Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "id"}},

@@ -61,7 +61,8 @@ func DetailOf(c happening.Capture, code *Code, trouble error) CaptureDetail {
 
 // PressOf translates a receipt.
 func PressOf(r happening.Receipt) Press {
-	return Press{ID: r.ID, At: r.At, Device: r.Device, Key: r.Key, Times: r.Times, By: r.By.String(), Station: r.Station,
+	return Press{ID: r.ID, At: r.At, Device: r.Device, Key: r.Key, Times: r.Times, By: r.By.String(),
+		Station: r.Station,
 		Port:    r.Port,
 		Outcome: r.Outcome, Reason: r.Reason, TookMS: float64(r.Took) / float64(time.Millisecond), Note: r.Note,
 		Heard: r.Heard}
@@ -70,7 +71,8 @@ func PressOf(r happening.Receipt) Press {
 // EntryOf is a happening as the journal tells it.
 func EntryOf(h happening.Happening) Entry {
 	l, _ := h.What.Tell()
-	return Entry{ID: h.ID, At: h.At, Kind: l.Kind, CauseID: h.Cause, By: h.By.Name, ByKind: string(h.By.Kind), Via: h.By.Via,
+	return Entry{ID: h.ID, At: h.At, Kind: l.Kind, CauseID: h.Cause, By: h.By.Name, ByKind: string(h.By.Kind),
+		Via:    h.By.Via,
 		Device: l.Device, Key: l.Key,
 		Place: l.Place, Outcome: l.Outcome, Text: l.Text}
 }

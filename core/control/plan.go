@@ -77,8 +77,8 @@ type Plan struct {
 	Helps   []Help        `json:"helps,omitempty"`
 }
 
-// Cut says whether a plan may be given up, or made anew, after a step: nothing is half done there that goes on by itself,
-// and nothing waits for a second press. Before its first step any may be.
+// Cut says whether a plan may be given up, or made anew, after a step: nothing is half done there that goes on by
+// itself, and nothing waits for a second press. Before its first step any may be.
 func (p Plan) Cut(step int) bool {
 	return step < 0 || step+1 >= len(p.Steps) || p.Steps[step+1].NotLater == 0
 }

@@ -45,7 +45,10 @@ func CheckText(what, text string) error {
 // CleanRoom is CleanName for a room, whose spellings are told apart by letters and digits.
 func CleanRoom(name string) (string, error) {
 	name, err := CleanName("the room's name", name)
-	if err == nil && !strings.ContainsFunc(name, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
+	if err == nil && !strings.ContainsFunc(name, func(r rune) bool {
+		return unicode.IsLetter(r) ||
+			unicode.IsDigit(r)
+	}) {
 		return name, fmt.Errorf("%w: room %.40q: use at least one letter or digit", ErrName, name)
 	}
 	return name, err

@@ -155,8 +155,9 @@ func ParseRights(words []string) ([]Right, error) {
 		case scopes[w] != nil:
 			out = append(out, scopes[w]...)
 		default:
-			return nil, fmt.Errorf("%w: right %.20q: there are see, use, tell, arrange, teach and keep, and owner, press "+
-				"(see, use, tell) and watch (see)", ErrRole, w)
+			return nil, fmt.Errorf(
+				"%w: right %.20q: there are see, use, tell, arrange, teach and keep, and owner, press "+
+					"(see, use, tell) and watch (see)", ErrRole, w)
 		}
 	}
 	if len(out) > 0 && !slices.Contains(out, See) {

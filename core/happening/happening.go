@@ -22,8 +22,8 @@ type Happening struct {
 	By    grant.By // who asked, or ""
 	What  What
 
-	// Of an entry that is read back: the device and the room that it was laid to when it was written. A version of before
-	// may have known less than its document says now.
+	// Of an entry that is read back: the device and the room that it was laid to when it was written. A version of
+	// before may have known less than its document says now.
 	DeviceID, RoomID string
 }
 

@@ -11,7 +11,8 @@ func (StationHere) Name() string { return "station-here" }
 
 // Tell names it.
 func (s StationHere) Tell() (Line, bool) {
-	return Line{Kind: "station", StationID: s.StationID, Place: s.Station, Text: "Station " + s.Station + " is here"}, true
+	return Line{Kind: "station", StationID: s.StationID, Place: s.Station, Text: "Station " + s.Station + " is here"},
+		true
 }
 
 // StationAway says that a station cannot be reached any more.

@@ -67,8 +67,9 @@ func (KeyLearned) Name() string { return "key-learned" }
 
 // Tell says what it sends.
 func (k KeyLearned) Tell() (Line, bool) {
-	l := Line{Kind: "settled", DeviceID: k.DeviceID, Device: k.Device, Key: k.Key, Text: fmt.Sprintf("Learned %s/%s as %s", k.Device, k.Key,
-		k.As)}
+	l := Line{Kind: "settled", DeviceID: k.DeviceID, Device: k.Device, Key: k.Key,
+		Text: fmt.Sprintf("Learned %s/%s as %s", k.Device, k.Key,
+			k.As)}
 	if k.As == "" {
 		l.Text = fmt.Sprintf("Made a capture the key %s/%s", k.Device, k.Key)
 	}

@@ -62,7 +62,8 @@ func (p Pressed) Tell() (Line, bool) {
 	if p.Device == "" {
 		verb = "Sent "
 	}
-	l := Line{Kind: "press", DeviceID: p.DeviceID, Device: p.Device, StationID: p.StationID, Key: p.Key, Place: p.Station + "/" + p.Port, Outcome: string(p.Outcome),
+	l := Line{Kind: "press", DeviceID: p.DeviceID, Device: p.Device, StationID: p.StationID, Key: p.Key,
+		Place: p.Station + "/" + p.Port, Outcome: string(p.Outcome),
 		Text: verb + p.Subject()}
 	if p.Times > 1 {
 		l.Text += fmt.Sprintf(" %d times", p.Times)
@@ -91,6 +92,7 @@ func (p PressRefused) Tell() (Line, bool) {
 	if p.Device != "" {
 		what = p.Device + "/" + p.Key
 	}
-	return Line{Kind: "press", DeviceID: p.DeviceID, Device: p.Device, Key: p.Key, Outcome: "refused", Text: "Did not press " + what + ": " +
-		p.Reason}, true
+	return Line{Kind: "press", DeviceID: p.DeviceID, Device: p.Device, Key: p.Key, Outcome: "refused",
+		Text: "Did not press " + what + ": " +
+			p.Reason}, true
 }

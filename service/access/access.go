@@ -224,8 +224,8 @@ func hash(secret string) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// SignIn trades a link's code for a session's cookie value. It works once, for the person that it was made for. agent is
-// what the browser calls itself, and from the address that it comes from.
+// SignIn trades a link's code for a session's cookie value. It works once, for the person that it was made for. agent
+// is what the browser calls itself, and from the address that it comes from.
 func (a *Access) SignIn(ctx context.Context, ticket, agent, from string) (string, error) {
 	p, err := a.people.TakeLink(ctx, hash(ticket), a.now())
 	if errors.Is(err, store.ErrNotFound) || err == nil && a.over(p) {

@@ -102,7 +102,8 @@ func (a *Access) AddPerson(ctx context.Context, n NewPerson, by grant.By) (Perso
 	p := Person{ID: store.NewID(), Name: n.Name, Role: n.Role, Where: n.Where, Until: n.Until, Created: a.now()}
 	err := a.change(ctx, func(all []Person) ([]Person, []string, error) {
 		if len(all) >= MaxPeople {
-			return nil, nil, fmt.Errorf("%w: there are %d people, which is the most: remove one", device.ErrTaken, MaxPeople)
+			return nil, nil, fmt.Errorf("%w: there are %d people, which is the most: remove one", device.ErrTaken,
+				MaxPeople)
 		}
 		var err error
 		p, err = a.checked(p, all)

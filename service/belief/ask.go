@@ -69,7 +69,8 @@ func (b *Beliefs) mindOf(id string) (*mind, error) {
 func (b *Beliefs) Failed(room rooms.Room, by grant.By) int {
 	b.catchUp()
 	now := b.Now()
-	told := b.Stream.Publish(happening.Happening{At: now, By: by, What: happening.MainsFailed{RoomID: room.ID, Room: room.Name}})
+	told := b.Stream.Publish(happening.Happening{At: now, By: by, What: happening.MainsFailed{RoomID: room.ID,
+		Room: room.Name}})
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	n := 0
@@ -185,12 +186,14 @@ func (b *Beliefs) Overdue(now time.Time) (out []Due) {
 			if c.Kind != control.Power || c.LongestS == 0 {
 				continue
 			}
-			i := slices.IndexFunc(m.spec.States(m.now, now), func(st control.State) bool { return st.Control == c.Name })
+			i := slices.IndexFunc(m.spec.States(m.now, now),
+				func(st control.State) bool { return st.Control == c.Name })
 			if i < 0 {
 				continue
 			}
 			value, since := m.spec.States(m.now, now)[i].Value, m.since(c.Name)
-			if value != "" && value != "off" && !since.IsZero() && now.Sub(since) >= time.Duration(c.LongestS)*time.Second {
+			if value != "" && value != "off" && !since.IsZero() &&
+				now.Sub(since) >= time.Duration(c.LongestS)*time.Second {
 				out = append(out, Due{Device: id, Control: c.Name})
 			}
 		}

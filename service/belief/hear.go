@@ -118,7 +118,8 @@ func (b *Beliefs) channelOf(d device.Device) (device.Channel, bool) {
 	return device.Channel{}, false
 }
 
-// inEarshot says whether a device hears what is sent or heard in a room, by its id: infrared stays in it, where both are known.
+// inEarshot says whether a device hears what is sent or heard in a room, by its id: infrared stays in it, where both
+// are known.
 func (b *Beliefs) inEarshot(deviceID, room string, medium line.Medium) bool {
 	if medium == line.Radio || room == "" {
 		return true

@@ -81,8 +81,8 @@ func press(key string, at time.Time, outcome control.Outcome) entry {
 	return entry{Press: &p, ID: fmt.Sprint(key, at.UnixNano())}
 }
 
-// TestLog_WhatIsReadBackIsWhatWasBelieved lets random things happen, late ones, unknown ones that are settled, and clocks
-// that go back, and reads it back after each write.
+// TestLog_WhatIsReadBackIsWhatWasBelieved lets random things happen, late ones, unknown ones that are settled, and
+// clocks that go back, and reads it back after each write.
 func TestLog_WhatIsReadBackIsWhatWasBelieved(t *testing.T) {
 	for seed := range uint64(20) {
 		r := rand.New(rand.NewPCG(seed, 7))
@@ -118,7 +118,8 @@ func TestLog_WhatIsReadBackIsWhatWasBelieved(t *testing.T) {
 				k.write()
 				back := k.again()
 				for _, when := range []time.Time{now, now.Add(time.Hour)} {
-					assert.Equal(t, k.mind.spec.States(k.mind.now, when), back.spec.States(back.now, when), "seed %d", seed)
+					assert.Equal(t, k.mind.spec.States(k.mind.now, when), back.spec.States(back.now, when), "seed %d",
+						seed)
 				}
 			}
 		}

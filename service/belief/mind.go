@@ -22,7 +22,8 @@ const (
 	mostHistory = 30
 	// same is how close together receivers hear one push.
 	same = 300 * time.Millisecond
-	// jumped is how far back something that is of now may lie behind what came before it: beyond that the clock went back.
+	// jumped is how far back something that is of now may lie behind what came before it: beyond that the clock went
+	// back.
 	jumped = 90 * time.Second
 	// settled is by when everything that went on by itself is over.
 	settled = 15 * time.Minute
@@ -163,7 +164,8 @@ func readMind(row store.Belief, log [][]byte) (*mind, error) {
 	return m, nil
 }
 
-// change is what is new about a mind since it was last written, nil where nothing is. What cannot be written is left out.
+// change is what is new about a mind since it was last written, nil where nothing is. What cannot be written is left
+// out.
 func (m *mind) change() (*store.BeliefChange, error) {
 	c := &store.BeliefChange{DeviceID: m.id}
 	entries := m.unsaved

@@ -96,7 +96,8 @@ func (j *Journal) flush(ctx context.Context) error {
 		slog.Error("something that happened could not be kept", "what", t.What, "error", t.Err)
 		if t.What != (happening.HouseNote{}).Name() { // or it would go on for ever
 			j.stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
-				Text: fmt.Sprintf("An entry of the journal (%s) could not be kept and is set aside: %v", t.What, t.Err)}})
+				Text: fmt.Sprintf("An entry of the journal (%s) could not be kept and is set aside: %v", t.What,
+					t.Err)}})
 		}
 	}
 	if j.lost > 0 {

@@ -329,7 +329,8 @@ func (ls *Lessons) keep(ctx context.Context, s *running, key string, learned les
 	if err != nil {
 		return code, err
 	}
-	ls.stream.Publish(happening.Happening{Cause: cause, By: s.By, What: happening.KeyLearned{DeviceID: d.ID, Device: d.Slug, Key: key,
+	ls.stream.Publish(happening.Happening{Cause: cause, By: s.By, What: happening.KeyLearned{DeviceID: d.ID,
+		Device: d.Slug, Key: key,
 		As: learned.Words(), Rolling: learned.Rolling}})
 	return code, nil
 }

@@ -95,7 +95,8 @@ func (c *Counters) heard(ctx context.Context, capture happening.Capture, id stri
 			slog.Error("note what a handset counts", "error", err)
 		case before > now && before-now < turn.Values/2: // it begins anew after its last value
 			c.library.stream.Publish(happening.Happening{Cause: id, What: happening.CounterBack{
-				DeviceID: capture.Keys[0].DeviceID, Device: capture.Keys[0].Device, Key: capture.Keys[0].Key, Before: before, Now: now}})
+				DeviceID: capture.Keys[0].DeviceID, Device: capture.Keys[0].Device, Key: capture.Keys[0].Key,
+				Before: before, Now: now}})
 		}
 	}
 }

@@ -307,7 +307,10 @@ func TestAdvice_SaysWhatIsOdd(t *testing.T) {
 		assert.Contains(t, strings.ReplaceAll(text, "red and amber", "amber and red"), want)
 	}
 	assert.Len(t, all, 5)
-	advice, err = l.Advice("twin", func(device.Channel, device.Place) error { return errors.New("no transmitter is here") })
+	advice, err = l.Advice("twin", func(device.Channel,
+		device.Place) error {
+		return errors.New("no transmitter is here")
+	})
 	require.NoError(t, err)
 	assert.Contains(t, advice[1].Text, "cannot be sent now: no transmitter is here")
 }

@@ -83,7 +83,8 @@ func New(ctx context.Context, c Config) (*Outpost, error) {
 	if !station.ValidName(c.Name) {
 		return nil, fmt.Errorf("name %.50q: a name is 1 to 40 of a-z, 0-9 and -", c.Name)
 	}
-	o := &Outpost{config: c, now: c.Now, started: c.Now(), news: make(chan struct{}, 1), clocks: map[device.Place]clock{},
+	o := &Outpost{config: c, now: c.Now, started: c.Now(), news: make(chan struct{}, 1),
+		clocks:  map[device.Place]clock{},
 		sending: map[string]*stations.Sending{}}
 	events := stream.New(0, c.Now)
 	o.queue = events.Subscribe()

@@ -104,7 +104,8 @@ func (t *Test) Run(ctx context.Context, only string, by grant.By) (reach.Matrix,
 	}
 	for _, s := range all {
 		for _, p := range s.Ports {
-			end := reach.End{ID: s.ID, Station: s.Name, Port: p.ID, Medium: line.Medium(p.Medium), FromHz: p.FromHz, ToHz: p.ToHz}
+			end := reach.End{ID: s.ID, Station: s.Name, Port: p.ID, Medium: line.Medium(p.Medium), FromHz: p.FromHz,
+				ToHz: p.ToHz}
 			switch {
 			case p.Direction == station.Receiver && s.Here:
 				m.Receivers = append(m.Receivers, reach.Receiver{End: end, Deaf: p.Count == 0})

@@ -37,7 +37,8 @@ const (
 	mostWaiting = 64
 	// mostTimes is how many presses go out as one order.
 	mostTimes = 20
-	// mostMoved is how often a device may be moved from elsewhere while it is set: pressed all the time, that is given up.
+	// mostMoved is how often a device may be moved from elsewhere while it is set: pressed all the time, that is given
+	// up.
 	mostMoved = 12
 )
 
@@ -140,11 +141,12 @@ type Setting struct {
 
 // New makes the settings of a house.
 func New(c Config) *Setting {
-	return &Setting{Config: c, actors: map[string]*actor{}, resting: map[string]time.Time{}, look: make(chan struct{}, 1)}
+	return &Setting{Config: c, actors: map[string]*actor{}, resting: map[string]time.Time{}, look: make(chan struct{},
+		1)}
 }
 
-// Plan says what a wish would press now; nothing is pressed. Errors wrap control.ErrForm or control.ErrPlan, or are those
-// of the beliefs.
+// Plan says what a wish would press now; nothing is pressed. Errors wrap control.ErrForm or control.ErrPlan, or are
+// those of the beliefs.
 func (s *Setting) Plan(w Wish) (Result, error) {
 	p, err := s.Beliefs.Plan(w.Device, control.Ask{Wants: w.Wants, Asked: w.Asked})
 	return Result{Plan: p, Done: err == nil && p.Sure && len(p.Steps) == 0}, err
@@ -160,8 +162,8 @@ func (s *Setting) Set(ctx context.Context, w Wish) (Result, error) {
 	return t.Wait(ctx)
 }
 
-// Start asks for something. Errors say that nothing is done: they wrap ErrLesson, ErrEnding, ErrMany, control.ErrForm or
-// control.ErrPlan, or are those of the beliefs.
+// Start asks for something. Errors say that nothing is done: they wrap ErrLesson, ErrEnding, ErrMany, control.ErrForm
+// or control.ErrPlan, or are those of the beliefs.
 func (s *Setting) Start(w Wish) (*Ticket, error) {
 	spec, err := s.Beliefs.Spec(w.Device)
 	if err != nil {
@@ -210,8 +212,8 @@ func (s *Setting) Start(w Wish) (*Ticket, error) {
 	return t, nil
 }
 
-// Clear waits until nothing is half done on a device that another press would spoil: a number that is being typed, an off
-// that is pressed twice. It gives up when ctx ends.
+// Clear waits until nothing is half done on a device that another press would spoil: a number that is being typed, an
+// off that is pressed twice. It gives up when ctx ends.
 func (s *Setting) Clear(ctx context.Context, id string) error {
 	for {
 		s.mu.Lock()
@@ -272,14 +274,16 @@ func (s *Setting) offInTime() {
 		if waits {
 			continue
 		}
-		t, err := s.Start(Wish{Device: due.Device, Wants: []control.Want{{Control: due.Control, Value: "off"}}, Asked: true,
+		t, err := s.Start(Wish{Device: due.Device, Wants: []control.Want{{Control: due.Control, Value: "off"}},
+			Asked: true,
 			Class: Standing, By: grant.TheHouse("longest on")})
 		if err != nil {
 			s.notOff(due, err)
 			continue
 		}
 		s.group.Go(func() {
-			if r, err := t.Wait(context.Background()); err != nil && !errors.Is(err, ErrEnding) || err == nil && r.Reason != "" {
+			if r, err := t.Wait(context.Background()); err != nil && !errors.Is(err, ErrEnding) || err == nil &&
+				r.Reason != "" {
 				s.notOff(due, cmp.Or(err, errors.New(r.Reason)))
 			}
 		})

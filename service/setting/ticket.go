@@ -83,8 +83,8 @@ type actor struct {
 	clear   chan struct{} // closed when it is not any more
 }
 
-// take puts a ticket beside those that wait. What it replaces is over; what adds up becomes one want of the newer ticket.
-// The caller holds mu.
+// take puts a ticket beside those that wait. What it replaces is over; what adds up becomes one want of the newer
+// ticket. The caller holds mu.
 func (a *actor) take(spec *control.Spec, t *Ticket) {
 	off := slices.ContainsFunc(t.wants, func(w *want) bool { return spec.IsOff(w.Want) })
 	for _, older := range a.tickets {

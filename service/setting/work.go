@@ -364,7 +364,8 @@ func (b *batch) press(ctx context.Context, step control.Step, cut bool) (outcome
 			By: t.wish.By, Cause: t.ID, Background: t.wish.Class == Standing && b.first, Next: !b.first}
 		if step.NotLater > 0 {
 			if o.Within = b.last.Add(step.NotLater).Sub(s.Now()); o.Within <= 0 {
-				return outcome{end: Failed, reason: fmt.Sprintf("%s came too late, and the rest was given up", step.Key)}, true
+				return outcome{end: Failed, reason: fmt.Sprintf("%s came too late, and the rest was given up",
+					step.Key)}, true
 			}
 		}
 		order, err := s.Transmit.Start(o)
@@ -395,7 +396,8 @@ func (b *batch) press(ctx context.Context, step control.Step, cut bool) (outcome
 }
 
 // receipt waits for what becomes of an order. Where the want that it is for is over, and it may be cut, it is.
-func (b *batch) receipt(ctx context.Context, order *transmit.Ticket, step control.Step, cut bool) (happening.Receipt, error) {
+func (b *batch) receipt(ctx context.Context, order *transmit.Ticket, step control.Step, cut bool) (happening.Receipt,
+	error) {
 	over := make(chan struct{})
 	defer close(over)
 	end := order.Enough
@@ -497,7 +499,8 @@ func keyOf(d device.Device, s control.Step) (*device.Key, error) {
 		return nil, err
 	}
 	if spec.Whole() == nil { // it was changed meanwhile
-		return nil, fmt.Errorf("%w: frames of %s do not carry everything any more: set it again", control.ErrPlan, d.Slug)
+		return nil, fmt.Errorf("%w: frames of %s do not carry everything any more: set it again", control.ErrPlan,
+			d.Slug)
 	}
 	return &device.Key{Name: frameKey, Codes: []device.Code{device.FrameCode(spec, s.Frame)}}, nil
 }

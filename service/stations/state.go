@@ -103,8 +103,8 @@ func (s *Stations) byID(id string) *member {
 	return nil
 }
 
-// Place is the transmitter that a text names, STATION/PORT; none for "". The error wraps ErrUnknownTransmitter and lists
-// those that there are.
+// Place is the transmitter that a text names, STATION/PORT; none for "". The error wraps ErrUnknownTransmitter and
+// lists those that there are.
 func (s *Stations) Place(text string) (device.Place, error) {
 	if text == "" {
 		return device.Place{}, nil
@@ -151,7 +151,8 @@ func (s *Stations) named(name string) *member {
 
 func (s *Stations) state(m *member) State {
 	out := State{ID: m.record.ID, Name: m.record.Name, Model: m.hello.Model, Firmware: m.hello.Firmware,
-		RoomID: m.record.RoomID, Room: s.rooms.Name(m.record.RoomID), Origin: m.origin(), Here: m.link != nil, Since: m.since, Ports: []PortState{}}
+		RoomID: m.record.RoomID, Room: s.rooms.Name(m.record.RoomID), Origin: m.origin(), Here: m.link != nil,
+		Since: m.since, Ports: []PortState{}}
 	for _, port := range m.hello.Ports {
 		p := PortState{Port: port}
 		if u := m.ports[port.ID]; u != nil {
@@ -182,7 +183,8 @@ func (s *Stations) At(place device.Place) (Transmitter, error) {
 				stations: s, member: m}, nil
 		}
 	}
-	return Transmitter{}, fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, s.placeName(place), s.transmitters())
+	return Transmitter{}, fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, s.placeName(place),
+		s.transmitters())
 }
 
 // Want is what a transmitter is wanted for.
@@ -343,8 +345,8 @@ func (s *Stations) transmitters() string {
 	return strings.Join(out, ", ")
 }
 
-// Listens says whether a receiver that is here hears a channel in a room, by its id. Radio goes through walls, and so does what is
-// in a room that is not known.
+// Listens says whether a receiver that is here hears a channel in a room, by its id. Radio goes through walls, and so
+// does what is in a room that is not known.
 func (s *Stations) Listens(on device.Channel, room string) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()

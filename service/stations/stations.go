@@ -129,8 +129,9 @@ type use struct {
 
 // Open reads what the house knows of its stations.
 func Open(ctx context.Context, c Config) (*Stations, error) {
-	s := &Stations{store: c.Store, transports: c.Transports, reach: c.Reach, receiver: c.Receiver, rooms: c.Rooms, stream: c.Stream,
-		now: c.Now}
+	s := &Stations{store: c.Store, transports: c.Transports, reach: c.Reach, receiver: c.Receiver, rooms: c.Rooms,
+		stream: c.Stream,
+		now:    c.Now}
 	records, err := c.Store.Stations(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read the stations: %w", err)
@@ -141,7 +142,8 @@ func Open(ctx context.Context, c Config) (*Stations, error) {
 		if _, err := m.settings(); err != nil {
 			s.stream.Publish(happening.Happening{What: happening.StationNote{StationID: r.ID, Place: r.Name,
 				Severity: "error", Text: fmt.Sprintf("What is set for the ports of %s %v. It stays as it is, and its "+
-					"transmitters may send for %s until their airtime is set anew", r.Name, err, ShareText(StrictShare))}})
+					"transmitters may send for %s until their airtime is set anew", r.Name, err,
+					ShareText(StrictShare))}})
 		}
 	}
 	if err := s.recall(ctx); err != nil {
@@ -234,8 +236,9 @@ func (s *Stations) take(ctx context.Context, m *member, l station.Link, message 
 	switch msg := message.(type) {
 	case station.Hello: // it began anew, and forgot what it was told
 		if err := s.again(m, msg); err != nil {
-			s.stream.Publish(happening.Happening{What: happening.StationNote{StationID: id, Place: name, Severity: "refused",
-				Text: err.Error()}})
+			s.stream.Publish(happening.Happening{What: happening.StationNote{StationID: id, Place: name,
+				Severity: "refused",
+				Text:     err.Error()}})
 			s.tell(ctx, l, station.Refused{Reason: err.Error()})
 			return
 		}
@@ -265,7 +268,8 @@ func (s *Stations) heard(m *member, heard station.Heard) {
 	})
 	if i < 0 {
 		s.mu.Unlock()
-		slog.Warn("heard on a port that the station did not name as a receiver", "station", from.Name, "port", heard.Port)
+		slog.Warn("heard on a port that the station did not name as a receiver", "station", from.Name, "port",
+			heard.Port)
 		return
 	}
 	port := m.hello.Ports[i]

@@ -38,7 +38,8 @@ func (hardware) Listens(device.Channel, string) bool { return true }
 
 func TestPress_WhoseNextValueIsNotOnDiskDoesNotGoOut(t *testing.T) {
 	book := line.Builtin()
-	tx := transmit.New(full{}, hardware{}, transmit.NewEchoes(book, time.Now), stream.New(0, time.Now), book, nil, time.Now)
+	tx := transmit.New(full{}, hardware{}, transmit.NewEchoes(book, time.Now), stream.New(0, time.Now), book, nil,
+		time.Now)
 	ctx, end := context.WithCancel(t.Context())
 	ended := make(chan error, 1)
 	go func() { ended <- tx.Run(ctx) }()

@@ -90,7 +90,8 @@ func unfinished(text []byte) (out []happening.Happening) {
 		if !l.Over {
 			r.Outcome, r.Reason = happening.Unknown, "Urbo was ended while it went out"
 		}
-		out = append(out, happening.Happening{ID: l.ID, At: l.At, By: l.By, Cause: l.Cause, What: happening.Pressed{Receipt: r}})
+		out = append(out, happening.Happening{ID: l.ID, At: l.At, By: l.By, Cause: l.Cause,
+			What: happening.Pressed{Receipt: r}})
 	}
 	return out
 }
@@ -124,7 +125,8 @@ func (t *Trace) put(l traceLine) {
 		t.size += n
 	}
 	if err != nil && !t.said {
-		slog.Error("the trace of presses cannot be written; after a kill it will not be known what went out", "error", err)
+		slog.Error("the trace of presses cannot be written; after a kill it will not be known what went out", "error",
+			err)
 	}
 	t.said = err != nil
 }

@@ -26,7 +26,8 @@ func TestTrace_AKilledProcessLeavesBehindWhatWentOut(t *testing.T) {
 	assert.Empty(t, left)
 	by := grant.Named("test")
 	press := func(id string, n int) happening.Receipt {
-		return happening.Receipt{ID: id, At: now, By: by, DeviceID: "d", Device: "lamp", Key: "power", Times: 3, Pressed: n,
+		return happening.Receipt{ID: id, At: now, By: by, DeviceID: "d", Device: "lamp", Key: "power", Times: 3,
+			Pressed: n,
 			Outcome: happening.Sent}
 	}
 	tr.begin(press("a", 1), "why")

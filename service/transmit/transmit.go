@@ -139,7 +139,8 @@ func (t *Transmit) Refused(o Order, ref device.Ref, err error) {
 }
 
 func (t *Transmit) refuse(o Order, err error) {
-	what := happening.PressRefused{DeviceID: o.Device.ID, Device: o.Device.Slug, Key: o.Key.Name, What: o.What, Reason: err.Error()}
+	what := happening.PressRefused{DeviceID: o.Device.ID, Device: o.Device.Slug, Key: o.Key.Name, What: o.What,
+		Reason: err.Error()}
 	t.stream.Publish(happening.Happening{Cause: o.Cause, By: o.By, What: what})
 }
 

@@ -120,7 +120,8 @@ func (b *Workbench) Keep(ctx context.Context, id string, ref device.Ref, by gran
 	if err != nil {
 		return d, err
 	}
-	b.stream.Publish(happening.Happening{Cause: id, By: by, What: happening.KeyLearned{DeviceID: d.ID, Device: d.Slug, Key: ref.Key}})
+	b.stream.Publish(happening.Happening{Cause: id, By: by, What: happening.KeyLearned{DeviceID: d.ID, Device: d.Slug,
+		Key: ref.Key}})
 	return d, nil
 }
 
