@@ -110,6 +110,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.access()
 	a.people()
 	a.rooms()
+	a.houseFacts()
 	a.devices()
 	a.beliefs()
 	a.lessons()

@@ -291,3 +291,21 @@ func TestRooms_AreThingsOfTheirOwn(t *testing.T) {
 	s.must("POST", "/api/removed-devices/shutter/restore", nil, &d)
 	assert.Empty(t, d.Room, "its room is gone")
 }
+
+func TestHouse_SaysWhereItStandsAndInWhichUnitsItThinks(t *testing.T) {
+	s := newSite(t)
+	var h wire.House
+	s.must("GET", "/api/house", nil, &h)
+	assert.Equal(t, wire.House{}, h)
+	s.must("PATCH", "/api/house", map[string]any{"name": "Saltmarsh Observatory", "latitude": 53.9, "longitude": 0.1,
+		"zone": "Europe/London", "fahrenheit": true}, &h)
+	s.must("PATCH", "/api/house", map[string]any{"twelve_hours": true}, &h)
+	assert.Equal(t, []any{"Saltmarsh Observatory", 53.9, true, true}, []any{h.Name, *h.Latitude, h.Fahrenheit,
+		h.TwelveHours})
+	status, detail := s.call("PATCH", "/api/house", map[string]any{"zone": "Nowhere/Else"}, nil)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, detail, "write one like Europe/London")
+	s.must("PATCH", "/api/house", map[string]any{"no_place": true}, &h)
+	assert.Nil(t, h.Latitude)
+	assert.Equal(t, "Europe/London", s.house.Home.Home().Zone, "a refusal changed nothing")
+}

@@ -19,6 +19,7 @@ import (
 	"urbo/service/backup"
 	"urbo/service/belief"
 	"urbo/service/feed"
+	"urbo/service/home"
 	"urbo/service/journal"
 	"urbo/service/lessons"
 	"urbo/service/library"
@@ -63,6 +64,7 @@ type House struct {
 	Journal   *journal.Journal
 	Library   *library.Library
 	Rooms     *rooms.Rooms
+	Home      *home.Keeper
 	Stations  *stations.Stations
 	Transmit  *transmit.Transmit
 	SelfTest  *selftest.Test
@@ -140,6 +142,9 @@ func (h *House) build(ctx context.Context, c Config) error {
 		h.say("error", "Left out of the line sheets: "+trouble.Error())
 	}
 	if h.Rooms, err = rooms.Open(ctx, s, h.Stream); err != nil {
+		return err
+	}
+	if h.Home, err = home.Open(ctx, s, h.Stream); err != nil {
 		return err
 	}
 	if h.Library, err = library.Open(ctx, s, h.Rooms, h.Stream, h.Book, c.Now); err != nil {

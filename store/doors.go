@@ -24,6 +24,20 @@ var doorTables = []string{
 // doors makes the tables of 0010.
 func doors(tx *gorm.DB) error { return execute(tx, doorTables) }
 
+// HouseText reads a text of the house, "" where there is none of a name.
+func (s *Store) HouseText(ctx context.Context, name string) (text string, err error) {
+	err = s.read.WithContext(ctx).Raw("SELECT value FROM house WHERE name = ?", name).Scan(&text).Error
+	return text, Explain(err)
+}
+
+// PutHouseText keeps a text of the house.
+func (s *Store) PutHouseText(ctx context.Context, name, text string) error {
+	return s.change(ctx, func(tx *gorm.DB) error {
+		return tx.Exec("INSERT INTO house VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET value = excluded.value", name,
+			text).Error
+	})
+}
+
 // HouseID is a short id that this database alone has. It is made when it is first asked for.
 func (s *Store) HouseID(ctx context.Context) (string, error) {
 	find := func(db *gorm.DB) (id string, err error) {

@@ -295,6 +295,30 @@ type PersonChange struct {
 	Always bool       `json:"always,omitempty" doc:"Without an end"`
 }
 
+// House is what the house says of itself.
+type House struct {
+	Name        string   `json:"name"`
+	Latitude    *float64 `json:"latitude,omitempty" doc:"In degrees, north is positive"`
+	Longitude   *float64 `json:"longitude,omitempty" doc:"In degrees, east is positive"`
+	Zone        string   `json:"zone" doc:"Such as Europe/London; empty is that of the machine"`
+	Fahrenheit  bool     `json:"fahrenheit" doc:"Temperatures are shown in °F"`
+	TwelveHours bool     `json:"twelve_hours" doc:"Times are shown like 9:04 pm"`
+}
+
+// HouseChange changes what is given of it.
+type HouseChange struct {
+	Name        *string  `json:"name,omitempty" maxLength:"80"`
+	Latitude    *float64 `json:"latitude,omitempty" minimum:"-90" maximum:"90"`
+	Longitude   *float64 `json:"longitude,omitempty" minimum:"-180" maximum:"180"`
+	NoPlace     bool     `json:"no_place,omitempty"`
+	Zone        *string  `json:"zone,omitempty" maxLength:"60"`
+	Fahrenheit  *bool    `json:"fahrenheit,omitempty"`
+	TwelveHours *bool    `json:"twelve_hours,omitempty"`
+}
+
+// HouseChanged says that what the house says of itself is to be asked for again.
+type HouseChanged struct{}
+
 // Room is a place in the home.
 type Room struct {
 	ID       string `json:"id"`

@@ -1,5 +1,7 @@
 package happening
 
+import "strings"
+
 // StationHere says that a station said hello.
 type StationHere struct {
 	StationID string `json:"station_id,omitempty"`
@@ -75,6 +77,19 @@ func (StationNote) Name() string { return "station-note" }
 // Tell repeats it.
 func (s StationNote) Tell() (Line, bool) {
 	return Line{Kind: "station", StationID: s.StationID, Place: s.Place, Outcome: s.Severity, Text: s.Text}, true
+}
+
+// HouseChanged says that what the house says of itself is another.
+type HouseChanged struct {
+	Changes []string `json:"changes"`
+}
+
+// Name of the type.
+func (HouseChanged) Name() string { return "house-changed" }
+
+// Tell lists what changed.
+func (h HouseChanged) Tell() (Line, bool) {
+	return Line{Kind: "house", Text: "Changed the house: " + strings.Join(h.Changes, ", ")}, true
 }
 
 // RoomChanged says that a room was made, renamed or removed.

@@ -57,6 +57,8 @@ export type PersonChange = Schemas['PersonChange'];
 export type Where = Schemas['Where'];
 export type Ticket = Schemas['Ticket'];
 export type Room = Schemas['Room'];
+export type House = Schemas['House'];
+export type HouseChange = Schemas['HouseChange'];
 export type Stored = Schemas['Stored'];
 
 // Problem is a refusal of the service, in its own words.

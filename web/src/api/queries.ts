@@ -20,6 +20,7 @@ export const keys = {
   news: ['news'], // entries of the journal that are not shown yet
   people: ['people'],
   rooms: ['rooms'],
+  house: ['house'],
   stations: ['stations'],
   stage: ['stage'],
   states: ['states'],

@@ -856,6 +856,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/house": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The house's name, place, zone and units
+         * @description Needs the right to see, for any part of the house.
+         */
+        get: operations["get-house"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change what is given
+         * @description Needs the right to keep, for the whole house.
+         */
+        patch: operations["change-house"];
+        trace?: never;
+    };
     "/api/journal": {
         parameters: {
             query?: never;
@@ -2473,6 +2497,37 @@ export interface components {
              */
             lease_ms?: number;
         };
+        House: {
+            /** @description Temperatures are shown in °F */
+            fahrenheit: boolean;
+            /**
+             * Format: double
+             * @description In degrees, north is positive
+             */
+            latitude?: number;
+            /**
+             * Format: double
+             * @description In degrees, east is positive
+             */
+            longitude?: number;
+            name: string;
+            /** @description Times are shown like 9:04 pm */
+            twelve_hours: boolean;
+            /** @description Such as Europe/London; empty is that of the machine */
+            zone: string;
+        };
+        HouseChange: {
+            fahrenheit?: boolean;
+            /** Format: double */
+            latitude?: number;
+            /** Format: double */
+            longitude?: number;
+            name?: string;
+            no_place?: boolean;
+            twelve_hours?: boolean;
+            zone?: string;
+        };
+        HouseChanged: Record<string, never>;
         JournalPage: {
             entries: components["schemas"]["Entry"][];
             /** @description There are older ones: ask again for those before this id */
@@ -7828,6 +7883,12 @@ export interface operations {
                         /** @description To go on after it (Last-Event-ID) */
                         id?: string;
                     } | {
+                        data: components["schemas"]["HouseChanged"];
+                        /** @constant */
+                        event: "house";
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
+                    } | {
                         data: components["schemas"]["Lesson"];
                         /** @constant */
                         event: "lesson";
@@ -8071,6 +8132,167 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Press"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-house": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["House"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-house": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HouseChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["House"];
                 };
             };
             /** @description Bad Request */

@@ -616,6 +616,21 @@ export const words = {
             .filter(Boolean)
             .join(', '),
   },
+  facts: {
+    title: 'This house',
+    name: 'Name',
+    place: 'Place',
+    placeHow: 'Latitude and longitude in degrees, such as 53.9, 0.1: for times of the sun.',
+    zone: 'Zone',
+    zoneHow: 'Such as Europe/London. Empty is that of the machine.',
+    units: 'Units',
+    temperature: 'Temperatures',
+    hours: 'Times',
+    h24: '24 hours',
+    h12: '12 hours',
+    none: 'not given',
+    machine: 'that of the machine',
+  },
   journal: {
     filter: 'Which entries',
     search: 'Words',

@@ -8,6 +8,7 @@ import { queryClient, useAbout, useMe } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { clock } from '../shared/text';
+import { HouseFacts } from './HouseFacts';
 import { OutagePart } from './OutagePart';
 
 const StagePart = lazy(() => import('./StagePart'));
@@ -47,6 +48,7 @@ export default function HousePage() {
         {part === 'rooms' && <RoomsPart />}
         {part === 'people' && <PeoplePart />}
         {part === 'access' && <AccessPart />}
+        {part === 'about' && <HouseFacts change={may('keep', true)} />}
         {part === 'about' && <AboutPart />}
         {part === 'about' && may('tell', true) && <OutagePart />}
       </Suspense>
