@@ -61,6 +61,21 @@ func (a *API) beliefs() {
 			out.State, err = a.stateOf(in.Device)
 			return out, err
 		})
+	call(a, operation{"POST", "/devices/{device}/undo-set", "undo-set",
+		"Set a device back to what it was believed to be at before the caller set it last, within ten minutes",
+		grant.Use, ofDevice, 0}, func(ctx context.Context, in *DeviceIn) (wire.SetAnswer, error) {
+		id, err := a.house.Library.ID(in.Device)
+		if err != nil {
+			return wire.SetAnswer{}, err
+		}
+		r, err := a.house.Setting.Undo(ctx, id, asking(ctx))
+		if err != nil {
+			return wire.SetAnswer{}, err
+		}
+		out := setAnswer(r)
+		out.State, err = a.stateOf(in.Device)
+		return out, err
+	})
 	call(a, operation{"POST", "/devices/{device}/tell", "tell-control", "Say what a control really is at", grant.Tell,
 		ofDevice,
 		0}, func(ctx context.Context, in *struct {

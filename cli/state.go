@@ -143,16 +143,20 @@ func fromText(source control.Source, at *time.Time) string {
 }
 
 func (a *app) set() *cobra.Command {
-	var dry bool
+	var dry, undo bool
 	c := &cobra.Command{Use: "set DEVICE CONTROL VALUE [CONTROL VALUE ...]",
 		Short: "Set controls of a device, by pressing what leads there",
 		Long: `Set controls of a device. Urbo presses what leads there from all that the device may be at, waits
 while it warms up, and presses nothing where no presses surely lead there: then it says what would help. A VALUE
-like +3 or -2 is so many steps.`,
-		Args: args(3, 49, "a DEVICE, and CONTROL and VALUE, once or more"),
+like +3 or -2 is so many steps; of a control that goes below 0, write "up 3" or "down 2". --undo sets what was
+believed before you last set the device, within ten minutes.`,
+		Args: args(1, 49, "a DEVICE, and CONTROL and VALUE, once or more"),
 		Example: "  urbo set amplifier power on volume 22\n  urbo set amplifier volume +3\n  urbo set boardwalk " +
-			"colour red --dry",
+			"colour red --dry\n  urbo set amplifier --undo",
 		RunE: func(c *cobra.Command, argv []string) error {
+			if undo != (len(argv) == 1) {
+				return usageError{errors.New("name a DEVICE, a CONTROL and a VALUE, or a DEVICE with --undo")}
+			}
 			if len(argv)%2 == 0 {
 				return usageError{errors.New("a VALUE is missing: CONTROL VALUE, once or more")}
 			}
@@ -161,8 +165,12 @@ like +3 or -2 is so many steps.`,
 				value := given(argv[i+1])
 				r.Wants = append(r.Wants, control.Want{Control: argv[i], Value: value})
 			}
+			path, body := devicePath(argv[0])+"/set", any(r)
+			if undo {
+				path, body = devicePath(argv[0])+"/undo-set", nil
+			}
 			var got wire.SetAnswer
-			if err := a.call(c.Context(), http.MethodPost, devicePath(argv[0])+"/set", r, &got); err != nil {
+			if err := a.call(c.Context(), http.MethodPost, path, body, &got); err != nil {
 				return err
 			}
 			if a.output == "json" {
@@ -183,6 +191,7 @@ like +3 or -2 is so many steps.`,
 			return nil
 		}}
 	c.Flags().BoolVar(&dry, "dry", false, "only say what would be pressed")
+	c.Flags().BoolVar(&undo, "undo", false, "set what was believed before you last set it")
 	return c
 }
 

@@ -13,6 +13,7 @@ import (
 
 	"urbo/core/control"
 	"urbo/core/device"
+	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/service"
 	"urbo/service/journal"
@@ -264,5 +265,33 @@ func TestSetting_AFloodIsBoundedAndTheDeviceGoesMeanwhile(t *testing.T) {
 		require.NoError(t, err)
 		require.NoError(t, h.Library.Remove(t.Context(), "projector", library.Note{}))
 		group.Wait() // all of them end
+	})
+}
+
+func TestUndo_TakesBackTheNewestOfOnesOwn(t *testing.T) {
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		tellTrue(t, h, "amplifier", "power", "off")
+		require.True(t, wish(t, h, "amplifier", "power", "on", "volume", "10").Done)
+		w := wishOf(t, h, "amplifier", "volume", "14")
+		w.By = grant.By{Actor: grant.Actor{ID: "p", Kind: grant.Person, Name: "Keeper"}, Via: "Chrome on Android"}
+		_, err := h.Setting.Set(t.Context(), w)
+		require.NoError(t, err)
+		other := w.By
+		other.Via = "Firefox on Linux"
+		_, err = h.Setting.Undo(t.Context(), w.Device, other)
+		require.ErrorIs(t, err, setting.ErrUndo, "on another browser")
+		r, err := h.Setting.Undo(t.Context(), w.Device, w.By)
+		require.NoError(t, err)
+		assert.True(t, r.Done)
+		assert.Equal(t, "10", truly(t, s, "amplifier", "volume"))
+		_, err = h.Setting.Undo(t.Context(), w.Device, w.By)
+		require.NoError(t, err, "it is a setting itself")
+		assert.Equal(t, "14", truly(t, s, "amplifier", "volume"))
+		time.Sleep(11 * time.Minute)
+		_, err = h.Setting.Undo(t.Context(), w.Device, w.By)
+		require.ErrorIs(t, err, setting.ErrUndo, "after ten minutes")
+
+		tellTrue(t, h, "projector", "power", "off", "source", "a")
+		require.NoError(t, s.Press("amplifier", "power", 0))
 	})
 }

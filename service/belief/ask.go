@@ -134,6 +134,22 @@ func (b *Beliefs) Holds(id string, wants []control.Want) bool {
 	return m.spec.Holds(m.now, wants, b.Now())
 }
 
+// Value is what a control of a device is believed to be at, "" where it may be at several.
+func (b *Beliefs) Value(id, name string) string {
+	m, err := b.mindOf(id)
+	if err != nil {
+		return ""
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	for _, st := range m.spec.States(m.now, b.Now()) {
+		if st.Control == name {
+			return st.Value
+		}
+	}
+	return ""
+}
+
 // Spec is what the keys of a device do to its controls. Errors wrap ErrNoControls or library.ErrUnknownDevice.
 func (b *Beliefs) Spec(id string) (*control.Spec, error) {
 	m, err := b.mindOf(id)

@@ -50,6 +50,8 @@ type Beliefs interface {
 	Holds(id string, wants []control.Want) bool
 	// Spec is what the device's keys do to its controls.
 	Spec(id string) (*control.Spec, error)
+	// Value is what a control is believed to be at, "" where it may be at several.
+	Value(id, control string) string
 	// Others counts what moved the belief and was not sent: presses of handsets, words and sensors.
 	Others(id string) int
 	// Settles is how long sensors of what is wanted need to show it, 0 where there are none.
@@ -136,12 +138,13 @@ type Setting struct {
 	running context.Context   // nil before Run
 	actors  map[string]*actor // by device id; those that have something to do
 	resting map[string]time.Time
+	undo    map[undoKey]before
 	look    chan struct{}
 }
 
 // New makes the settings of a house.
 func New(c Config) *Setting {
-	return &Setting{Config: c, actors: map[string]*actor{}, resting: map[string]time.Time{}, look: make(chan struct{},
+	return &Setting{Config: c, actors: map[string]*actor{}, resting: map[string]time.Time{}, undo: map[undoKey]before{}, look: make(chan struct{},
 		1)}
 }
 

@@ -160,11 +160,16 @@ func (b *batch) plan() (control.Plan, error) {
 
 // note keeps the first plan of each ticket, which is what its caller is told.
 func (b *batch) note(p control.Plan) {
-	b.actor.setting.mu.Lock()
-	defer b.actor.setting.mu.Unlock()
+	s := b.actor.setting
 	for _, t := range b.tickets {
-		if !t.began {
+		s.mu.Lock()
+		first := !t.began
+		if first {
 			t.began, t.result.Plan = true, p
+		}
+		s.mu.Unlock()
+		if first && p.Sure {
+			s.remember(t)
 		}
 	}
 }

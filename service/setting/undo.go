@@ -1,0 +1,72 @@
+package setting
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"urbo/core/control"
+	"urbo/core/fault"
+	"urbo/core/grant"
+)
+
+// ErrUndo is wrapped where nothing can be taken back: the text says why.
+var ErrUndo = fault.New(fault.Conflict, "nothing to undo")
+
+// undoable is how long a setting can be taken back.
+const undoable = 10 * time.Minute
+
+// undoKey is whose change of which device it is.
+type undoKey struct{ device, by, via string }
+
+// before is what controls were at before somebody set them.
+type before struct {
+	wants   []control.Want
+	unknown string // a control of which that was not one value
+	at      time.Time
+}
+
+func keyOfUndo(w Wish) undoKey {
+	return undoKey{w.Device, w.By.ID + w.By.Name, w.By.Via}
+}
+
+// remember keeps what a ticket's controls are at before anything is pressed for it. The caller does not hold mu.
+func (s *Setting) remember(t *Ticket) {
+	if t.wish.Class != Person {
+		return
+	}
+	b := before{at: s.Now()}
+	for _, w := range t.wish.Wants {
+		value := s.Beliefs.Value(t.wish.Device, w.Control)
+		if value == "" {
+			b.unknown = w.Control
+			continue
+		}
+		b.wants = append(b.wants, control.Want{Control: w.Control, Value: value})
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for k, old := range s.undo {
+		if b.at.Sub(old.at) > undoable {
+			delete(s.undo, k)
+		}
+	}
+	s.undo[keyOfUndo(t.wish)] = b
+}
+
+// Undo takes back the newest setting of a device by whoever asks, on the same browser, for ten minutes: it sets what was
+// believed before. It is a setting itself. The error wraps ErrUndo, or is that of Set.
+func (s *Setting) Undo(ctx context.Context, device string, by grant.By) (Result, error) {
+	w := Wish{Device: device, Asked: true, By: by}
+	s.mu.Lock()
+	b, there := s.undo[keyOfUndo(w)]
+	s.mu.Unlock()
+	switch {
+	case !there || s.Now().Sub(b.at) > undoable:
+		return Result{}, fmt.Errorf("%w: you set nothing of it in the last ten minutes", ErrUndo)
+	case b.unknown != "":
+		return Result{}, fmt.Errorf("%w: it was not known what %s was at before", ErrUndo, b.unknown)
+	}
+	w.Wants = b.wants
+	return s.Set(ctx, w)
+}
