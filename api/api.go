@@ -111,6 +111,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.people()
 	a.rooms()
 	a.houseFacts()
+	a.groups()
 	a.devices()
 	a.beliefs()
 	a.lessons()

@@ -31,7 +31,7 @@ var eventTypes = map[string]any{
 	"device": wire.DeviceEvent{}, "device-removed": wire.DeviceEvent{}, "set": wire.SetEvent{},
 	"believed": wire.BelievedEvent{}, "measured": wire.Gauge{},
 	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stored": wire.Stored{},
-	"rooms": wire.RoomsChanged{}, "house": wire.HouseChanged{}, "stage": wire.StageChanged{},
+	"rooms": wire.RoomsChanged{}, "house": wire.HouseChanged{}, "groups": wire.GroupsChanged{}, "stage": wire.StageChanged{},
 	"reset": wire.Reset{},
 }
 
@@ -224,6 +224,8 @@ func (a *API) changed(h happening.Happening) []event {
 		return a.station(what.Station)
 	case happening.StationChanged:
 		return []event{{"stations", wire.StationsChanged{}}}
+	case happening.GroupChanged:
+		return []event{{"groups", wire.GroupsChanged{}}}
 	case happening.HouseChanged:
 		return []event{{"house", wire.HouseChanged{}}}
 	case happening.RoomChanged:

@@ -99,6 +99,9 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		if err := scenery.Furnish(ctx, house.Library, !tour); err != nil {
 			return err
 		}
+		if err := scenery.Arrange(ctx, house); err != nil {
+			return err
+		}
 		if err := scenery.Settle(ctx, house, s, tour); err != nil {
 			return err
 		}

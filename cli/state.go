@@ -27,7 +27,11 @@ sets it, a short while ago. Believed: few presses since. Doubtful: many, or nobo
 		Args: args(0, 1, "a DEVICE, or nothing for all"), Example: "  urbo state\n  urbo state amplifier",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if len(argv) == 1 {
-				return a.stateOf(c, argv[0])
+				err := a.stateOf(c, argv[0])
+				if err != nil && a.isGroup(c.Context(), err, argv[0]) {
+					return a.groupState(c.Context(), argv[0])
+				}
+				return err
 			}
 			var all []wire.DeviceState
 			if err := a.call(c.Context(), http.MethodGet, "/state", nil, &all); err != nil {
@@ -171,6 +175,9 @@ believed before you last set the device, within ten minutes.`,
 			}
 			var got wire.SetAnswer
 			if err := a.call(c.Context(), http.MethodPost, path, body, &got); err != nil {
+				if !undo && a.isGroup(c.Context(), err, argv[0]) {
+					return a.setGroup(c.Context(), argv[0], r)
+				}
 				return err
 			}
 			if a.output == "json" {

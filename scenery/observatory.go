@@ -14,10 +14,12 @@ import (
 	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/grant"
+	"urbo/core/home"
 	"urbo/core/line"
 	"urbo/core/pack"
 	"urbo/core/pairing"
 	"urbo/core/signal"
+	"urbo/service"
 	"urbo/service/library"
 )
 
@@ -97,6 +99,33 @@ func Furnish(ctx context.Context, l *library.Library, learned bool) error {
 			}
 		}
 		if _, err := l.Add(ctx, d, note); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Arrange makes the observatory's groups, and says what and where it is, where that was not done yet.
+func Arrange(ctx context.Context, house *service.House) error {
+	by := grant.Named("demo")
+	if house.Home.Home() == (home.Home{}) {
+		_, err := house.Home.Change(ctx, by, func(h *home.Home) {
+			*h = home.Home{Name: "Saltmarsh Observatory", Zone: "Europe/London",
+				Place: &home.Place{Latitude: 53.9, Longitude: 0.1}}
+		})
+		if err != nil {
+			return err
+		}
+	}
+	if len(house.Groups.List()) > 0 {
+		return nil
+	}
+	for _, g := range []struct {
+		slug, name string
+		members    []string
+	}{{"dew", "Dew heaters", []string{"dew-a", "dew-b", "dew-c"}},
+		{"lecture", "Lecture room", []string{"projector", "amplifier", "screen"}}} {
+		if _, err := house.Groups.Add(ctx, g.slug, g.name, g.members, by); err != nil {
 			return err
 		}
 	}

@@ -19,6 +19,7 @@ import (
 	"urbo/service/backup"
 	"urbo/service/belief"
 	"urbo/service/feed"
+	"urbo/service/groups"
 	"urbo/service/home"
 	"urbo/service/journal"
 	"urbo/service/lessons"
@@ -65,6 +66,7 @@ type House struct {
 	Library   *library.Library
 	Rooms     *rooms.Rooms
 	Home      *home.Keeper
+	Groups    *groups.Groups
 	Stations  *stations.Stations
 	Transmit  *transmit.Transmit
 	SelfTest  *selftest.Test
@@ -151,6 +153,9 @@ func (h *House) build(ctx context.Context, c Config) error {
 		return err
 	}
 	h.Journal.Rooms(h.Library.RoomOf)
+	if h.Groups, err = groups.Open(ctx, s, h.Library, h.Stream); err != nil {
+		return err
+	}
 	if h.Access, err = access.Open(ctx, s, h.Stream, c.Now); err != nil {
 		return err
 	}

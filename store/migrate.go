@@ -36,6 +36,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0015-ids", Migrate: ids},
 	{ID: "0016-people", Migrate: people},
 	{ID: "0017-log", Migrate: beliefLog},
+	{ID: "0018-groups", Migrate: groups},
 }
 
 const migrationTable = "migrations"
@@ -47,7 +48,8 @@ func migrate(db *gorm.DB) error {
 	m.InitSchema(func(tx *gorm.DB) error {
 		err := execute(tx,
 			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables, heardTables, idTables,
-				dropRoomNames, peopleTables, beliefLogTables))
+				dropRoomNames, peopleTables, beliefLogTables,
+				groupTables))
 		if err != nil {
 			return err
 		}

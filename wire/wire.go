@@ -4,6 +4,7 @@ package wire
 
 import (
 	"time"
+	"urbo/core/control"
 	"urbo/core/reach"
 
 	"urbo/core/happening"
@@ -315,6 +316,54 @@ type HouseChange struct {
 	Fahrenheit  *bool    `json:"fahrenheit,omitempty"`
 	TwelveHours *bool    `json:"twelve_hours,omitempty"`
 }
+
+// Group is a named list of devices whose controls are set together.
+type Group struct {
+	Slug    string   `json:"slug"`
+	Name    string   `json:"name"`
+	Members []string `json:"members" doc:"Slugs of devices and groups; those that the caller does not see are left out"`
+	Devices int      `json:"devices" doc:"In all, also in the groups in it"`
+}
+
+// NewGroup adds a group.
+type NewGroup struct {
+	Slug    string   `json:"slug,omitempty" maxLength:"40" doc:"Without one it is made from the name"`
+	Name    string   `json:"name" minLength:"1" maxLength:"80"`
+	Members []string `json:"members" maxItems:"500" doc:"Slugs of devices and groups"`
+}
+
+// GroupChange changes what is given of a group.
+type GroupChange struct {
+	Slug    *string   `json:"slug,omitempty" maxLength:"40"`
+	Name    *string   `json:"name,omitempty" maxLength:"80"`
+	Members *[]string `json:"members,omitempty" maxItems:"500"`
+}
+
+// GroupControl is a control of a group.
+type GroupControl struct {
+	Control string       `json:"control"`
+	Kind    control.Kind `json:"kind"`
+	Value   string       `json:"value,omitempty" doc:"mixed where its devices differ; left out where some are not known"`
+	Word    control.Word `json:"word" doc:"The least of them"`
+	Devices []string     `json:"devices"`
+}
+
+// GroupAnswer is what came of a wish for a group.
+type GroupAnswer struct {
+	Done    bool           `json:"done"`
+	Devices []GroupOne     `json:"devices"`
+	State   []GroupControl `json:"state"`
+}
+
+// GroupOne is what came of it for one device.
+type GroupOne struct {
+	Device string    `json:"device"`
+	Answer SetAnswer `json:"answer"`
+	Error  string    `json:"error,omitempty"`
+}
+
+// GroupsChanged says that groups are to be asked for again.
+type GroupsChanged struct{}
 
 // HouseChanged says that what the house says of itself is to be asked for again.
 type HouseChanged struct{}

@@ -79,6 +79,19 @@ func (k KeyLearned) Tell() (Line, bool) {
 	return l, true
 }
 
+// GroupChanged says that a group was added, changed or removed.
+type GroupChanged struct {
+	GroupID string `json:"group_id"`
+	Group   string `json:"group"` // slug
+	Text    string `json:"text"`
+}
+
+// Name of the type.
+func (GroupChanged) Name() string { return "group-changed" }
+
+// Tell repeats it.
+func (g GroupChanged) Tell() (Line, bool) { return Line{Kind: "device", Text: g.Text}, true }
+
 // CounterBack says that a followed handset counted less than before.
 type CounterBack struct {
 	DeviceID string `json:"device_id,omitempty"`

@@ -132,8 +132,11 @@ func (l *Library) complete(c store.Change) error {
 		}
 	}
 	l.mu.RLock()
-	taken := l.ids[d.Slug]
+	taken, group := l.ids[d.Slug], l.groups[d.Slug]
 	l.mu.RUnlock()
+	if group {
+		return fmt.Errorf("%w: a group %q is there already: choose another short name", device.ErrTaken, d.Slug)
+	}
 	if taken != "" && taken != d.ID {
 		return fmt.Errorf("%w: a device %q is there already: choose another short name", device.ErrTaken, d.Slug)
 	}

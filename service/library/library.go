@@ -53,6 +53,7 @@ type Library struct {
 	ids     map[string]string // by slug
 	former  map[string]string // ids by slugs that devices had
 	shelf   *shelf
+	groups  map[string]bool // slugs of groups, which no device may have
 }
 
 // entry is a device in memory. Its keys and codes are read when they are first asked for: a large library would take
@@ -68,7 +69,7 @@ type entry struct {
 func Open(ctx context.Context, s *store.Store, in Rooms, events *stream.Stream, book *line.Book,
 	now func() time.Time) (*Library, error) {
 	l := &Library{devices: s.Devices(), rooms: in, stream: events, book: book, now: now, entries: map[string]*entry{},
-		ids: map[string]string{}}
+		ids: map[string]string{}, groups: map[string]bool{}}
 	if err := l.reindex(ctx); err != nil {
 		return nil, fmt.Errorf("index the library: %w", err)
 	}
@@ -126,6 +127,29 @@ func (l *Library) Lines(search string) []Line {
 func (l *Library) named(line Line) Line {
 	line.Room = l.rooms.Name(line.RoomID)
 	return line
+}
+
+// Reserve keeps a slug for a group, in the place of the one that it had ("" is none of either), where f succeeds; no
+// device is added or renamed meanwhile. The error wraps device.ErrTaken, or is that of f.
+func (l *Library) Reserve(_ context.Context, slug, was string, f func() error) error {
+	l.writer.Lock()
+	defer l.writer.Unlock()
+	l.mu.RLock()
+	taken := slug != "" && l.ids[slug] != ""
+	l.mu.RUnlock()
+	if taken {
+		return fmt.Errorf("%w: a device %q is there already: choose another short name", device.ErrTaken, slug)
+	}
+	if err := f(); err != nil {
+		return err
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	delete(l.groups, was)
+	if slug != "" {
+		l.groups[slug] = true
+	}
+	return nil
 }
 
 // RoomOf is the id of the room that a device stands in, "" where it stands in none or is gone.

@@ -109,7 +109,7 @@ func (l *Library) BringBack(ctx context.Context, which string, note Note) (devic
 
 func (l *Library) bringBack(ctx context.Context, r Removed, note Note) (device.Device, error) {
 	l.mu.RLock()
-	free := func(slug string) bool { return l.ids[slug] == "" }
+	free := func(slug string) bool { return l.ids[slug] == "" && !l.groups[slug] }
 	slug := r.Slug
 	if !free(slug) {
 		slug = device.FreeSlug(slug, free)

@@ -64,6 +64,7 @@ func All() []happening.Happening {
 		happening.StationUsed{StationID: "s1", Station: "lecture"},
 		happening.StationNote{StationID: "s1", Place: "lecture", Severity: "warning", Text: "too hot"},
 		happening.RoomChanged{RoomID: "r1", Room: "Lecture hall", Was: "Lecture room"},
+		happening.GroupChanged{GroupID: "g1", Group: "dew", Text: "Added the group Dew heaters"},
 		happening.HouseChanged{Changes: []string{"name"}},
 		happening.AccessChanged{Text: "Let Night watch in as resident"},
 		happening.HouseNote{Severity: "warning", Text: "the clock went back"},

@@ -80,6 +80,7 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     queryClient.setQueryData<Station[]>(keys.stations, (old) => applyStation(old, s));
     if (before?.here !== s.here) stale(keys.advice); // what can be sent has changed
   });
+  on('groups', () => stale(keys.groups));
   on('house', () => stale(keys.house));
   on('rooms', () => [keys.rooms, keys.devices, keys.stations, keys.states].forEach(stale));
   on('stations', () => {

@@ -21,6 +21,7 @@ export const keys = {
   people: ['people'],
   rooms: ['rooms'],
   house: ['house'],
+  groups: ['groups'],
   stations: ['stations'],
   stage: ['stage'],
   states: ['states'],
