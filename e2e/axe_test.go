@@ -38,7 +38,7 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 			pages = append(pages, [][2]string{{"/devices/boardwalk", "What it may be"},
 				{"/devices/projector/lesson", "Start the lesson"}, {"/shelf", "Corvane Strand"},
 				{"/devices/mixer/audition", "29 codes"}, {"/house/stage", "Weather radio"}, {"/which", "Listening"},
-				{"/house/journal", "started"}, {"/house/stations", "ir-out"}, {"/house/about", "They failed"},
+				{"/house/journal", "started"}, {"/house/people", "the whole house"}, {"/house/rooms", "Warm room"}, {"/house/stations", "ir-out"}, {"/house/about", "They failed"},
 				{"/devices/shutter", "followed where"}}...)
 		}
 		for _, page := range pages {

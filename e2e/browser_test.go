@@ -22,6 +22,12 @@ type browser struct {
 // open starts a browser with a window of a size, and signs it in.
 func open(t *testing.T, r *running, width, height int64) *browser {
 	t.Helper()
+	return openLink(t, r.link, width, height)
+}
+
+// openLink is open for somebody with a sign-in link of their own.
+func openLink(t *testing.T, link string, width, height int64) *browser {
+	t.Helper()
 	path, err := exec.LookPath("chromium")
 	require.NoError(t, err, "the console's tests need Debian's chromium: make test installs it")
 	flags := append([]chromedp.ExecAllocatorOption{},
@@ -44,7 +50,7 @@ func open(t *testing.T, r *running, width, height int64) *browser {
 	}
 	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(width, height, view...))) // starts the browser
 	b := &browser{t, ctx}
-	b.do(chromedp.Navigate(r.link))
+	b.do(chromedp.Navigate(link))
 	b.see("Devices")
 	return b
 }

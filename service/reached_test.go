@@ -267,6 +267,41 @@ func TestStations_AirtimeIsCountedAcrossARestart(t *testing.T) {
 	}
 }
 
+// TestStations_AirtimeOfAStationThatWasRemovedCountsOn: removing and adding it forgot the hour.
+func TestStations_AirtimeOfAStationThatWasRemovedCountsOn(t *testing.T) {
+	dir := t.TempDir()
+	b := newBoard(nil)
+	h, stop := start(t, dir, nil, b)
+	lamp(t, h)
+	press(t, h, power)
+	used := func() float64 {
+		s, err := h.Stations.Find("lecture")
+		require.NoError(t, err)
+		for _, p := range s.Ports {
+			if p.ID == "ir-out" {
+				return p.Air.Used.Seconds()
+			}
+		}
+		return 0
+	}
+	before := used()
+	require.Positive(t, before)
+	from, err := h.Stations.Remove(t.Context(), "lecture", grant.By{})
+	require.NoError(t, err)
+	require.NoError(t, h.Stations.Add(t.Context(), "lecture", from, "", grant.By{}))
+	ports := func() int {
+		s, err := h.Stations.Find("lecture")
+		require.NoError(t, err)
+		return len(s.Ports)
+	}
+	if ports() == 0 { // it says hello again after a restart
+		stop()
+		h, stop = start(t, dir, nil, newBoard(nil))
+	}
+	defer func() { stop() }()
+	assert.InDelta(t, before, used(), 0.01)
+}
+
 func TestStations_AClockThatIsWrongOrWrapsSpoilsNothing(t *testing.T) {
 	b := newBoard(func(b *board, s station.Send) { b.say(station.Sent{ID: s.ID, Started: -1 << 62, Took: 1 << 62}) })
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {

@@ -391,3 +391,18 @@ func TestLesson_SaysThatAHandsetSendsItsWholeState(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, l.Hint, "their whole state with each press")
 }
+
+// TestLesson_OfWholeStatesSaysWhyNothingIsHeard, too: what was said at its start kept it from ever saying so.
+func TestLesson_OfWholeStatesSaysWhyNothingIsHeard(t *testing.T) {
+	b := newBoard(nil)
+	inFakeTime(t, b, func(t *testing.T, h *service.House) {
+		_, err := h.Library.Add(t.Context(), device.Device{Name: "Heat pump", Kind: "air-conditioner"}, library.Note{})
+		require.NoError(t, err)
+		l, err := h.Lessons.Start(t.Context(), lessons.New{Device: "heat-pump"})
+		require.NoError(t, err)
+		time.Sleep(30 * time.Second)
+		hint := lessonNow(t, h, l.ID).Hint
+		assert.Contains(t, hint, "their whole state with each press")
+		assert.Contains(t, hint, "Nothing came in at lecture/ir-in")
+	})
+}

@@ -10,6 +10,7 @@ import (
 	"io"
 	"log/slog"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -140,8 +141,8 @@ func (ls *Lessons) lookAfter(ctx context.Context) time.Duration {
 			slog.Error("pause a lesson", "error", err)
 		}
 		return time.Hour
-	case idle >= quiet && s.Note == "":
-		s.Note = reason(ls.stations.List(), s.Touched)
+	case idle >= quiet && (s.Note == "" || s.Note == wholeState):
+		s.Note = strings.TrimSpace(s.Note + " " + reason(ls.stations.List(), s.Touched))
 		if err := ls.Put(ctx, s, "", ""); err != nil {
 			slog.Error("keep a lesson", "error", err)
 		}

@@ -1,3 +1,9 @@
+import Checkbox from '@mui/material/Checkbox';
+import FormControl from '@mui/material/FormControl';
+import FormControlLabel from '@mui/material/FormControlLabel';
+import FormGroup from '@mui/material/FormGroup';
+import FormHelperText from '@mui/material/FormHelperText';
+import FormLabel from '@mui/material/FormLabel';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useQuery } from '@tanstack/react-query';
@@ -12,6 +18,8 @@ const roles = ['owner', 'resident', 'visitor'];
 // PersonFields is what every form of a person asks for.
 export function PersonFields({ form, onChange }: { form: PersonForm; onChange: (form: PersonForm) => void }) {
   const rooms = useQuery({ queryKey: keys.rooms, queryFn: () => unwrap(client.GET('/api/rooms')) });
+  const choose = (name: string, on: boolean) =>
+    onChange({ ...form, rooms: on ? [...form.rooms, name] : form.rooms.filter((r) => r !== name) });
   return (
     <>
       <TextField
@@ -35,20 +43,23 @@ export function PersonFields({ form, onChange }: { form: PersonForm; onChange: (
         ))}
       </TextField>
       {form.role !== 'owner' && (
-        <TextField
-          select
-          label={words.people.rooms}
-          value={form.rooms}
-          helperText={form.role === 'resident' ? words.people.roomsAll : words.people.roomsSome}
-          slotProps={{ select: { multiple: true } }}
-          onChange={(e) => onChange({ ...form, rooms: [e.target.value].flat() })}
-        >
-          {(rooms.data ?? []).map((r) => (
-            <MenuItem key={r.id} value={r.name}>
-              {r.name}
-            </MenuItem>
-          ))}
-        </TextField>
+        <FormControl component="fieldset" variant="standard">
+          <FormLabel component="legend">{words.people.rooms}</FormLabel>
+          <FormGroup row>
+            {(rooms.data ?? []).map((r) => (
+              <FormControlLabel
+                key={r.id}
+                label={r.name}
+                control={
+                  <Checkbox checked={form.rooms.includes(r.name)} onChange={(_, on) => choose(r.name, on)} />
+                }
+              />
+            ))}
+          </FormGroup>
+          <FormHelperText sx={{ m: 0 }}>
+            {form.role === 'resident' ? words.people.roomsAll : words.people.roomsSome}
+          </FormHelperText>
+        </FormControl>
       )}
       <TextField
         type="date"
