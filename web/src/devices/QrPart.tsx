@@ -20,21 +20,30 @@ function modules(text: string): { path: string; size: number } {
 
 // QrPart shows this page's address for the camera of the phone in hand.
 export default function QrPart({ address }: { address: string }) {
-  const { path, size } = modules(address);
   const local = ['localhost', '127.0.0.1', '[::1]'].includes(new URL(address).hostname);
   return (
     <Panel title={words.device.phone}>
+      <QrCode address={address} />
+      {local && <Note>{words.device.local}</Note>}
+    </Panel>
+  );
+}
+
+// QrCode is an address as a QR code, with the address in words below it.
+export function QrCode({ address, width = 220 }: { address: string; width?: number }) {
+  const { path, size } = modules(address);
+  return (
+    <>
       <Box
         component="svg"
         role="img"
         aria-label={words.device.qr(address)}
         viewBox={`-4 -4 ${size + 8} ${size + 8}`}
-        sx={{ width: 220, maxWidth: '100%', bgcolor: '#fff', display: 'block' }}
+        sx={{ width, maxWidth: '100%', bgcolor: '#fff', display: 'block' }}
       >
         <path d={path} fill="#000" />
       </Box>
       <Box sx={{ fontSize: 14, mt: 1, overflowWrap: 'anywhere' }}>{address}</Box>
-      {local && <Note>{words.device.local}</Note>}
-    </Panel>
+    </>
   );
 }

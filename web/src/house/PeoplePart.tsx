@@ -1,6 +1,7 @@
+import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { useMutation, useQuery } from '@tanstack/react-query';
-import { lazy, Suspense, useState } from 'react';
+import { Fragment, lazy, Suspense, useState } from 'react';
 import { client, unwrap, type Person, type Ticket } from '../api/client';
 import { keys } from '../api/queries';
 import { stale } from '../api/stale';
@@ -12,7 +13,7 @@ import { LetIn } from './LetIn';
 import { Line } from './Line';
 import { whereText } from './people';
 
-const QrPart = lazy(() => import('../devices/QrPart'));
+const QrCode = lazy(() => import('../devices/QrPart').then((m) => ({ default: m.QrCode })));
 
 // PeoplePart is who may sign in, and how somebody is let in.
 export default function PeoplePart() {
@@ -24,40 +25,35 @@ export default function PeoplePart() {
       unwrap(client.POST('/api/people/{person}/link', { params: { path: { person } } })),
   });
   return (
-    <>
-      <Panel
-        title={words.people.title}
-        aside={
-          <Button size="small" variant="contained" onClick={() => setAdding(!adding)} aria-expanded={adding}>
-            {words.people.letIn}
-          </Button>
-        }
-      >
-        <Note>{words.people.how}</Note>
-        {(people.error ?? link.error) && <Note alert>{(people.error ?? link.error)?.message}</Note>}
-        {adding && (
-          <LetIn
-            onDone={(name) => {
-              setAdding(false);
-              if (name) link.mutate(name);
-            }}
-          />
-        )}
-        {link.data && <LinkOf ticket={link.data} onDone={() => link.reset()} />}
-        {people.data?.map((p) =>
-          changing === p.id ? (
-            <ChangePerson key={p.id} person={p} onDone={() => setChanging('')} />
-          ) : (
-            <PersonLine
-              key={p.id}
-              person={p}
-              onLink={() => link.mutate(p.name)}
-              onChange={() => setChanging(p.id)}
-            />
-          ),
-        )}
-      </Panel>
-    </>
+    <Panel
+      title={words.people.title}
+      aside={
+        <Button size="small" variant="contained" onClick={() => setAdding(!adding)} aria-expanded={adding}>
+          {words.people.letIn}
+        </Button>
+      }
+    >
+      <Note>{words.people.how}</Note>
+      {(people.error ?? link.error) && <Note alert>{(people.error ?? link.error)?.message}</Note>}
+      {adding && (
+        <LetIn
+          onDone={(name) => {
+            setAdding(false);
+            if (name) link.mutate(name);
+          }}
+        />
+      )}
+      {people.data?.map((p) =>
+        changing === p.id ? (
+          <ChangePerson key={p.id} person={p} onDone={() => setChanging('')} />
+        ) : (
+          <Fragment key={p.id}>
+            <PersonLine person={p} onLink={() => link.mutate(p.name)} onChange={() => setChanging(p.id)} />
+            {link.data?.person === p.name && <LinkOf ticket={link.data} onDone={() => link.reset()} />}
+          </Fragment>
+        ),
+      )}
+    </Panel>
   );
 }
 
@@ -106,18 +102,15 @@ function PersonLine({
 // LinkOf shows a sign-in link for the camera of the phone that it is for.
 function LinkOf({ ticket, onDone }: { ticket: Ticket; onDone: () => void }) {
   return (
-    <Panel
-      title={words.people.linkFor(ticket.person)}
-      aside={
-        <Button size="small" onClick={onDone}>
-          {words.people.linkDone}
-        </Button>
-      }
-    >
+    <Box component="section" aria-label={words.people.linkFor(ticket.person)} sx={{ pl: 2, pb: 2 }}>
+      <Box sx={{ fontWeight: 600, pt: 1 }}>{words.people.linkFor(ticket.person)}</Box>
       <Note>{words.people.linkHow(clock(ticket.expires))}</Note>
       <Suspense fallback={<Note>{words.loading}</Note>}>
-        <QrPart address={ticket.link} />
+        <QrCode address={ticket.link} width={180} />
       </Suspense>
-    </Panel>
+      <Button size="small" onClick={onDone} sx={{ mt: 1 }}>
+        {words.people.linkDone}
+      </Button>
+    </Box>
   );
 }
