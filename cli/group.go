@@ -120,7 +120,7 @@ func (a *app) membersOf(ctx context.Context, slug string) ([]string, error) {
 
 func (a *app) groupRemove() *cobra.Command {
 	return &cobra.Command{Use: "remove GROUP", Short: "Remove a group; its devices stay", Args: args(1, 1, "a GROUP"),
-		Example: "  urbo group remove dew",
+		Example: "  urbo group remove lecture",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if err := a.call(c.Context(), http.MethodDelete, "/groups/"+url.PathEscape(argv[0]), nil, nil); err != nil {
 				return err

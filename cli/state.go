@@ -23,8 +23,10 @@ func (a *app) state() *cobra.Command {
 	return &cobra.Command{Use: "state [DEVICE]", Short: "Show what devices are believed to be set to",
 		Long: `Show what devices are believed to be set to. No device ever answers: Urbo follows what it sends and
 what it hears from handsets, and says how far that can be trusted. Certain: told, sensed, or set twice by a key that
-sets it, a short while ago. Believed: few presses since. Doubtful: many, or nobody was listening.`,
-		Args: args(0, 1, "a DEVICE, or nothing for all"), Example: "  urbo state\n  urbo state amplifier",
+sets it, a short while ago. Believed: few presses since. Doubtful: many, or nobody was listening.
+Instead of a device, a group may be named.`,
+		Args:    args(0, 1, "a DEVICE, a group, or nothing for all"),
+		Example: "  urbo state\n  urbo state amplifier\n  urbo state dew",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if len(argv) == 1 {
 				err := a.stateOf(c, argv[0])
@@ -150,13 +152,13 @@ func (a *app) set() *cobra.Command {
 	var dry, undo bool
 	c := &cobra.Command{Use: "set DEVICE CONTROL VALUE [CONTROL VALUE ...]",
 		Short: "Set controls of a device, by pressing what leads there",
-		Long: `Set controls of a device. Urbo presses what leads there from all that the device may be at, waits
-while it warms up, and presses nothing where no presses surely lead there: then it says what would help. A VALUE
+		Long: `Set controls of a device, or of all devices of a group. Urbo presses what leads there from all that the device may be at,
+waits while it warms up, and presses nothing where no presses surely lead there: then it says what would help. A VALUE
 like +3 or -2 is so many steps; of a control that goes below 0, write "up 3" or "down 2". --undo sets what was
 believed before you last set the device, within ten minutes.`,
 		Args: args(1, 49, "a DEVICE, and CONTROL and VALUE, once or more"),
 		Example: "  urbo set amplifier power on volume 22\n  urbo set amplifier volume +3\n  urbo set boardwalk " +
-			"colour red --dry\n  urbo set amplifier --undo",
+			"colour red --dry\n  urbo set amplifier --undo\n  urbo set dew power on",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if undo != (len(argv) == 1) {
 				return usageError{errors.New("name a DEVICE, a CONTROL and a VALUE, or a DEVICE with --undo")}

@@ -26,6 +26,8 @@ func TestControls_OnThePage(t *testing.T) {
 	r.becomes(token, "amplifier", "input", "3")
 	b.click("volume: one step up")
 	r.becomes(token, "amplifier", "volume", "15")
+	b.click("Undo what was set")
+	r.becomes(token, "amplifier", "volume", "14")
 	require.Eventually(t, func() bool { // right behind Urbo's own sending it counts as its echo
 		var states []wire.ControlState
 		r.touch(token, "amplifier", "input-4", 0)

@@ -240,7 +240,7 @@ func TestJSON_IsWhatEveryCommandPrints(t *testing.T) {
 		"device picture mixer --remove", "device export boardwalk/red --out red.vcd", "device remove dew-a --yes",
 		"device restore", "device restore dew-a", "device remove dew-a/off --yes", "press boardwalk/power",
 		"journal --count 3", "journal yesterday", "person list", "person add Lecturer --role visitor --room Dome", "person change Lecturer --name Guest",
-		"person link Guest", "person remove Guest", "room list", "room add Shed", "room rename Shed Hut", "room remove Hut", "token add x", "token list", "token remove x", "token link", "session list", "session end --all",
+		"person link Guest", "person remove Guest", "house show", "group list", "state dew", "room list", "room add Shed", "room rename Shed Hut", "room remove Hut", "token add x", "token list", "token remove x", "token link", "session list", "session end --all",
 		"station list", "station show lecture", "station add x", "station room x Garden", "station rename x y",
 		"station airtime lecture/radio-out 5", "station remove y",
 		"shelf list", "shelf show corvane-strand", "shelf match boardwalk", "shelf keep boardwalk --short-name mine",

@@ -290,8 +290,31 @@ func TestUndo_TakesBackTheNewestOfOnesOwn(t *testing.T) {
 		time.Sleep(11 * time.Minute)
 		_, err = h.Setting.Undo(t.Context(), w.Device, w.By)
 		require.ErrorIs(t, err, setting.ErrUndo, "after ten minutes")
+	})
+}
 
-		tellTrue(t, h, "projector", "power", "off", "source", "a")
-		require.NoError(t, s.Press("amplifier", "power", 0))
+// TestUndo_OfSwitchingOnAndMore sets the rest back while the device is on, and switches it off last.
+func TestUndo_OfSwitchingOnAndMore(t *testing.T) {
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		tellTrue(t, h, "amplifier", "power", "off", "volume", "14")
+		w := wishOf(t, h, "amplifier", "power", "on", "volume", "20")
+		for range 2 { // the second undo is one of the first
+			_, err := h.Setting.Set(t.Context(), w)
+			require.NoError(t, err)
+			assert.Equal(t, "20", truly(t, s, "amplifier", "volume"))
+			r, err := h.Setting.Undo(t.Context(), w.Device, w.By)
+			require.NoError(t, err)
+			assert.True(t, r.Done)
+			assert.Len(t, r.Ends, 2)
+			assert.Equal(t, "off", truly(t, s, "amplifier", "power"))
+			assert.Equal(t, "14", truly(t, s, "amplifier", "volume"))
+			r, err = h.Setting.Undo(t.Context(), w.Device, w.By)
+			require.NoError(t, err)
+			assert.True(t, r.Done)
+			assert.Equal(t, "on", truly(t, s, "amplifier", "power"))
+			assert.Equal(t, "20", truly(t, s, "amplifier", "volume"))
+			_, err = h.Setting.Undo(t.Context(), w.Device, w.By)
+			require.NoError(t, err)
+		}
 	})
 }

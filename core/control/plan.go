@@ -334,6 +334,27 @@ func (s *Spec) needs(i int) (mask uint64) {
 	return mask
 }
 
+// Apart parts wants that cannot be at once: with the power that is wanted, other ones cannot be set. Those have to be set
+// before, and power after them. Without such, before is nil.
+func (s *Spec) Apart(wants []Want) (before, after []Want) {
+	at := slices.IndexFunc(wants, func(w Want) bool { return s.power >= 0 && w.Control == s.controls[s.power].Name })
+	if at < 0 {
+		return nil, wants
+	}
+	value, err := s.controls[s.power].index(wants[at].Value)
+	if err != nil {
+		return nil, wants
+	}
+	for _, w := range wants {
+		if i, err := s.find(w.Control); err == nil && i != s.power && s.needs(i)&(1<<value) == 0 {
+			before = append(before, w)
+		} else {
+			after = append(after, w)
+		}
+	}
+	return before, after
+}
+
 // Holds says whether all that is wanted is believed to be so; steps from where something was always are.
 func (s *Spec) Holds(b Belief, wants []Want, now time.Time) bool {
 	now = clean(now)

@@ -36,7 +36,7 @@ func Named(name string) By { return By{Actor: Actor{Kind: Program, Name: name}} 
 // TheHouse is Urbo itself, for a reason.
 func TheHouse(reason string) By { return By{Actor: Actor{ID: "house", Kind: House, Name: reason}} }
 
-// String is the actor in words: "Ada, on the kitchen phone".
+// String is the actor in words: "Keeper, Chrome on Linux".
 func (b By) String() string {
 	if b.Via == "" {
 		return b.Name

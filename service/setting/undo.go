@@ -35,15 +35,25 @@ func (s *Setting) remember(t *Ticket) {
 	if t.wish.Class != Person {
 		return
 	}
+	s.keep(keyOfUndo(t.wish), s.before(t.wish))
+}
+
+// before is what the controls of a wish are believed to be at.
+func (s *Setting) before(w Wish) before {
 	b := before{at: s.Now()}
-	for _, w := range t.wish.Wants {
-		value := s.Beliefs.Value(t.wish.Device, w.Control)
+	for _, want := range w.Wants {
+		value := s.Beliefs.Value(w.Device, want.Control)
 		if value == "" {
-			b.unknown = w.Control
+			b.unknown = want.Control
 			continue
 		}
-		b.wants = append(b.wants, control.Want{Control: w.Control, Value: value})
+		b.wants = append(b.wants, control.Want{Control: want.Control, Value: value})
 	}
+	return b
+}
+
+// keep keeps what can be set back, and forgets what no longer can.
+func (s *Setting) keep(key undoKey, b before) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for k, old := range s.undo {
@@ -51,11 +61,11 @@ func (s *Setting) remember(t *Ticket) {
 			delete(s.undo, k)
 		}
 	}
-	s.undo[keyOfUndo(t.wish)] = b
+	s.undo[key] = b
 }
 
 // Undo takes back the newest setting of a device by whoever asks, on the same browser, for ten minutes: it sets what was
-// believed before. It is a setting itself. The error wraps ErrUndo, or is that of Set.
+// believed before, and switches off last. It is a setting itself. The error wraps ErrUndo, or is that of Set.
 func (s *Setting) Undo(ctx context.Context, device string, by grant.By) (Result, error) {
 	w := Wish{Device: device, Asked: true, By: by}
 	s.mu.Lock()
@@ -68,5 +78,31 @@ func (s *Setting) Undo(ctx context.Context, device string, by grant.By) (Result,
 		return Result{}, fmt.Errorf("%w: it was not known what %s was at before", ErrUndo, b.unknown)
 	}
 	w.Wants = b.wants
-	return s.Set(ctx, w)
+	spec, err := s.Beliefs.Spec(device)
+	if err != nil {
+		return Result{}, err
+	}
+	first, last := spec.Apart(b.wants)
+	if len(first) == 0 {
+		return s.Set(ctx, w)
+	}
+	now := s.before(w)
+	w.Wants = last
+	if s.Beliefs.Holds(device, last) { // it is off already: the rest would switch it on
+		return s.Set(ctx, w)
+	}
+	rest, err := s.Set(ctx, Wish{Device: device, Wants: first, Asked: true, By: by})
+	if err != nil || !rest.Done {
+		return rest, err
+	}
+	r, err := s.Set(ctx, w)
+	if err != nil {
+		return r, err
+	}
+	s.keep(keyOfUndo(w), now)
+	r.Plan.Steps = append(rest.Plan.Steps, r.Plan.Steps...)
+	r.Plan.Takes += rest.Plan.Takes
+	r.Presses = append(rest.Presses, r.Presses...)
+	r.Ends = append(rest.Ends, r.Ends...)
+	return r, nil
 }

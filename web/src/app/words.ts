@@ -445,6 +445,7 @@ export const words = {
       sensed: 'sensed',
     },
     edit: 'Change controls',
+    undo: 'Undo what was set',
     byHand: 'By hand',
     none: 'Nothing can be set on it yet: learn its keys, or say by hand what can be set.',
     change: 'Change',

@@ -8,7 +8,7 @@ import { Note, Panel } from '../shared/Panel';
 import { Comfort } from './Comfort';
 import { EditControls } from './EditControls';
 import { ControlRow } from './ControlRow';
-import { useStates } from './queries';
+import { useStates, useUndoSet } from './queries';
 
 // ControlsPart is what can be set on a device, with what is believed of it.
 export function ControlsPart({ device }: { device: Device }) {
@@ -17,6 +17,7 @@ export function ControlsPart({ device }: { device: Device }) {
   const of = (c: Control): ControlState | undefined => states.data?.find((s) => s.control === c.name);
   const [editing, setEditing] = useState(false);
   const may = useMay();
+  const { undo, there } = useUndoSet(device.slug);
   if (editing) {
     return (
       <Panel title={words.controls.title}>
@@ -28,13 +29,21 @@ export function ControlsPart({ device }: { device: Device }) {
     <Panel
       title={words.controls.title}
       aside={
-        may('teach') && (
-          <Button size="small" onClick={() => setEditing(true)}>
-            {words.controls.edit}
-          </Button>
-        )
+        <span>
+          {there && (
+            <Button size="small" disabled={undo.isPending} onClick={() => undo.mutate()}>
+              {words.controls.undo}
+            </Button>
+          )}
+          {may('teach') && (
+            <Button size="small" onClick={() => setEditing(true)}>
+              {words.controls.edit}
+            </Button>
+          )}
+        </span>
       }
     >
+      {undo.error && <Note alert>{undo.error.message}</Note>}
       {states.error && <Note alert>{states.error.message}</Note>}
       <Comfort controls={controls} states={states.data ?? []} />
       <Box sx={{ display: 'grid' }}>

@@ -1,4 +1,4 @@
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation, useMutationState, useQuery } from '@tanstack/react-query';
 import { client, unwrap, type Control, type Frames, type SetAnswer, type Want } from '../api/client';
 import { keys, queryClient } from '../api/queries';
 import { stale } from '../api/stale';
@@ -17,14 +17,33 @@ export const useStates = (device: string) =>
     refetchInterval: 30_000,
   });
 
+// undoable is how long the service takes a setting back, in ms.
+const undoable = 600_000;
+const setKey = (device: string) => ['set', device];
+
 export const useSetControls = (device: string) =>
   useMutation({
+    mutationKey: setKey(device),
+    gcTime: undoable,
     mutationFn: (wants: Want[]) =>
       unwrap(
         client.POST('/api/devices/{device}/set', { params: { path: { device } }, body: { wants } }),
       ) as Promise<SetAnswer>,
     onSettled: () => stale(keys.states),
   });
+
+// useUndoSet takes back what was set last on this page, and says whether there is something to take back.
+export function useUndoSet(device: string) {
+  const was = useMutationState({ filters: { mutationKey: setKey(device), status: 'success' } });
+  const undo = useMutation({
+    mutationFn: () =>
+      unwrap(
+        client.POST('/api/devices/{device}/undo-set', { params: { path: { device } } }),
+      ) as Promise<SetAnswer>,
+    onSettled: () => stale(keys.states),
+  });
+  return { undo, there: was.length > 0 };
+}
 
 export const useTell = (device: string) =>
   useMutation({
