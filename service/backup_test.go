@@ -50,6 +50,7 @@ func furnished(t *testing.T) (saved []byte, token string) {
 }
 
 func TestReplace_TakesOneBackupAtATime(t *testing.T) {
+	t.Parallel()
 	saved, _ := furnished(t)
 	dir := t.TempDir()
 	other := run(t, dir) // a house of its own, which the backup replaces
@@ -65,6 +66,7 @@ func TestReplace_TakesOneBackupAtATime(t *testing.T) {
 }
 
 func TestRestore_PutsEverythingInPlaceAndKeepsWhatWasThere(t *testing.T) {
+	t.Parallel()
 	saved, secret := furnished(t)
 	dir := t.TempDir()
 	h, stop := start(t, dir, nil)
@@ -94,6 +96,7 @@ func TestRestore_PutsEverythingInPlaceAndKeepsWhatWasThere(t *testing.T) {
 
 // TestRestore_NoCounterComesTwice: what was pressed after the backup was made is not in it.
 func TestRestore_NoCounterComesTwice(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	s, err := store.Open(dir)
 	require.NoError(t, err)
@@ -111,6 +114,7 @@ func TestRestore_NoCounterComesTwice(t *testing.T) {
 }
 
 func TestStage_RefusesWhatIsDamagedOrNewer(t *testing.T) {
+	t.Parallel()
 	saved, _ := furnished(t)
 	dir := t.TempDir()
 	refused := func(data []byte, says string) {

@@ -41,6 +41,7 @@ type crowd struct {
 // TestCrowd_NothingAcknowledgedIsLostAndMemoryIsWhatIsOnDisk lets fifty people at a house. Under -race for longer:
 // go test -race ./service -run TestCrowd -crowd 20s
 func TestCrowd_NothingAcknowledgedIsLostAndMemoryIsWhatIsOnDisk(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	b := newBoard(nil)
 	h, stop := start(t, dir, nil, b)

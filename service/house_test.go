@@ -18,6 +18,7 @@ import (
 )
 
 func TestStations_AHelloThatBreaksTheRulesIsRefused(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	b.name = "Not A Name"
 	h := run(t, t.TempDir(), b)
@@ -27,6 +28,7 @@ func TestStations_AHelloThatBreaksTheRulesIsRefused(t *testing.T) {
 }
 
 func TestStations_TwoOfOneNameAreToldApart(t *testing.T) {
+	t.Parallel()
 	first, second := newBoard(nil), newBoard(nil)
 	h := run(t, t.TempDir(), first, second)
 	lamp(t, h)
@@ -39,6 +41,7 @@ func TestStations_TwoOfOneNameAreToldApart(t *testing.T) {
 }
 
 func TestStations_AQuietStationIsAskedAndThenAwayAndCanComeBack(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	b.quiet = true
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
@@ -70,6 +73,7 @@ func (f *flaky) Run(context.Context, func(context.Context, station.Link) error) 
 }
 
 func TestStations_ATransportThatFailsIsRunAgainWithGrowingPauses(t *testing.T) {
+	t.Parallel()
 	synctest.Test(t, func(t *testing.T) {
 		f := &flaky{}
 		h, err := service.Open(t.Context(), service.Config{Dir: t.TempDir(), Transports: []station.Transport{f}})
@@ -90,6 +94,7 @@ func TestStations_ATransportThatFailsIsRunAgainWithGrowingPauses(t *testing.T) {
 }
 
 func TestOpen_ASecondHouseOnTheSameDirectoryNamesTheFirst(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	run(t, dir)
 	_, err := service.Open(t.Context(), service.Config{Dir: dir})
@@ -98,6 +103,7 @@ func TestOpen_ASecondHouseOnTheSameDirectoryNamesTheFirst(t *testing.T) {
 }
 
 func TestOpen_ABadSheetOfOnesOwnIsSaidAndKeepsNothingFromOpening(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "sheets"), 0o700))
 	for name, text := range map[string]string{"bad.yaml": "sheet: [", "nec.yaml": "sheet: nec\n",
@@ -114,6 +120,7 @@ func TestOpen_ABadSheetOfOnesOwnIsSaidAndKeepsNothingFromOpening(t *testing.T) {
 }
 
 func TestHouse_WhatWasHeardInTheLastMomentIsStored(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	b := newBoard(nil)
 	h, stop := start(t, dir, nil, b)

@@ -13,6 +13,7 @@ import (
 
 // TestImports_EachLayerKnowsOnlyThoseBelow: faces speak wire, services speak core, store speaks rows.
 func TestImports_EachLayerKnowsOnlyThoseBelow(t *testing.T) {
+	t.Parallel()
 	forbidden := map[string][]string{
 		"service": {"urbo/wire", "urbo/api", "urbo/cli", "urbo/scenery", "urbo/stage", "urbo/station/onstage",
 			"urbo/web", "gorm.io/",

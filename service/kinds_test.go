@@ -16,6 +16,7 @@ import (
 // TestErrors_EachHasAKind: a face maps kinds, so an exported error without one would be a mistake of Urbo's own to
 // whoever reads it.
 func TestErrors_EachHasAKind(t *testing.T) {
+	t.Parallel()
 	found := 0
 	for _, layer := range []string{"core", "service", "store", "station"} {
 		eachFile(t, filepath.Join("..", layer), func(path string, f *ast.File) {

@@ -123,6 +123,7 @@ func (a *flips) look(t *testing.T) {
 // break. An appliance that toggles shows every sending: it must never get one more than was asked for, and each press
 // says what is known of it.
 func TestPress_AToggleIsSentAtMostOnceUnderEveryFault(t *testing.T) {
+	t.Parallel()
 	outcomes := map[happening.Outcome]int{}
 	refused := 0
 	const houses, presses = 10, 100

@@ -44,6 +44,7 @@ func echoes(deaf int) *board {
 }
 
 func TestVerify_SendsOnceMoreWhatOnlySetsAndNeverAToggle(t *testing.T) {
+	t.Parallel()
 	yes, no := true, false
 	for name, c := range map[string]struct {
 		deaf, key, sends int
@@ -77,6 +78,7 @@ func TestVerify_SendsOnceMoreWhatOnlySetsAndNeverAToggle(t *testing.T) {
 }
 
 func TestTransmit_WhatWaitsAndAddsNothingIsSentOnce(t *testing.T) {
+	t.Parallel()
 	b := newBoard(takes)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		d := heater(t, h)
@@ -110,6 +112,7 @@ func TestTransmit_WhatWaitsAndAddsNothingIsSentOnce(t *testing.T) {
 
 // TestTransmit_WhatMustNotComeLateGoesBetweenThePressesOfALongOrder stops something while a volume is turned down.
 func TestTransmit_WhatMustNotComeLateGoesBetweenThePressesOfALongOrder(t *testing.T) {
+	t.Parallel()
 	b := newBoard(takes)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		d := heater(t, h)
@@ -143,6 +146,7 @@ func three(t *testing.T, act func(t *testing.T, h *service.House, here, there *b
 }
 
 func TestTransmit_SeveralTransmittersForOneDevice(t *testing.T) {
+	t.Parallel()
 	three(t, func(t *testing.T, h *service.House, here, there *board) {
 		d := heater(t, h)
 		d.Transmitter, d.Also = place(t, h, "lecture/ir-out"), []device.Place{place(t, h, "outside/ir-out")}
@@ -170,6 +174,7 @@ func TestTransmit_SeveralTransmittersForOneDevice(t *testing.T) {
 }
 
 func TestTransmitter_IsTheOneThatATestSawReachingTheRoom(t *testing.T) {
+	t.Parallel()
 	three(t, func(t *testing.T, h *service.House, here, there *board) {
 		require.NoError(t, here.Close()) // a transmitter in the room itself would be the first choice
 		synctest.Wait()
@@ -192,6 +197,7 @@ func TestTransmitter_IsTheOneThatATestSawReachingTheRoom(t *testing.T) {
 }
 
 func TestStations_ACorrectedTransmitterIsTrue(t *testing.T) {
+	t.Parallel()
 	synctest.Test(t, func(t *testing.T) {
 		dir := t.TempDir()
 		s, err := stage.New(stage.Options{})
@@ -224,6 +230,7 @@ func TestStations_ACorrectedTransmitterIsTrue(t *testing.T) {
 }
 
 func TestPress_AThousandInASecondAllHaveAnAnswer(t *testing.T) {
+	t.Parallel()
 	b := newBoard(takes)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -252,6 +259,7 @@ func TestPress_AThousandInASecondAllHaveAnAnswer(t *testing.T) {
 }
 
 func TestStations_AirtimeIsCountedAcrossARestart(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	for run := range 2 {
 		b := newBoard(nil)
@@ -269,6 +277,7 @@ func TestStations_AirtimeIsCountedAcrossARestart(t *testing.T) {
 
 // TestStations_AirtimeOfAStationThatWasRemovedCountsOn: removing and adding it forgot the hour.
 func TestStations_AirtimeOfAStationThatWasRemovedCountsOn(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	b := newBoard(nil)
 	h, stop := start(t, dir, nil, b)
@@ -303,6 +312,7 @@ func TestStations_AirtimeOfAStationThatWasRemovedCountsOn(t *testing.T) {
 }
 
 func TestStations_AClockThatIsWrongOrWrapsSpoilsNothing(t *testing.T) {
+	t.Parallel()
 	b := newBoard(func(b *board, s station.Send) { b.say(station.Sent{ID: s.ID, Started: -1 << 62, Took: 1 << 62}) })
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)

@@ -17,6 +17,7 @@ import (
 )
 
 func TestReceive_JoinsTheTrainsOfAPress(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	h := run(t, t.TempDir(), b)
 	lamp(t, h)
@@ -36,6 +37,7 @@ func TestReceive_JoinsTheTrainsOfAPress(t *testing.T) {
 }
 
 func TestReceive_ATrainThatWasTooLongForTheStationIsOneAgain(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	h := run(t, t.TempDir(), b)
 	lamp(t, h)
@@ -51,6 +53,7 @@ func TestReceive_ATrainThatWasTooLongForTheStationIsOneAgain(t *testing.T) {
 }
 
 func TestReceive_AMeasuredCarrierIsKept(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	h := run(t, t.TempDir(), b)
 	lamp(t, h)
@@ -67,6 +70,7 @@ func TestReceive_AMeasuredCarrierIsKept(t *testing.T) {
 }
 
 func TestReceive_OwnSendingIsAnEchoAndAHandsetMeanwhileIsNot(t *testing.T) {
+	t.Parallel()
 	own, foreign := nec(t, 1), nec(t, 2)
 	b := newBoard(func(b *board, s station.Send) {
 		b.hear(0, own, 20_000)
@@ -94,6 +98,7 @@ func TestReceive_OwnSendingIsAnEchoAndAHandsetMeanwhileIsNot(t *testing.T) {
 }
 
 func TestReceive_NoiseIsNotKept(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	h := run(t, t.TempDir(), b)
 	b.hear(0, []int{120, 300, 180}, 20_000)
@@ -109,6 +114,7 @@ func TestReceive_NoiseIsNotKept(t *testing.T) {
 }
 
 func TestReceive_RadioWithoutALineCodeIsKeptOnlyWhenItComesAgain(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	h := run(t, t.TempDir(), b)
 	frame := []int{900, 450}
@@ -127,6 +133,7 @@ func TestReceive_RadioWithoutALineCodeIsKeptOnlyWhenItComesAgain(t *testing.T) {
 }
 
 func TestReceive_WaitsForSilenceBeforeItDecides(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	train := nec(t, 2)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
@@ -146,6 +153,7 @@ func TestReceive_WaitsForSilenceBeforeItDecides(t *testing.T) {
 }
 
 func TestReceive_AMachineThatStoodStillSplitsNoPress(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	var late atomic.Int64
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {

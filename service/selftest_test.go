@@ -18,6 +18,7 @@ import (
 
 // TestSelfTest_TellsTheFaultsApart puts a board with each fault on the stage, beside a sound one of each channel.
 func TestSelfTest_TellsTheFaultsApart(t *testing.T) {
+	t.Parallel()
 	for fault, want := range map[onstage.Fault][2]reach.Fault{ // of the infrared and the radio transmitter
 		onstage.Sound:     {reach.None, reach.None},
 		onstage.Dead:      {reach.Dead, reach.Dead},

@@ -49,6 +49,7 @@ func stepLesson(t *testing.T, h *service.House, id string, s lessons.Step) {
 }
 
 func TestLesson_SignalsWithoutALineCodeAreKeptAndReplayed(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	h := run(t, t.TempDir(), b)
 	lamp(t, h)
@@ -72,6 +73,7 @@ func TestLesson_SignalsWithoutALineCodeAreKeptAndReplayed(t *testing.T) {
 }
 
 func TestLesson_OneAtATimeAndNothingToLearn(t *testing.T) {
+	t.Parallel()
 	h := run(t, t.TempDir(), newBoard(nil))
 	lamp(t, h)
 	set(t, h, blue, necCode(3))
@@ -90,6 +92,7 @@ func TestLesson_OneAtATimeAndNothingToLearn(t *testing.T) {
 }
 
 func TestLesson_SaysWhyNothingIsHeardAndWaitsAtLast(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -121,6 +124,7 @@ func TestLesson_SaysWhyNothingIsHeardAndWaitsAtLast(t *testing.T) {
 }
 
 func TestLesson_EndsWithItsDevice(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -135,6 +139,7 @@ func TestLesson_EndsWithItsDevice(t *testing.T) {
 
 // TestLesson_ADeviceThatIsRenamedMeanwhileTakesNoOtherKeysCode: it did.
 func TestLesson_ADeviceThatIsRenamedMeanwhileTakesNoOtherKeysCode(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -159,6 +164,7 @@ func TestLesson_ADeviceThatIsRenamedMeanwhileTakesNoOtherKeysCode(t *testing.T) 
 
 // TestLesson_WhatCannotBeKeptIsSaidAndTheLessonGoesOn: a keep that failed, and then a drop, was a panic.
 func TestLesson_WhatCannotBeKeptIsSaidAndTheLessonGoesOn(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -192,6 +198,7 @@ func TestLesson_WhatCannotBeKeptIsSaidAndTheLessonGoesOn(t *testing.T) {
 }
 
 func TestLesson_ANameThatTheLibraryRefusesChangesNothingHere(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -210,6 +217,7 @@ func TestLesson_ANameThatTheLibraryRefusesChangesNothingHere(t *testing.T) {
 }
 
 func TestSessions_ARowThatCannotBeReadIsSetAsideAndSaid(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	h, stop := start(t, dir, nil, newBoard(nil))
 	lamp(t, h)
@@ -258,6 +266,7 @@ func auditionNow(t *testing.T, h *service.House, id string) (*audition.Audition,
 }
 
 func TestAudition_PlaysAtItsPaceAndKeepsWhatWasConfirmed(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		shelved(t, h, 3, 4, 5, 6)
@@ -306,6 +315,7 @@ func TestAudition_PlaysAtItsPaceAndKeepsWhatWasConfirmed(t *testing.T) {
 }
 
 func TestAudition_WaitsWhereNothingGoesOutAndPassesNothingOver(t *testing.T) {
+	t.Parallel()
 	broken := true
 	b := newBoard(func(b *board, s station.Send) {
 		if broken {
@@ -355,6 +365,7 @@ func TestAudition_WaitsWhereNothingGoesOutAndPassesNothingOver(t *testing.T) {
 }
 
 func TestAudition_IsSmallOnDiskAndGoesOnFromThere(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	var id string
 	func() {
@@ -384,6 +395,7 @@ func TestAudition_IsSmallOnDiskAndGoesOnFromThere(t *testing.T) {
 
 // TestLesson_SaysThatAHandsetSendsItsWholeState before the first press, for devices of that kind.
 func TestLesson_SaysThatAHandsetSendsItsWholeState(t *testing.T) {
+	t.Parallel()
 	h := run(t, t.TempDir())
 	_, err := h.Library.Add(t.Context(), device.Device{Name: "Heat pump", Kind: "air-conditioner"}, library.Note{})
 	require.NoError(t, err)
@@ -394,6 +406,7 @@ func TestLesson_SaysThatAHandsetSendsItsWholeState(t *testing.T) {
 
 // TestLesson_OfWholeStatesSaysWhyNothingIsHeard, too: what was said at its start kept it from ever saying so.
 func TestLesson_OfWholeStatesSaysWhyNothingIsHeard(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		_, err := h.Library.Add(t.Context(), device.Device{Name: "Heat pump", Kind: "air-conditioner"}, library.Note{})

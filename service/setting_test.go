@@ -176,6 +176,7 @@ func believed(t *testing.T, h *service.House, slug, name string) control.State {
 }
 
 func TestSet_EveryQuirkOfTheObservatory(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		fact := func(slug, name, want string) {
 			t.Helper()
@@ -240,6 +241,7 @@ func TestSet_EveryQuirkOfTheObservatory(t *testing.T) {
 
 // TestBelief_FollowsHandsets presses handsets, and looks at what is believed.
 func TestBelief_FollowsHandsets(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	onStage(t, dir, func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "amplifier", "power", "off", "volume", "14", "input", "1")
@@ -265,6 +267,7 @@ func TestBelief_FollowsHandsets(t *testing.T) {
 
 // TestBelief_SurvivesARestart ends in order, in disorder, and after a while.
 func TestBelief_SurvivesARestart(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	h, stop := start(t, dir, nil, newBoard(nil))
 	_, err := h.Library.Add(t.Context(), observatory()[1], library.Note{})
@@ -287,6 +290,7 @@ func TestBelief_SurvivesARestart(t *testing.T) {
 // TestBelief_AClockThatIsBehindAfterARestartChangesNothing: told off, sent off, restarted with the clock an hour back,
 // it was believed to be on.
 func TestBelief_AClockThatIsBehindAfterARestartChangesNothing(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	h, stop := start(t, dir, nil, newBoard(nil))
 	_, err := h.Library.Add(t.Context(), observatory()[1], library.Note{})
@@ -310,6 +314,7 @@ func TestBelief_AClockThatIsBehindAfterARestartChangesNothing(t *testing.T) {
 
 // TestSet_GoesOnWithoutWhoeverAsked closes the page while the screen is on its way: it still has to be stopped.
 func TestSet_GoesOnWithoutWhoeverAsked(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "screen", "position", "up")
 		ctx, leave := context.WithTimeout(t.Context(), 2*time.Second)
@@ -326,6 +331,7 @@ func TestSet_GoesOnWithoutWhoeverAsked(t *testing.T) {
 }
 
 func TestSet_TwoPeopleAtOnceTakeTurns(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "amplifier", "power", "on", "volume", "10")
 		require.NoError(t, s.Press("amplifier", "power", 0))
@@ -344,6 +350,7 @@ func TestSet_TwoPeopleAtOnceTakeTurns(t *testing.T) {
 }
 
 func TestBelief_ASensorCorrectsAndTheJournalSaysSo(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
 		_, err := h.Library.ChangeBySlug(t.Context(), "boardwalk", library.Note{}, func(d *device.Device) error {
 			d.Sensors = []device.Sensor{{Control: "power", Measurement: "boardwalk/power", High: "on", Low: "off",
@@ -376,6 +383,7 @@ func TestBelief_ASensorCorrectsAndTheJournalSaysSo(t *testing.T) {
 }
 
 func TestBelief_AnEchoSettlesWhatIsUnknown(t *testing.T) {
+	t.Parallel()
 	b := newBoard(func(b *board, s station.Send) { // it hears what it sends, and never says so
 		b.say(station.Heard{Port: "ir-in", At: time.Now().UnixMicro(), Train: s.Once[:len(s.Once)-1], Gap: 40_000})
 	})
@@ -397,6 +405,7 @@ func TestBelief_AnEchoSettlesWhatIsUnknown(t *testing.T) {
 // TestBelief_LateNewsIsPutInItsPlace lets an outpost tell an hour late that the power key was pressed before the
 // volume.
 func TestBelief_LateNewsIsPutInItsPlace(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
 		tellTrue(t, h, "amplifier", "power", "off", "volume", "14")
 		d, err := h.Library.Device("amplifier")
@@ -439,6 +448,7 @@ func BenchmarkBelief_AfterAPress(b *testing.B) {
 }
 
 func TestBelief_WhatWasOnForTooLongIsSwitchedOff(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		_, err := h.Library.ChangeBySlug(t.Context(), "projector", library.Note{}, func(d *device.Device) error {
 			d.Controls[0].LongestS = 3600
@@ -456,6 +466,7 @@ func TestBelief_WhatWasOnForTooLongIsSwitchedOff(t *testing.T) {
 }
 
 func TestSet_SaysWhyItCannot(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
 		_, err := h.Setting.Set(t.Context(), setting.Wish{Device: "nothing"})
 		require.ErrorIs(t, err, library.ErrUnknownDevice)
@@ -484,6 +495,7 @@ func TestSet_SaysWhyItCannot(t *testing.T) {
 }
 
 func TestBelief_AMainsFailureLeavesDevicesAsTheirFormsSay(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
 		_, err := h.Library.ChangeBySlug(t.Context(), "boardwalk", library.Note{}, func(d *device.Device) error {
 			d.Room = "Outside"
@@ -514,6 +526,7 @@ func TestBelief_AMainsFailureLeavesDevicesAsTheirFormsSay(t *testing.T) {
 }
 
 func TestBelief_FramesReachEveryDeviceInTheRoomThatObeysThem(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
 		heater := func(name, room string) {
 			_, err := h.Library.Add(t.Context(), device.Device{Name: name, Room: room, Kind: "other",

@@ -28,6 +28,7 @@ import (
 )
 
 func TestTransmit_OnePressAtATimePerTransmitter(t *testing.T) {
+	t.Parallel()
 	var mu sync.Mutex
 	onAir, most := 0, 0
 	b := newBoard(func(b *board, s station.Send) {
@@ -54,6 +55,7 @@ func TestTransmit_OnePressAtATimePerTransmitter(t *testing.T) {
 }
 
 func TestTransmit_FailureIsReportedAndNothingIsRepeated(t *testing.T) {
+	t.Parallel()
 	b := newBoard(func(b *board, s station.Send) { b.say(station.Failed{ID: s.ID, Reason: "the lamp's wire is off"}) })
 	h := run(t, t.TempDir(), b)
 	lamp(t, h)
@@ -74,6 +76,7 @@ func TestTransmit_FailureIsReportedAndNothingIsRepeated(t *testing.T) {
 }
 
 func TestTransmit_APressGivenUpWhileItWaitsSendsNothing(t *testing.T) {
+	t.Parallel()
 	first := make(chan station.Send, 1)
 	b := newBoard(func(_ *board, s station.Send) { first <- s })
 	h := run(t, t.TempDir(), b)
@@ -93,6 +96,7 @@ func TestTransmit_APressGivenUpWhileItWaitsSendsNothing(t *testing.T) {
 }
 
 func TestTransmit_RefusesWhatNoTransmitterCanSendAndTheJournalSaysSo(t *testing.T) {
+	t.Parallel()
 	h := run(t, t.TempDir(), newBoard(nil))
 	lamp(t, h)
 	long := make(signal.Train, 401)
@@ -119,6 +123,7 @@ func TestTransmit_RefusesWhatNoTransmitterCanSendAndTheJournalSaysSo(t *testing.
 }
 
 func TestTransmit_WithoutAStationSaysWhatToDo(t *testing.T) {
+	t.Parallel()
 	h := run(t, t.TempDir())
 	lamp(t, h)
 	_, err := h.Transmit.Start(order(t, h, power))
@@ -127,6 +132,7 @@ func TestTransmit_WithoutAStationSaysWhatToDo(t *testing.T) {
 }
 
 func TestTransmit_SendsWholeCarrierCyclesAndTheRightPort(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	h := run(t, t.TempDir(), b)
 	lamp(t, h)
@@ -157,6 +163,7 @@ func toggles(t *testing.T, b *board) (out []string) {
 var rc5 = device.Code{Sheet: "rc5", Fields: line.Fields{"address": line.Number(3), "command": line.Number(4)}}
 
 func TestTransmit_TogglesFlipWithEveryPressAndAcrossRestarts(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	pressed := func(times int) []string {
 		b := newBoard(nil)
@@ -178,6 +185,7 @@ func TestTransmit_TogglesFlipWithEveryPressAndAcrossRestarts(t *testing.T) {
 
 // TestTransmit_ARollingCodeByHandCountsUp: it went out twice with one counter.
 func TestTransmit_ARollingCodeByHandCountsUp(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	var counters []string
 	for range 2 {
@@ -204,6 +212,7 @@ func TestTransmit_ARollingCodeByHandCountsUp(t *testing.T) {
 }
 
 func TestTransmit_AnUnansweredPressIsUnknownAndNeverSentAgain(t *testing.T) {
+	t.Parallel()
 	b := newBoard(func(*board, station.Send) {})
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -223,6 +232,7 @@ func TestTransmit_AnUnansweredPressIsUnknownAndNeverSentAgain(t *testing.T) {
 }
 
 func TestTransmit_AStationThatGoesAwayDuringASendMakesItUnknownAtOnce(t *testing.T) {
+	t.Parallel()
 	b := newBoard(func(b *board, _ station.Send) { _ = b.Close() })
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -242,6 +252,7 @@ func TestTransmit_AStationThatGoesAwayDuringASendMakesItUnknownAtOnce(t *testing
 }
 
 func TestTransmit_HasAQueueThatEnds(t *testing.T) {
+	t.Parallel()
 	b := newBoard(func(*board, station.Send) {})
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -264,6 +275,7 @@ func TestTransmit_HasAQueueThatEnds(t *testing.T) {
 }
 
 func TestTransmit_WhatIsToldTooLateIsDropped(t *testing.T) {
+	t.Parallel()
 	b := newBoard(func(*board, station.Send) {}) // each takes seconds to be given up
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -291,6 +303,7 @@ func TestTransmit_WhatIsToldTooLateIsDropped(t *testing.T) {
 }
 
 func TestTransmit_GivesADeviceTheTimeItNeedsAndBlocksNoOther(t *testing.T) {
+	t.Parallel()
 	b := newBoard(takes)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -335,6 +348,7 @@ func TestTransmit_GivesADeviceTheTimeItNeedsAndBlocksNoOther(t *testing.T) {
 }
 
 func TestTransmit_AHeldKeyIsOnePressWithOneToggle(t *testing.T) {
+	t.Parallel()
 	b := newBoard(takes)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -383,6 +397,7 @@ func TestTransmit_AHeldKeyIsOnePressWithOneToggle(t *testing.T) {
 }
 
 func TestTransmit_WhoeverHangsUpLetsGo(t *testing.T) {
+	t.Parallel()
 	b := newBoard(takes)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -400,6 +415,7 @@ func TestTransmit_WhoeverHangsUpLetsGo(t *testing.T) {
 }
 
 func TestTransmit_OneCallCannotTakeATransmitterForMinutes(t *testing.T) {
+	t.Parallel()
 	h := run(t, t.TempDir(), newBoard(nil))
 	lamp(t, h)
 	o := order(t, h, power)
@@ -410,6 +426,7 @@ func TestTransmit_OneCallCannotTakeATransmitterForMinutes(t *testing.T) {
 }
 
 func TestTransmit_PeopleGoBeforeWhatNobodyWaitsFor(t *testing.T) {
+	t.Parallel()
 	b := newBoard(takes)
 	inFakeTime(t, b, func(t *testing.T, h *service.House) {
 		lamp(t, h)
@@ -441,6 +458,7 @@ func TestTransmit_PeopleGoBeforeWhatNobodyWaitsFor(t *testing.T) {
 
 // TestTransmit_APressOnTheAirAtTheEndHasItsReceiptAndItsEntry: it left neither.
 func TestTransmit_APressOnTheAirAtTheEndHasItsReceiptAndItsEntry(t *testing.T) {
+	t.Parallel()
 	synctest.Test(t, func(t *testing.T) {
 		dir := t.TempDir()
 		b := newBoard(takes)
@@ -488,6 +506,7 @@ func BenchmarkPress(b *testing.B) {
 // TestTrace_APressThatWasKilledIsClosedAsUnknown: a house that is killed while a toggle goes out inverted the lamp, and
 // was sure.
 func TestTrace_APressThatWasKilledIsClosedAsUnknown(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	h, stop := start(t, dir, nil, newBoard(nil))
 	d, err := h.Library.Add(t.Context(), observatory()[1], library.Note{})

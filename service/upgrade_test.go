@@ -21,6 +21,7 @@ import (
 // TestUpgrade_BeliefsOf0014GoOn opens a house of an earlier release: what was believed is what it was, what cannot be
 // read is set aside and said, and what nobody may count on is the strictest.
 func TestUpgrade_BeliefsOf0014GoOn(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	in, err := os.Open(filepath.Join("..", "store", "testdata", "urbo-0014.db.gz"))
 	require.NoError(t, err)

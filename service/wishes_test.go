@@ -48,6 +48,7 @@ func truly(t *testing.T, s *stage.Stage, slug, name string) string {
 
 // TestSetting_ADraggedDialGoesToItsLastValue has thirty wishes in three seconds.
 func TestSetting_ADraggedDialGoesToItsLastValue(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "amplifier", "power", "off")
 		require.True(t, wish(t, h, "amplifier", "power", "on", "volume", "10").Done)
@@ -85,6 +86,7 @@ func presses(h *service.House) (n int) {
 }
 
 func TestSetting_WishesForDifferentControlsThatWaitArePlannedTogether(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "amplifier", "power", "off")
 		first := asked(t, h, "amplifier", "power", "on", "volume", "9")
@@ -99,6 +101,7 @@ func TestSetting_WishesForDifferentControlsThatWaitArePlannedTogether(t *testing
 }
 
 func TestSetting_OffDropsTheRest(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "projector", "power", "off", "source", "a")
 		on := asked(t, h, "projector", "power", "on", "source", "network") // it warms up for 20 s
@@ -112,6 +115,7 @@ func TestSetting_OffDropsTheRest(t *testing.T) {
 }
 
 func TestSetting_StepsAddUpAndStayStepsThroughAllPlans(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "amplifier", "power", "off")
 		require.True(t, wish(t, h, "amplifier", "power", "on", "volume", "20").Done)
@@ -135,6 +139,7 @@ func TestSetting_StepsAddUpAndStayStepsThroughAllPlans(t *testing.T) {
 
 // TestSetting_ASignIsADialsOwnWhereItGoesBelowZero: "bass -5" was five steps down.
 func TestSetting_ASignIsADialsOwnWhereItGoesBelowZero(t *testing.T) {
+	t.Parallel()
 	least, most := -6.0, 6.0
 	spec, err := control.Compile([]string{"up", "down"}, control.Forms{Controls: []control.Control{{Name: "bass",
 		Kind: control.Dial, Least: &least, Most: &most, Up: "up", Down: "down"}}})
@@ -151,6 +156,7 @@ func TestSetting_ASignIsADialsOwnWhereItGoesBelowZero(t *testing.T) {
 }
 
 func TestSetting_WhatTravelsIsTurnedOnItsWayAndStoppedWhereNobodyWantsIt(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "screen", "position", "up")
 		first := asked(t, h, "screen", "position", "40")
@@ -187,6 +193,7 @@ func percent(text string) string {
 }
 
 func TestSetting_ANumberIsTypedToItsEnd(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "radio", "power", "off")
 		require.True(t, wish(t, h, "radio", "power", "on", "channel", "5").Done)
@@ -202,6 +209,7 @@ func TestSetting_ANumberIsTypedToItsEnd(t *testing.T) {
 }
 
 func TestSetting_AnOffThatIsPressedTwiceLapsesOrIsCompleted(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "projector", "power", "off", "source", "a")
 		require.True(t, wish(t, h, "projector", "power", "on").Done)
@@ -227,6 +235,7 @@ func TestSetting_AnOffThatIsPressedTwiceLapsesOrIsCompleted(t *testing.T) {
 
 // TestSetting_AHandsetInTheMiddleIsPlannedWith presses a handset while a wish goes out.
 func TestSetting_AHandsetInTheMiddleIsPlannedWith(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "projector", "power", "off", "source", "a")
 		k := asked(t, h, "projector", "power", "on", "source", "b")
@@ -243,6 +252,7 @@ func TestSetting_AHandsetInTheMiddleIsPlannedWith(t *testing.T) {
 }
 
 func TestSetting_AFloodIsBoundedAndTheDeviceGoesMeanwhile(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
 		tellTrue(t, h, "projector", "power", "off", "source", "a")
 		w := wishOf(t, h, "projector", "power", "on", "source", "network")
@@ -269,6 +279,7 @@ func TestSetting_AFloodIsBoundedAndTheDeviceGoesMeanwhile(t *testing.T) {
 }
 
 func TestUndo_TakesBackTheNewestOfOnesOwn(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "amplifier", "power", "off")
 		require.True(t, wish(t, h, "amplifier", "power", "on", "volume", "10").Done)
@@ -295,6 +306,7 @@ func TestUndo_TakesBackTheNewestOfOnesOwn(t *testing.T) {
 
 // TestUndo_OfSwitchingOnAndMore sets the rest back while the device is on, and switches it off last.
 func TestUndo_OfSwitchingOnAndMore(t *testing.T) {
+	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
 		tellTrue(t, h, "amplifier", "power", "off", "volume", "14")
 		w := wishOf(t, h, "amplifier", "power", "on", "volume", "20")

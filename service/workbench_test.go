@@ -44,6 +44,7 @@ func burstText(t *testing.T, c device.Code) string {
 }
 
 func TestWorkbench_ARecordingBecomesCaptures(t *testing.T) {
+	t.Parallel()
 	b := newBoard(nil)
 	h := run(t, t.TempDir(), b)
 	lamp(t, h)
@@ -101,6 +102,7 @@ func TestWorkbench_ARecordingBecomesCaptures(t *testing.T) {
 }
 
 func TestWorkbench_AnExportedKeyKeepsItsGap(t *testing.T) {
+	t.Parallel()
 	h := run(t, t.TempDir())
 	lamp(t, h)
 	c := necCode(5)
@@ -117,6 +119,7 @@ func TestWorkbench_AnExportedKeyKeepsItsGap(t *testing.T) {
 
 // TestWorkbench_EverySheetsKeyIsReadAgainAsWhatItIs: nec-full came back as nec, and ratio24-d as ht12e.
 func TestWorkbench_EverySheetsKeyIsReadAgainAsWhatItIs(t *testing.T) {
+	t.Parallel()
 	h := run(t, t.TempDir())
 	lamp(t, h)
 	for _, c := range []device.Code{
@@ -140,6 +143,7 @@ func TestWorkbench_EverySheetsKeyIsReadAgainAsWhatItIs(t *testing.T) {
 }
 
 func TestWorkbench_RefusesWhatCannotBe(t *testing.T) {
+	t.Parallel()
 	h := run(t, t.TempDir(), newBoard(nil))
 	_, err := h.Workbench.Import(t.Context(), "x.png", strings.NewReader("\x89PNG"), recording.Options{},
 		grant.Named("test"))
