@@ -107,7 +107,7 @@ var rules = []struct{ name, file, old, new string }{
 	{"fewer toggles are believed", "trust.go", "mostToggles = 5", "mostToggles = 4"},
 	{"more steps are believed", "trust.go", "mostSteps   = 3", "mostSteps   = 4"},
 	{"what was set once is certain", "trust.go", "sure = 2", "sure = 1"},
-	{"what was set is certain for ever", "trust.go", "&& now.Sub(t.Certain) <= fresh", ""},
+	{"what was set is certain for ever", "trust.go", "&& now.Sub(t.Certain).Abs() <= fresh", ""},
 	{"several values are believed", "trust.go", "case values != 1, t.Deaf,", "case t.Deaf,"},
 	{"what nobody said is believed", "trust.go", " t.Source == Assumed,", ""},
 	{"told is not sure", "tell.go", "	t.set(n, now)\n	t.Sets = sure\n", "	t.set(n, now)\n"},
