@@ -12,7 +12,7 @@ QUICK := '-gcflags=modernc.org/...=-N -l' '-gcflags=github.com/chromedp/...=-N -
 	'-gcflags=github.com/charmbracelet/...=-N -l' '-gcflags=charm.land/...=-N -l' '-gcflags=github.com/danielgtaylor/...=-N -l' '-gcflags=github.com/jedib0t/...=-N -l'
 MODULES := web/node_modules/.package-lock.json
 
-.PHONY: build demo test lint bench fuzz types screenshots clean
+.PHONY: build demo test lint bench mutants fuzz types screenshots clean
 
 build: bin/urbo ## the binary, with the console in it
 
@@ -51,6 +51,10 @@ lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and s
 
 bench: ## benchmarks beside the code
 	go test -run '^$$' -bench . -benchmem ./core/... ./service/... ./store ./api
+
+MUTANTS ?= 60
+mutants: ## changes MUTANTS places of the rules of controls, one at a time: the tests have to find them
+	$(STATIC) go test -vet=off -timeout 6h ./core/control -run TestMutants -v -mutants $(MUTANTS) | grep -v '^=== '
 
 FUZZTIME ?= 2m
 fuzz: ## each fuzz target for FUZZTIME

@@ -144,8 +144,8 @@ type Setting struct {
 
 // New makes the settings of a house.
 func New(c Config) *Setting {
-	return &Setting{Config: c, actors: map[string]*actor{}, resting: map[string]time.Time{}, undo: map[undoKey]before{}, look: make(chan struct{},
-		1)}
+	return &Setting{Config: c, actors: map[string]*actor{}, resting: map[string]time.Time{},
+		undo: map[undoKey]before{}, look: make(chan struct{}, 1)}
 }
 
 // Plan says what a wish would press now; nothing is pressed. Errors wrap control.ErrForm or control.ErrPlan, or are

@@ -64,8 +64,8 @@ func (s *Setting) keep(key undoKey, b before) {
 	s.undo[key] = b
 }
 
-// Undo takes back the newest setting of a device by whoever asks, on the same browser, for ten minutes: it sets what was
-// believed before, and switches off last. It is a setting itself. The error wraps ErrUndo, or is that of Set.
+// Undo takes back the newest setting of a device by whoever asks, on the same browser, for ten minutes: it sets what
+// was believed before, and switches off last. It is a setting itself. The error wraps ErrUndo, or is that of Set.
 func (s *Setting) Undo(ctx context.Context, device string, by grant.By) (Result, error) {
 	w := Wish{Device: device, Asked: true, By: by}
 	s.mu.Lock()
