@@ -31,7 +31,8 @@ var eventTypes = map[string]any{
 	"device": wire.DeviceEvent{}, "device-removed": wire.DeviceEvent{}, "set": wire.SetEvent{},
 	"believed": wire.BelievedEvent{}, "measured": wire.Gauge{},
 	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stored": wire.Stored{},
-	"rooms": wire.RoomsChanged{}, "house": wire.HouseChanged{}, "groups": wire.GroupsChanged{}, "stage": wire.StageChanged{},
+	"rooms": wire.RoomsChanged{}, "house": wire.HouseChanged{}, "groups": wire.GroupsChanged{},
+	"stage": wire.StageChanged{},
 	"reset": wire.Reset{},
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 
 	"urbo/core/grant"
 	"urbo/service"
@@ -62,15 +63,20 @@ func (a *API) groups() {
 			}
 			return all.Remove(ctx, in.Group, asking(ctx))
 		})
-	call(a, operation{"GET", "/groups/{group}/state", "get-group-state", "What the devices of a group are believed to be at",
+	call(a, operation{"GET", "/groups/{group}/state", "get-group-state",
+		"What the devices of a group are believed to be at",
 		grant.See, filtered, 0}, func(ctx context.Context, in *GroupIn) ([]wire.GroupControl, error) {
-		g, err := a.findGroup(ctx, grant.Use, in.Group)
+		g, err := a.findGroup(ctx, grant.See, in.Group)
 		if err != nil {
+			return nil, err
+		}
+		if err := a.mayEach(ctx, grant.See, g); err != nil {
 			return nil, err
 		}
 		return a.groupState(g)
 	})
-	call(a, operation{"POST", "/groups/{group}/set", "set-group", "Set controls of all devices of a group that have them",
+	call(a, operation{"POST", "/groups/{group}/set", "set-group",
+		"Set controls of all devices of a group that have them",
 		grant.Use, filtered, 0}, func(ctx context.Context, in *struct {
 		GroupIn
 		Body wire.SetRequest
@@ -99,8 +105,8 @@ func (a *API) groups() {
 	})
 }
 
-// findGroup finds a group that the caller has a right on. One of which they see nothing is as unknown as one that is not
-// there.
+// findGroup finds a group that the caller has a right on. One of which they see nothing is as unknown as one that is
+// not there.
 func (a *API) findGroup(ctx context.Context, r grant.Right, slug string) (groups.Group, error) {
 	g, err := a.house.Groups.Find(slug)
 	if err != nil && Caller(ctx).Grant.Where.House {
@@ -115,18 +121,21 @@ func (a *API) findGroup(ctx context.Context, r grant.Right, slug string) (groups
 // mayGroup says whether the caller has a right on a group: to see it, on one of its devices; for all else, on each.
 func (a *API) mayGroup(ctx context.Context, r grant.Right, g groups.Group) error {
 	who := Caller(ctx).Grant
+	if r == grant.See && slices.ContainsFunc(a.house.Groups.Devices(g.ID), func(id string) bool {
+		return who.May(r, a.target(id)) == nil
+	}) {
+		return nil
+	}
+	return a.mayEach(ctx, r, g)
+}
+
+// mayEach says whether the caller has a right on every device of a group.
+func (a *API) mayEach(ctx context.Context, r grant.Right, g groups.Group) error {
+	who := Caller(ctx).Grant
 	if who.Where.House {
 		return who.May(r)
 	}
-	var targets []grant.Target
-	for _, id := range a.house.Groups.Devices(g.ID) {
-		t := a.target(id)
-		if r == grant.See && who.May(r, t) == nil {
-			return nil
-		}
-		targets = append(targets, t)
-	}
-	return who.May(r, targets...)
+	return who.May(r, list(a.house.Groups.Devices(g.ID), a.target)...)
 }
 
 // mayMembers says whether the caller may arrange all that is to be in a group.

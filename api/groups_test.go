@@ -29,7 +29,8 @@ func TestGroups_AreSetTogetherAndKeepWhoIsInThem(t *testing.T) {
 	s.lit("lamp-c", "Outside", 3)
 	s.must("POST", "/api/groups", wire.NewGroup{Name: "Dome lamps", Members: []string{"lamp-a", "lamp-b"}}, nil)
 	var all wire.Group
-	s.must("POST", "/api/groups", wire.NewGroup{Slug: "all", Name: "All", Members: []string{"dome-lamps", "lamp-c"}}, &all)
+	s.must("POST", "/api/groups", wire.NewGroup{Slug: "all", Name: "All", Members: []string{"dome-lamps", "lamp-c"}},
+		&all)
 	assert.Equal(t, 3, all.Devices)
 
 	var answer wire.GroupAnswer
@@ -39,7 +40,8 @@ func TestGroups_AreSetTogetherAndKeepWhoIsInThem(t *testing.T) {
 	assert.Len(t, answer.Devices, 3)
 	require.Len(t, answer.State, 1)
 	assert.Equal(t, "on", answer.State[0].Value)
-	s.must("POST", "/api/devices/lamp-b/set", map[string]any{"wants": []map[string]string{{"control": "power", "value": "off"}}},
+	s.must("POST", "/api/devices/lamp-b/set", map[string]any{"wants": []map[string]string{{"control": "power",
+		"value": "off"}}},
 		nil)
 	var state []wire.GroupControl
 	s.must("GET", "/api/groups/all/state", nil, &state)
@@ -76,9 +78,16 @@ func TestGroups_AreSetTogetherAndKeepWhoIsInThem(t *testing.T) {
 	assert.Equal(t, []string{"dome-lamps"}, groups[0].Members, "what is out of reach stays nameless")
 	status, _ = v.call("POST", "/api/groups/all/set", on, nil)
 	assert.Equal(t, http.StatusForbidden, status)
+	status, _ = v.call("GET", "/api/groups/all/state", nil, nil)
+	assert.Equal(t, http.StatusForbidden, status, "it tells of what they do not see")
+	status, _ = v.call("GET", "/api/groups/dome-lamps/state", nil, nil)
+	assert.Equal(t, http.StatusOK, status)
+	status, _ = s.as("watch").call("GET", "/api/groups/all/state", nil, nil)
+	assert.Equal(t, http.StatusOK, status)
 	status, _ = v.call("POST", "/api/groups/dome-lamps/set", on, nil)
 	assert.Equal(t, http.StatusOK, status)
-	outside := s.signedIn(wire.NewPerson{Name: "Porter", Role: "visitor", Where: wire.Where{Rooms: []string{"Outside"}}})
+	outside := s.signedIn(wire.NewPerson{Name: "Porter", Role: "visitor",
+		Where: wire.Where{Rooms: []string{"Outside"}}})
 	status, _ = outside.call("GET", "/api/groups/dome-lamps/state", nil, nil)
 	assert.Equal(t, http.StatusNotFound, status)
 	s.must("DELETE", "/api/groups/all", nil, nil)

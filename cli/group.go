@@ -67,7 +67,8 @@ func (a *app) groupChange() *cobra.Command {
 	var name, slug string
 	var add, remove []string
 	c := &cobra.Command{Use: "change GROUP", Short: "Put something into a group, take it out, or rename it",
-		Args: args(1, 1, "a GROUP"), Example: "  urbo group change dew --add mixer\n  urbo group change dew --remove mixer",
+		Args:    args(1, 1, "a GROUP"),
+		Example: "  urbo group change dew --add mixer\n  urbo group change dew --remove mixer",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var change wire.GroupChange
 			if c.Flags().Changed("name") {
@@ -89,7 +90,8 @@ func (a *app) groupChange() *cobra.Command {
 				return usageError{errors.New("say what is to change: --add, --remove, --name or --short-name")}
 			}
 			var g wire.Group
-			if err := a.call(c.Context(), http.MethodPatch, "/groups/"+url.PathEscape(argv[0]), change, &g); err != nil {
+			if err := a.call(c.Context(), http.MethodPatch, "/groups/"+url.PathEscape(argv[0]), change,
+				&g); err != nil {
 				return err
 			}
 			return a.did(g, "In %s: %s.", g.Slug, strings.Join(g.Members, ", "))

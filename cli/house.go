@@ -71,18 +71,21 @@ func (a *app) houseSet() *cobra.Command {
 			for _, choice := range []struct {
 				flag, text, off, on string
 				to                  **bool
-			}{{"temperature", temperature, "C", "F", &change.Fahrenheit}, {"hours", hours, "24", "12", &change.TwelveHours}} {
+			}{{"temperature", temperature, "C", "F", &change.Fahrenheit}, {"hours", hours, "24", "12",
+				&change.TwelveHours}} {
 				switch {
 				case !c.Flags().Changed(choice.flag):
 				case strings.EqualFold(choice.text, choice.off), strings.EqualFold(choice.text, choice.on):
 					is := strings.EqualFold(choice.text, choice.on)
 					*choice.to = &is
 				default:
-					return usageError{fmt.Errorf("--%s is %s or %s, not %.20q", choice.flag, choice.off, choice.on, choice.text)}
+					return usageError{fmt.Errorf("--%s is %s or %s, not %.20q", choice.flag, choice.off, choice.on,
+						choice.text)}
 				}
 			}
 			if change == (wire.HouseChange{}) {
-				return usageError{errors.New("say what is to change: --name, --place, --zone, --temperature or --hours")}
+				return usageError{errors.New(
+					"say what is to change: --name, --place, --zone, --temperature or --hours")}
 			}
 			var h wire.House
 			if err := a.call(c.Context(), http.MethodPatch, "/house", change, &h); err != nil {

@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
-// TestWithMinus_ValuesBelowZeroAreNoFlags: "volume -1" and "tell bass -5" were taken for flags, and a minus in any other
-// text was stored as another character.
+// TestWithMinus_ValuesBelowZeroAreNoFlags: "volume -1" and "tell bass -5" were taken for flags, and a minus in any
+// other text was stored as another character.
 func TestWithMinus_ValuesBelowZeroAreNoFlags(t *testing.T) {
 	for line, want := range map[string]string{
 		"set amplifier volume -1":                           "set amplifier volume !-1",

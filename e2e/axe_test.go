@@ -26,7 +26,8 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 			b.do(chromedp.Evaluate[chromedp.Void](string(axe)))
 			b.eval(`window.found = undefined; axe.run(document, {resultTypes: ['violations']}).then(r => {
 				window.found = r.violations.filter(v => ['serious', 'critical'].includes(v.impact))
-					.map(v => v.id + ': ' + v.nodes.map(n => n.html.slice(0, 160) + ' ' + (n.any[0]?.message ?? '')).join(' | '));
+					.map(v => v.id + ': ' + v.nodes.map(n => n.html.slice(0,
+						160) + ' ' + (n.any[0]?.message ?? '')).join(' | '));
 			})`)
 			b.until(`window.found`)
 			found, err := value[[]string](b, "window.found")
@@ -38,7 +39,8 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 			pages = append(pages, [][2]string{{"/devices/boardwalk", "What it may be"},
 				{"/devices/projector/lesson", "Start the lesson"}, {"/shelf", "Corvane Strand"},
 				{"/devices/mixer/audition", "29 codes"}, {"/house/stage", "Weather radio"}, {"/which", "Listening"},
-				{"/house/journal", "started"}, {"/house/people", "the whole house"}, {"/house/rooms", "Warm room"}, {"/house/stations", "ir-out"}, {"/house/about", "They failed"},
+				{"/house/journal", "started"}, {"/house/people", "the whole house"}, {"/house/rooms", "Warm room"},
+				{"/house/stations", "ir-out"}, {"/house/about", "They failed"},
 				{"/devices/shutter", "followed where"}}...)
 		}
 		for _, page := range pages {

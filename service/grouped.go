@@ -38,7 +38,10 @@ func (h *House) GroupState(group groups.Group) ([]GroupControl, error) {
 			return nil, err
 		}
 		for _, st := range states {
-			i := slices.IndexFunc(out, func(c GroupControl) bool { return c.Control == st.Control && c.Kind == st.Kind })
+			i := slices.IndexFunc(out, func(c GroupControl) bool {
+				return c.Control == st.Control &&
+					c.Kind == st.Kind
+			})
 			if i < 0 {
 				out = append(out, GroupControl{Control: st.Control, Kind: st.Kind, Value: st.Value, Word: st.Word,
 					Devices: []string{slug}})

@@ -45,7 +45,8 @@ type mutant struct {
 
 // turned are operators and what they are changed to.
 var turned = map[token.Token]string{token.LSS: "<=", token.LEQ: "<", token.GTR: ">=", token.GEQ: ">", token.EQL: "!=",
-	token.NEQ: "==", token.LAND: "||", token.LOR: "&&", token.ADD: "-", token.SUB: "+", token.INC: "--", token.DEC: "++"}
+	token.NEQ: "==", token.LAND: "||", token.LOR: "&&", token.ADD: "-", token.SUB: "+", token.INC: "--",
+	token.DEC: "++"}
 
 // mutantsOf are all changes of a file: operators, conditions, numbers and assignments, one at a time.
 func mutantsOf(t *testing.T, file string) (out []mutant) {
@@ -132,7 +133,8 @@ func judge(t *testing.T, here string, m mutant) (builds, found bool) {
 	require.NoError(t, err)
 	plan := filepath.Join(dir, "overlay.json")
 	require.NoError(t, os.WriteFile(plan, overlay, 0o600))
-	cmd := exec.CommandContext(t.Context(), "go", "test", "-overlay", plan, "-vet=off", "-skip", "^TestEffects|^TestMutants",
+	cmd := exec.CommandContext(t.Context(), "go", "test", "-overlay", plan, "-vet=off", "-skip",
+		"^TestEffects|^TestMutants",
 		"-failfast", "-timeout", "5m", ".", "-stories", "8000")
 	cmd.Env = append(os.Environ(), "CGO_ENABLED=0")
 	out, err := cmd.CombinedOutput()

@@ -334,8 +334,8 @@ func (s *Spec) needs(i int) (mask uint64) {
 	return mask
 }
 
-// Apart parts wants that cannot be at once: with the power that is wanted, other ones cannot be set. Those have to be set
-// before, and power after them. Without such, before is nil.
+// Apart parts wants that cannot be at once: with the power that is wanted, other ones cannot be set. Those have to be
+// set before, and power after them. Without such, before is nil.
 func (s *Spec) Apart(wants []Want) (before, after []Want) {
 	at := slices.IndexFunc(wants, func(w Want) bool { return s.power >= 0 && w.Control == s.controls[s.power].Name })
 	if at < 0 {

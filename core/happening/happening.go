@@ -75,7 +75,8 @@ var types = register(
 	read[DeviceChanged], read[DeviceRemoved], read[KeyLearned], read[CounterBack], read[SetChanged], read[PackImported],
 	read[LessonChanged], read[AuditionChanged],
 	read[StationHere], read[StationAway], read[StationChanged], read[StationUsed], read[StationNote],
-	read[RoomChanged], read[GroupChanged], read[HouseChanged], read[AccessChanged], read[HouseNote], read[StageChanged], read[Told],
+	read[RoomChanged], read[GroupChanged], read[HouseChanged], read[AccessChanged], read[HouseNote],
+	read[StageChanged], read[Told],
 )
 
 type reader func([]byte) (What, error)

@@ -22,7 +22,8 @@ func TestHome_IsCheckedAndCleaned(t *testing.T) {
 	_, err = home.Home{}.Clean()
 	require.NoError(t, err, "a house may say nothing")
 
-	for _, p := range []home.Place{{Latitude: 91}, {Longitude: -181}, {Latitude: math.NaN()}, {Longitude: math.Inf(1)}} {
+	for _, p := range []home.Place{{Latitude: 91}, {Longitude: -181}, {Latitude: math.NaN()},
+		{Longitude: math.Inf(1)}} {
 		_, err := home.Home{Place: &p}.Clean()
 		assert.ErrorIs(t, err, home.ErrHome)
 	}

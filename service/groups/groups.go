@@ -1,5 +1,5 @@
-// Package groups keeps named lists of devices whose controls are set together. A group may have groups in it. Groups and
-// devices share one space of slugs.
+// Package groups keeps named lists of devices whose controls are set together. A group may have groups in it. Groups
+// and devices share one space of slugs.
 package groups
 
 import (
@@ -93,7 +93,8 @@ func Open(ctx context.Context, s Store, l Library, events *stream.Stream) (*Grou
 		if err := store.ReadDocument(row.Document, version, &doc); err != nil {
 			group.unread = row.Document
 			events.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
-				Text: fmt.Sprintf("Who is in the group %s %v: it has no members until they are given anew", row.Name, err)}})
+				Text: fmt.Sprintf("Who is in the group %s %v: it has no members until they are given anew", row.Name,
+					err)}})
 		}
 		group.Members = doc.Members
 		g.all[row.ID] = group

@@ -40,8 +40,8 @@ type Keeper struct {
 	text string // as it is on disk, where it cannot be read
 }
 
-// Open reads what the house says of itself. What cannot be read stays as it is until it is said anew, and is told in the
-// journal; until then the house says nothing.
+// Open reads what the house says of itself. What cannot be read stays as it is until it is said anew, and is told in
+// the journal; until then the house says nothing.
 func Open(ctx context.Context, s Store, events *stream.Stream) (*Keeper, error) {
 	k := &Keeper{store: s, stream: events}
 	text, err := s.HouseText(ctx, row)
