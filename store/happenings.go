@@ -269,7 +269,8 @@ func (r Happenings) Journal(ctx context.Context, q Query) ([]happening.Happening
 	tx := r.store.read.WithContext(ctx).Table("journal")
 	words := match(q.Words)
 	if words != "" { // the index of words leads: it tells them the newest first, and is asked once
-		tx = r.store.read.WithContext(ctx).Table("journal_words CROSS JOIN journal ON journal.seq = journal_words.rowid").
+		tx = r.store.read.WithContext(ctx).Table(
+			"journal_words CROSS JOIN journal ON journal.seq = journal_words.rowid").
 			Select("journal.*").Where("journal_words MATCH ?", words)
 	}
 	if q.Before != "" {
@@ -303,7 +304,7 @@ func (r Happenings) Journal(ctx context.Context, q Query) ([]happening.Happening
 		tx = tx.Where("by = ? COLLATE NOCASE", q.By)
 	}
 	if q.Within != nil {
-		tx = tx.Where("(room_id IN ? AND room_id <> '' OR device_id IN ? AND device_id <> '')",
+		tx = tx.Where("(+room_id IN ? AND room_id <> '' OR +device_id IN ? AND device_id <> '')",
 			append([]string{""}, q.Within.Rooms...), append([]string{""}, q.Within.Devices...))
 	}
 	order := "seq DESC"

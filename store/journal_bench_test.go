@@ -27,10 +27,11 @@ func BenchmarkJournal(b *testing.B) {
 	for from := 0; from < entries; from += 1000 {
 		var batch []happening.Happening
 		for n := from; n < from+1000; n++ {
-			batch = append(batch, happening.Happening{ID: store.NewID(), Seq: int64(n + 1), At: begun.Add(time.Duration(n) *
-				time.Minute), By: grant.Named(fmt.Sprintf("person %d", n%7)), What: happening.DeviceChanged{
-				DeviceID: ids[n%devices], Device: fmt.Sprintf("device-%d", n%devices),
-				Title: fmt.Sprintf("Device %d", n%devices), Changes: []string{fmt.Sprintf("note %d", n)}}})
+			batch = append(batch, happening.Happening{ID: store.NewID(), Seq: int64(n + 1),
+				At: begun.Add(time.Duration(n) *
+					time.Minute), By: grant.Named(fmt.Sprintf("person %d", n%7)), What: happening.DeviceChanged{
+					DeviceID: ids[n%devices], Device: fmt.Sprintf("device-%d", n%devices),
+					Title: fmt.Sprintf("Device %d", n%devices), Changes: []string{fmt.Sprintf("note %d", n)}}})
 		}
 		_, err := s.Happenings().Write(b.Context(), batch, room)
 		require.NoError(b, err)
