@@ -73,9 +73,11 @@ func (s *Setting) Undo(ctx context.Context, device string, by grant.By) (Result,
 	s.mu.Unlock()
 	switch {
 	case !there || s.Now().Sub(b.at) > undoable:
-		return Result{}, fmt.Errorf("%w: you set nothing of it in the last ten minutes", ErrUndo)
+		return Result{}, fmt.Errorf("%w: you set nothing of it in the last ten minutes: say what it should be at",
+			ErrUndo)
 	case b.unknown != "":
-		return Result{}, fmt.Errorf("%w: it was not known what %s was at before", ErrUndo, b.unknown)
+		return Result{}, fmt.Errorf("%w: it was not known what %s was at before: say what it should be at", ErrUndo,
+			b.unknown)
 	}
 	w.Wants = b.wants
 	spec, err := s.Beliefs.Spec(device)
