@@ -138,7 +138,8 @@ func (a *app) isGroup(ctx context.Context, err error, slug string) bool {
 		return false
 	}
 	var state []wire.GroupControl
-	return a.call(ctx, http.MethodGet, "/groups/"+url.PathEscape(slug)+"/state", nil, &state) == nil
+	err = a.call(ctx, http.MethodGet, "/groups/"+url.PathEscape(slug)+"/state", nil, &state)
+	return err == nil || errors.As(err, &refused) && refused.status == http.StatusForbidden // there, and not for them
 }
 
 // setGroup sets controls of all devices of a group.
