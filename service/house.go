@@ -20,6 +20,7 @@ import (
 	"urbo/service/belief"
 	"urbo/service/feed"
 	"urbo/service/groups"
+	"urbo/service/holds"
 	"urbo/service/home"
 	"urbo/service/journal"
 	"urbo/service/lessons"
@@ -27,10 +28,13 @@ import (
 	"urbo/service/measure"
 	"urbo/service/receive"
 	"urbo/service/rooms"
+	"urbo/service/runs"
 	"urbo/service/selftest"
+	"urbo/service/sequences"
 	"urbo/service/setting"
 	"urbo/service/stations"
 	"urbo/service/stream"
+	"urbo/service/targets"
 	"urbo/service/transmit"
 	"urbo/service/workbench"
 	"urbo/station"
@@ -75,6 +79,10 @@ type House struct {
 	Auditions *auditions.Auditions
 	Beliefs   *belief.Beliefs
 	Setting   *setting.Setting
+	Targets   *targets.Targets
+	Sequences *sequences.Sequences
+	Holds     *holds.Holds
+	Runs      *runs.Runs
 	Measure   *measure.Measure
 	Workbench *workbench.Workbench
 	Access    *access.Access
@@ -193,6 +201,21 @@ func (h *House) build(ctx context.Context, c Config) error {
 	}
 	h.Setting = setting.New(setting.Config{Beliefs: h.Beliefs, Library: h.Library, Transmit: h.Transmit,
 		Lessons: h.Lessons, Stream: h.Stream, Now: c.Now})
+	h.Targets = &targets.Targets{Library: h.Library, Groups: h.Groups, Rooms: h.Rooms, Measure: h.Measure,
+		Beliefs: h.Beliefs}
+	if h.Sequences, err = sequences.Open(ctx, s, h.Targets, h.Stream); err != nil {
+		return err
+	}
+	h.Holds, err = holds.Open(ctx, holds.Config{Store: s, Setting: h.Setting, Beliefs: h.Beliefs, Library: h.Library,
+		Stream: h.Stream, Now: c.Now})
+	if err != nil {
+		return err
+	}
+	h.Runs, err = runs.Open(ctx, runs.Config{Store: s, Targets: h.Targets, Setting: h.Setting, Holds: h.Holds,
+		Transmit: h.Transmit, Library: h.Library, Beliefs: h.Beliefs, Stream: h.Stream, Now: c.Now})
+	if err != nil {
+		return err
+	}
 	if err := h.recover(ctx, left); err != nil {
 		return err
 	}
@@ -229,7 +252,7 @@ func (h *House) Run(ctx context.Context) error {
 	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters)
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
-		{h.Transmit}, {h.Auditions}, {h.Setting}} {
+		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Holds}, {h.Runs}} {
 		parts = append(parts, background(ctx, p...))
 	}
 	<-ctx.Done()

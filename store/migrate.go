@@ -37,6 +37,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0016-people", Migrate: people},
 	{ID: "0017-log", Migrate: beliefLog},
 	{ID: "0018-groups", Migrate: groups},
+	{ID: "0019-runs", Migrate: runs},
 }
 
 const migrationTable = "migrations"
@@ -49,7 +50,7 @@ func migrate(db *gorm.DB) error {
 		err := execute(tx,
 			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables, heardTables, idTables,
 				dropRoomNames, peopleTables, beliefLogTables,
-				groupTables))
+				groupTables, runTables))
 		if err != nil {
 			return err
 		}

@@ -32,6 +32,8 @@ type Ask struct {
 	Gap time.Duration
 	// Holds are the keys that can be held down.
 	Holds []string
+	// Blind says that what is believed is worth nothing: what is pressed has to lead there from everything.
+	Blind bool
 }
 
 // Step is a key that is pressed.
@@ -120,6 +122,9 @@ type planner struct {
 // help. Errors wrap ErrForm or ErrPlan.
 func (s *Spec) Plan(b Belief, ask Ask, now time.Time) (Plan, error) {
 	now = clean(now)
+	if ask.Blind {
+		b = s.Nothing()
+	}
 	first, err := s.plan(b, ask, now, false)
 	if err != nil || first.Sure || len(ask.Wants) == 1 {
 		return first, err

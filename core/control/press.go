@@ -43,6 +43,16 @@ func more(d time.Duration) time.Duration { return time.Duration(float64(d) * (1 
 // Does says whether a key changes any control.
 func (s *Spec) Does(key string) bool { return len(s.effects[key]) > 0 }
 
+// Touches says whether a key does anything to a control, or switches the device.
+func (s *Spec) Touches(key, control string) bool {
+	for _, e := range s.effects[key] {
+		if s.controls[e.control].Name == control || e.control == s.power {
+			return true
+		}
+	}
+	return false
+}
+
 // After is what is believed after a press: every possibility goes where the key leads from it. A press of which it is
 // not known whether it went out leaves both; one that failed changes nothing.
 func (s *Spec) After(b Belief, p Press) Belief {

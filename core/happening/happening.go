@@ -43,7 +43,7 @@ type What interface {
 
 // Line is a happening in words, with what it is about.
 type Line struct {
-	Kind      string // heard, echo, press, settled, lesson, audition, device, station, access, belief or house
+	Kind      string // heard, echo, press, settled, lesson, audition, device, station, access, belief, run or house
 	DeviceID  string // "" where it is about none
 	Device    string // slug then, or ""
 	Key       string
@@ -76,6 +76,7 @@ var types = register(
 	read[LessonChanged], read[AuditionChanged],
 	read[StationHere], read[StationAway], read[StationChanged], read[StationUsed], read[StationNote],
 	read[RoomChanged], read[GroupChanged], read[HouseChanged], read[AccessChanged], read[HouseNote],
+	read[RunChanged], read[RunStep], read[Notice], read[HoldChanged], read[SequenceChanged],
 	read[StageChanged], read[Told],
 )
 

@@ -32,6 +32,17 @@ func (b *Beliefs) States(slug string) ([]control.State, map[string][]Change, err
 	return m.spec.States(m.now, b.Now()), history, nil
 }
 
+// StatesOf are what is believed of the controls of a device now, by its id. Errors are those of Spec.
+func (b *Beliefs) StatesOf(id string) ([]control.State, error) {
+	m, err := b.mindOf(id)
+	if err != nil {
+		return nil, err
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return m.spec.States(m.now, b.Now()), nil
+}
+
 // mind finds what is believed of a device, once all that has happened so far is in it.
 func (b *Beliefs) mind(slug string) (*mind, error) {
 	id, err := b.Library.ID(slug)

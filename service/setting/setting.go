@@ -88,14 +88,24 @@ const (
 
 // Wish is something that is wanted of a device.
 type Wish struct {
+	ID     string // of its ticket; "" is a new one
 	Device string // id
 	Wants  []control.Want
 	Asked  bool // a person waits: keys that set a value are pressed even where it is believed so already
+	Blind  bool // what is believed is worth nothing: only what leads there from everything is pressed
 	Class  Class
 	By     grant.By
 	Cause  string        // id of what led to it, or ""
 	Within time.Duration // dropped when its turn has not come by then; 0 is two minutes
+
+	// Mine names who sets the controls for a time. Unless lets go of each control, by its place in Wants, that
+	// anybody but this one wished something of since.
+	Mine   string
+	Unless []string
 }
+
+// ask is the wish as the planner takes it.
+func (w Wish) ask() control.Ask { return control.Ask{Wants: w.Wants, Asked: w.Asked, Blind: w.Blind} }
 
 // End is what became of a want.
 type End string
@@ -139,19 +149,20 @@ type Setting struct {
 	actors  map[string]*actor // by device id; those that have something to do
 	resting map[string]time.Time
 	undo    map[undoKey]before
+	latest  map[path]string // who wished something last of a control, where that is for a time; "" is anybody else
 	look    chan struct{}
 }
 
 // New makes the settings of a house.
 func New(c Config) *Setting {
 	return &Setting{Config: c, actors: map[string]*actor{}, resting: map[string]time.Time{},
-		undo: map[undoKey]before{}, look: make(chan struct{}, 1)}
+		undo: map[undoKey]before{}, latest: map[path]string{}, look: make(chan struct{}, 1)}
 }
 
 // Plan says what a wish would press now; nothing is pressed. Errors wrap control.ErrForm or control.ErrPlan, or are
 // those of the beliefs.
 func (s *Setting) Plan(w Wish) (Result, error) {
-	p, err := s.Beliefs.Plan(w.Device, control.Ask{Wants: w.Wants, Asked: w.Asked})
+	p, err := s.Beliefs.Plan(w.Device, w.ask())
 	return Result{Plan: p, Done: err == nil && p.Sure && len(p.Steps) == 0}, err
 }
 
@@ -179,7 +190,7 @@ func (s *Setting) Start(w Wish) (*Ticket, error) {
 	if s.Lessons.Learning(w.Device) {
 		return nil, fmt.Errorf("%w for %s: end or pause it first", ErrLesson, d.Slug)
 	}
-	p, err := s.Beliefs.Plan(w.Device, control.Ask{Wants: w.Wants, Asked: w.Asked})
+	p, err := s.Beliefs.Plan(w.Device, w.ask())
 	if err != nil {
 		return nil, fmt.Errorf("set %s: %w", d.Slug, err)
 	}
@@ -191,7 +202,7 @@ func (s *Setting) Start(w Wish) (*Ticket, error) {
 			return nil, fmt.Errorf("set %s: %w", d.Slug, err)
 		}
 	}
-	t := &Ticket{ID: store.NewID(), wish: w, setting: s, done: make(chan struct{}),
+	t := &Ticket{ID: cmp.Or(w.ID, store.NewID()), wish: w, setting: s, done: make(chan struct{}),
 		late: s.Now().Add(cmp.Or(w.Within, patience))}
 	for _, wanted := range w.Wants {
 		t.wants = append(t.wants, &want{Want: wanted, ticket: t})
@@ -211,8 +222,32 @@ func (s *Setting) Start(w Wish) (*Ticket, error) {
 	if len(a.tickets) >= mostWaiting {
 		return nil, fmt.Errorf("set %s: %w: %d, try again in a moment", d.Slug, ErrMany, mostWaiting)
 	}
+	s.note(spec, t)
 	a.take(spec, t)
 	return t, nil
+}
+
+// path is a control of a device, by its id.
+type path struct{ device, control string }
+
+// note keeps who wishes something of the controls of a ticket, and lets go of those that somebody else wished
+// something of since the ticket's own wish before. Switching a device off is a wish for all its controls. The caller
+// holds mu.
+func (s *Setting) note(spec *control.Spec, t *Ticket) {
+	for i, w := range t.wants {
+		p := path{t.wish.Device, w.Control}
+		if now, known := s.latest[p]; i < len(t.wish.Unless) && known && now != t.wish.Unless[i] {
+			w.end = Superseded
+			continue
+		}
+		s.latest[p] = t.wish.Mine
+		if !spec.IsOff(w.Want) {
+			continue
+		}
+		for _, c := range spec.Controls() {
+			s.latest[path{t.wish.Device, c.Name}] = t.wish.Mine
+		}
+	}
 }
 
 // Clear waits until nothing is half done on a device that another press would spoil: a number that is being typed, an

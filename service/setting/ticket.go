@@ -86,10 +86,10 @@ type actor struct {
 // take puts a ticket beside those that wait. What it replaces is over; what adds up becomes one want of the newer
 // ticket. The caller holds mu.
 func (a *actor) take(spec *control.Spec, t *Ticket) {
-	off := slices.ContainsFunc(t.wants, func(w *want) bool { return spec.IsOff(w.Want) })
+	off := slices.ContainsFunc(t.wants, func(w *want) bool { return w.end == "" && spec.IsOff(w.Want) })
 	for _, older := range a.tickets {
 		for _, o := range older.wants {
-			i := slices.IndexFunc(t.wants, func(w *want) bool { return w.Control == o.Control })
+			i := slices.IndexFunc(t.wants, func(w *want) bool { return w.end == "" && w.Control == o.Control })
 			switch {
 			case o.end != "":
 			case i >= 0:

@@ -154,8 +154,11 @@ func (b *batch) wanted() (out []control.Want) {
 }
 
 func (b *batch) plan() (control.Plan, error) {
-	asked := slices.ContainsFunc(b.tickets, func(t *Ticket) bool { return t.wish.Asked })
-	return b.actor.setting.Beliefs.Plan(b.actor.id, control.Ask{Wants: b.wanted(), Asked: asked})
+	ask := control.Ask{Wants: b.wanted()}
+	for _, t := range b.tickets {
+		ask.Asked, ask.Blind = ask.Asked || t.wish.Asked, ask.Blind || t.wish.Blind
+	}
+	return b.actor.setting.Beliefs.Plan(b.actor.id, ask)
 }
 
 // note keeps the first plan of each ticket, which is what its caller is told.

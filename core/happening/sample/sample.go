@@ -10,6 +10,7 @@ import (
 	"urbo/core/happening"
 	"urbo/core/lesson"
 	"urbo/core/line"
+	"urbo/core/run"
 	"urbo/core/signal"
 )
 
@@ -68,6 +69,14 @@ func All() []happening.Happening {
 		happening.HouseChanged{Changes: []string{"name"}},
 		happening.AccessChanged{Text: "Let Night watch in as resident"},
 		happening.HouseNote{Severity: "warning", Text: "the clock went back"},
+		happening.RunChanged{RunID: "u1", Run: "fanfare", Of: "q1", Phase: run.InStep, Step: 1, Steps: 3, Began: true,
+			Says: "press amplifier/power", Devices: []string{"d1"}},
+		happening.RunStep{RunID: "u1", Run: "fanfare", Step: 1, Says: "press amplifier/power", DeviceID: "d1",
+			Device: "amplifier", Outcome: happening.Sent},
+		happening.Notice{RunID: "u1", Run: "fanfare", Text: "the dome is open"},
+		happening.HoldChanged{HoldID: "k1", DeviceID: "d1", Device: "boardwalk", Control: "power", Value: "on",
+			Until: At, Phase: run.Held, Began: true},
+		happening.SequenceChanged{SequenceID: "q1", Sequence: "fanfare", Text: "Added the sequence Fanfare"},
 		happening.StageChanged{},
 		happening.Told{Line: happening.Line{Kind: "house", Text: "of an earlier version"}},
 	}

@@ -1,0 +1,161 @@
+package run
+
+import (
+	"fmt"
+	"slices"
+	"time"
+)
+
+// Op of a program: one that acts or waits, or a jump.
+type Op struct {
+	Press  *Press  `json:"press,omitempty"`
+	Set    *Set    `json:"set,omitempty"`
+	Wait   *Wait   `json:"wait,omitempty"`
+	Branch *Branch `json:"branch,omitempty"`
+	Notify string  `json:"notify,omitempty"`
+	Jump   int     `json:"jump,omitempty"` // where nothing else is given: the op that follows
+	// Of is the sequence that it stands in, where that is not the run's own.
+	Of string `json:"of,omitempty"`
+	// Says is the step as it was written.
+	Says string `json:"says,omitempty"`
+}
+
+// Branch goes on at Else where its condition is not so.
+type Branch struct {
+	Cond Cond `json:"cond"`
+	Else int  `json:"else"`
+}
+
+// Program is steps as a run keeps them: what they said when it began, with all that they run, one after another.
+type Program []Op
+
+// Find finds the steps of a sequence by its id, and what it is called.
+type Find func(id string) (name string, steps []Step, err error)
+
+// Compile lays steps out, with those of the sequences that they run. Errors wrap ErrSteps, or are those of find.
+func Compile(id string, steps []Step, find Find, name func(Target) string) (Program, error) {
+	c := compiler{find: find, name: name}
+	err := c.all(steps, []string{id}, "")
+	return c.out, err
+}
+
+type compiler struct {
+	out  Program
+	find Find
+	name func(Target) string
+}
+
+// all lays out steps that stand in some sequences, the outermost first.
+func (c *compiler) all(steps []Step, in []string, of string) error {
+	for _, s := range steps {
+		if len(c.out) >= MaxOps {
+			return fmt.Errorf("%w: with all that it runs there are more than %d", ErrSteps, MaxOps)
+		}
+		op := Op{Press: s.Press, Set: s.Set, Wait: s.Wait, Notify: s.Notify, Of: of, Says: Print([]Step{s}, c.name)}
+		switch {
+		case s.Call != nil:
+			name, inner, err := c.find(s.Call.ID)
+			switch {
+			case err != nil:
+				return fmt.Errorf("run %s: %w", s.Call.Was, err)
+			case slices.Contains(in, s.Call.ID):
+				return fmt.Errorf("%w: %s would run itself: leave out the step that leads back to it", ErrSteps, name)
+			case len(in) > MaxDepth:
+				return fmt.Errorf("%w: sequences run each other more than %d deep", ErrSteps, MaxDepth)
+			}
+			if err := c.all(inner, append(slices.Clip(in), s.Call.ID), name); err != nil {
+				return err
+			}
+		case s.If != nil:
+			branch := &Branch{Cond: s.If.Cond}
+			op.Branch, op.Says = branch, "if "+s.If.Cond.text(c.name, 0)
+			c.out = append(c.out, op)
+			if err := c.all(s.If.Do, in, of); err != nil {
+				return err
+			}
+			jump := len(c.out)
+			if len(s.If.Else) > 0 {
+				c.out = append(c.out, Op{Of: of})
+			}
+			branch.Else = len(c.out)
+			if err := c.all(s.If.Else, in, of); err != nil {
+				return err
+			}
+			if len(s.If.Else) > 0 {
+				c.out[jump].Jump = len(c.out)
+			}
+		default:
+			c.out = append(c.out, op)
+		}
+	}
+	return nil
+}
+
+// jumps says whether an op only leads on.
+func (o Op) jumps() bool {
+	return o.Press == nil && o.Set == nil && o.Wait == nil && o.Branch == nil && o.Notify == ""
+}
+
+// Steps counts what people see of a program: all but its jumps.
+func (p Program) Steps() int { return p.Number(len(p)) - 1 }
+
+// Number is which of these an op is, from 1.
+func (p Program) Number(at int) int {
+	n := 1
+	for _, op := range p[:min(max(at, 0), len(p))] {
+		if !op.jumps() {
+			n++
+		}
+	}
+	return n
+}
+
+// About says whether an op, or any that may follow it, is about a target. What is behind it counts where a jump led
+// there only forwards, which all do.
+func (p Program) About(at int, t Target) bool {
+	return at < len(p) && slices.ContainsFunc(p[max(at, 0):], func(o Op) bool { return o.about(t) })
+}
+
+// Does says whether an op itself is about a target.
+func (p Program) Does(at int, t Target) bool { return at >= 0 && at < len(p) && p[at].about(t) }
+
+func (o Op) about(t Target) bool {
+	same := func(s Target) bool { return s.Kind == t.Kind && s.ID == t.ID }
+	switch {
+	case o.Press != nil:
+		return same(o.Press.On)
+	case o.Set != nil:
+		return slices.ContainsFunc(o.Set.Changes, func(c Change) bool { return same(c.On) })
+	case o.Wait != nil && o.Wait.Until != nil:
+		return slices.ContainsFunc(o.Wait.Until.Tests(), func(s Test) bool { return same(s.On) })
+	case o.Branch != nil:
+		return slices.ContainsFunc(o.Branch.Cond.Tests(), func(s Test) bool { return same(s.On) })
+	}
+	return false
+}
+
+// Targets lists what a program is about, each once.
+func (p Program) Targets() (out []Target) {
+	seen := map[Target]bool{}
+	for _, o := range p {
+		steps := []Step{{Press: o.Press, Set: o.Set, Wait: o.Wait}}
+		if o.Branch != nil {
+			steps = append(steps, Step{If: &Choice{Cond: o.Branch.Cond}})
+		}
+		for _, t := range Targets(steps) {
+			if key := (Target{Kind: t.Kind, ID: t.ID}); !seen[key] {
+				seen[key] = true
+				out = append(out, t)
+			}
+		}
+	}
+	return out
+}
+
+// limit is how long an op waits, 0 where it does not.
+func (o Op) limit() time.Duration {
+	if o.Wait == nil {
+		return 0
+	}
+	return o.Wait.For
+}

@@ -1,0 +1,589 @@
+package run
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"urbo/core/device"
+)
+
+// Names finds what people call things. Errors of its methods say what to write instead.
+type Names interface {
+	// Target finds a device, group, room or measurement: "boardwalk", "room/dome".
+	Target(name string) (Target, error)
+	// Sequence finds a sequence.
+	Sequence(name string) (Target, error)
+	// Key says whether a device has a key.
+	Key(t Target, key string) error
+	// Control says whether a device has a control, or any of a group or room, and whether it may be at a value; "" is
+	// any.
+	Control(t Target, control, value string) error
+}
+
+// Parse reads steps as people write them:
+//
+//	press amplifier/power then wait 3 s then press amplifier/input-2
+//
+// Errors wrap ErrSteps and have line and column, or are those of names.
+func Parse(text string, names Names) ([]Step, error) {
+	tokens, err := lex(text)
+	if err != nil {
+		return nil, err
+	}
+	p := &parser{tokens: tokens, names: names}
+	if len(tokens) == 0 {
+		return nil, Check(nil)
+	}
+	steps, err := p.steps(0)
+	if err != nil {
+		return nil, err
+	}
+	if !p.ended() {
+		return nil, p.expected("then, or the end")
+	}
+	return steps, Check(steps)
+}
+
+type parser struct {
+	tokens []token
+	next   int
+	names  Names
+}
+
+func (p *parser) ended() bool { return p.next >= len(p.tokens) }
+
+// peek is the token that is next; "" at the end.
+func (p *parser) peek() token {
+	if p.ended() {
+		end := token{line: 1, column: 1}
+		if len(p.tokens) > 0 {
+			last := p.tokens[len(p.tokens)-1]
+			end.line, end.column = last.line, last.column+len([]rune(last.text))
+		}
+		return end
+	}
+	return p.tokens[p.next]
+}
+
+// is says whether one of some words is next, and takes it.
+func (p *parser) is(words ...string) bool {
+	if t := p.peek(); !p.ended() && !t.quoted && slices.Contains(words, t.text) {
+		p.next++
+		return true
+	}
+	return false
+}
+
+// ahead says whether words follow each other next, and takes them.
+func (p *parser) ahead(words ...string) bool {
+	for i, w := range words {
+		if p.next+i >= len(p.tokens) || p.tokens[p.next+i].quoted || p.tokens[p.next+i].text != w {
+			return false
+		}
+	}
+	p.next += len(words)
+	return true
+}
+
+func (p *parser) want(word string) error {
+	if !p.is(word) {
+		return p.expected(word)
+	}
+	return nil
+}
+
+// expected says what should stand where something else does.
+func (p *parser) expected(what string) error {
+	if p.ended() {
+		return at(p.peek(), "expected %s, and the text ends", what)
+	}
+	return at(p.peek(), "expected %s, not %.40q", what, p.peek().text)
+}
+
+// verbs begin steps.
+var verbs = []string{"press", "set", "run", "wait", "if", "notify"}
+
+// steps reads steps until something comes that is none.
+func (p *parser) steps(depth int) (out []Step, err error) {
+	if depth > MaxDepth {
+		return nil, at(p.peek(), "conditions are more than %d deep in each other: make a sequence of the inner ones",
+			MaxDepth)
+	}
+	for {
+		s, err := p.step(depth)
+		if err != nil {
+			return nil, err
+		}
+		if out = append(out, s); len(out) > MaxSteps {
+			return nil, at(p.peek(), "there are more than %d steps: make several sequences, and run one from the other",
+				MaxSteps)
+		}
+		switch {
+		case p.is(";"), p.ahead(",", "then"), p.is("then"):
+		case p.next+1 < len(p.tokens) && p.peek().text == "," && slices.Contains(verbs, p.tokens[p.next+1].text):
+			p.next++
+		case p.next > 0 && !p.ended() && p.peek().line > p.tokens[p.next-1].line &&
+			slices.Contains(verbs, p.peek().text): // a step in a line of its own
+		default:
+			return out, nil
+		}
+		if p.ended() || p.peek().text == ")" { // a last ; or then
+			return out, nil
+		}
+	}
+}
+
+func (p *parser) step(depth int) (Step, error) {
+	begin := p.peek()
+	var s Step
+	var err error
+	switch {
+	case p.is("press"):
+		s.Press, err = p.press()
+	case p.is("set"):
+		s.Set, err = p.set()
+	case p.is("run"):
+		s.Call, err = p.call()
+	case p.is("wait"):
+		s.Wait, err = p.wait()
+	case p.is("if"):
+		s.If, err = p.choice(depth)
+	case p.is("notify"):
+		if !p.peek().quoted {
+			return s, p.expected(`a text in quotation marks, such as "the dome is open"`)
+		}
+		s.Notify = p.peek().text
+		p.next++
+		if strings.TrimSpace(s.Notify) == "" {
+			return s, at(begin, "the notice says nothing: write a text between the quotation marks")
+		}
+	default:
+		text := begin.text
+		if near := device.Nearest(text, verbs); text != "" {
+			return s, at(begin, "%.40q is no step: write %s; nearest are %s", text, strings.Join(verbs, ", "), near)
+		}
+		return s, p.expected("a step: " + strings.Join(verbs, ", "))
+	}
+	return s, err
+}
+
+// path reads DEVICE/NAME, of which the last part is a key or control.
+func (p *parser) path(what string) (Target, string, token, error) {
+	t := p.peek()
+	i := strings.LastIndexByte(t.text, '/')
+	if t.quoted || i <= 0 || i == len(t.text)-1 {
+		return Target{}, "", t, p.expected(what + ", such as boardwalk/power")
+	}
+	p.next++
+	on, err := p.names.Target(t.text[:i])
+	if err != nil {
+		return on, "", t, at(t, "%w", err)
+	}
+	return on, t.text[i+1:], t, nil
+}
+
+func (p *parser) press() (*Press, error) {
+	on, key, t, err := p.path("DEVICE/KEY")
+	if err != nil {
+		return nil, err
+	}
+	if on.Kind != Device {
+		return nil, at(t, "a key is pressed on one device, and %s is a %s", on.Was, on.Kind)
+	}
+	if err := p.names.Key(on, key); err != nil {
+		return nil, at(t, "%w", err)
+	}
+	s := &Press{On: on, Key: key}
+	if n, ok := p.count(); ok {
+		s.Times = n
+	}
+	if p.is("held") {
+		p.is("for")
+		s.Held, err = p.dur()
+	}
+	if s.Times == 1 {
+		s.Times = 0
+	}
+	return s, err
+}
+
+// count reads "2 times".
+func (p *parser) count() (int, bool) {
+	if p.is("twice") {
+		return 2, true
+	}
+	if p.next+1 >= len(p.tokens) || p.tokens[p.next+1].text != "times" && p.tokens[p.next+1].text != "time" {
+		return 0, false
+	}
+	n, err := strconv.Atoi(p.peek().text)
+	if err != nil || n < 1 {
+		return 0, false
+	}
+	p.next += 2
+	return n, true
+}
+
+func (p *parser) set() (*Set, error) {
+	s := &Set{}
+	if p.is("(") {
+		for {
+			c, t, err := p.control()
+			if err != nil {
+				return nil, err
+			}
+			if p.is("by") {
+				err = p.amount(&c, t)
+			} else {
+				p.is("to")
+				err = p.value(&c, t)
+			}
+			if err != nil {
+				return nil, err
+			}
+			s.Changes = append(s.Changes, c)
+			if p.is(",") || p.is("and") {
+				continue
+			}
+			if err := p.want(")"); err != nil {
+				return nil, err
+			}
+			break
+		}
+		return s, p.hold(s)
+	}
+	var places []token
+	for {
+		c, t, err := p.control()
+		if err != nil {
+			return nil, err
+		}
+		s.Changes, places = append(s.Changes, c), append(places, t)
+		if !p.is("and") {
+			break
+		}
+	}
+	switch {
+	case p.is("to"):
+		first := p.next
+		for i := range s.Changes {
+			p.next = first
+			if err := p.value(&s.Changes[i], places[i]); err != nil {
+				return nil, err
+			}
+		}
+	case p.is("by"):
+		first := p.next
+		for i := range s.Changes {
+			p.next = first
+			if err := p.amount(&s.Changes[i], places[i]); err != nil {
+				return nil, err
+			}
+		}
+	default:
+		return nil, p.expected("to and a value, or by and a number of steps")
+	}
+	return s, p.hold(s)
+}
+
+func (p *parser) control() (Change, token, error) {
+	on, name, t, err := p.path("DEVICE/CONTROL")
+	if err != nil {
+		return Change{}, t, err
+	}
+	if on.Kind == Measurement {
+		return Change{}, t, at(t, "%s is a measurement, which cannot be set", t.text)
+	}
+	if err := p.names.Control(on, name, ""); err != nil {
+		return Change{}, t, at(t, "%w", err)
+	}
+	return Change{On: on, Control: name}, t, nil
+}
+
+// value reads a value that a control is wanted at.
+func (p *parser) value(c *Change, place token) error {
+	v, err := p.plainValue()
+	if err != nil {
+		return err
+	}
+	c.Value = v
+	if err := p.names.Control(c.On, c.Control, v); err != nil {
+		return at(place, "%w", err)
+	}
+	return nil
+}
+
+// plainValue reads a word, or a number, behind which a unit may stand.
+func (p *parser) plainValue() (string, error) {
+	t := p.peek()
+	if t.quoted || t.text == "" || strings.ContainsAny(t.text, "(),;/") {
+		return "", p.expected("a value")
+	}
+	p.next++
+	if m := glued.FindStringSubmatch(t.text); m != nil && slices.Contains(quantities, m[2]) {
+		return m[1], nil
+	}
+	if numberRule.MatchString(t.text) {
+		p.is(quantities...)
+	}
+	return t.text, nil
+}
+
+// amount reads how many steps a dial is wanted from where it is.
+func (p *parser) amount(c *Change, place token) error {
+	t := p.peek()
+	v, err := p.plainValue()
+	if err != nil {
+		return err
+	}
+	n, err := strconv.Atoi(strings.TrimPrefix(v, "+"))
+	switch {
+	case err != nil || n == 0:
+		return at(t, "by takes a number of steps, such as +3 or -2, not %.40q", t.text)
+	case n > 0:
+		c.Value = fmt.Sprintf("up %d", n)
+	default:
+		c.Value = fmt.Sprintf("down %d", -n)
+	}
+	if err := p.names.Control(c.On, c.Control, c.Value); err != nil {
+		return at(place, "%w", err)
+	}
+	return nil
+}
+
+// hold reads "for 10 min and back".
+func (p *parser) hold(s *Set) (err error) {
+	if !p.is("for") {
+		return nil
+	}
+	if s.Hold, err = p.dur(); err != nil {
+		return err
+	}
+	if err := p.want("and"); err != nil {
+		return fmt.Errorf("%w: write for %s and back, or and then a value", err, Dur(s.Hold))
+	}
+	switch {
+	case p.is("back"):
+		return nil
+	case p.is("then"):
+		c := s.Changes[0]
+		if len(s.Changes) != 1 {
+			return at(p.peek(), "then goes with one control: write and back")
+		}
+		if err := p.value(&c, p.peek()); err != nil {
+			return err
+		}
+		s.Then = c.Value
+		return nil
+	}
+	return p.expected("back, or then and a value")
+}
+
+func (p *parser) call() (*Target, error) {
+	t := p.peek()
+	if t.quoted || t.text == "" {
+		return nil, p.expected("the name of a sequence")
+	}
+	p.next++
+	on, err := p.names.Sequence(t.text)
+	if err != nil {
+		return nil, at(t, "%w", err)
+	}
+	return &on, nil
+}
+
+func (p *parser) wait() (*Wait, error) {
+	if !p.is("until") {
+		p.is("for")
+		d, err := p.dur()
+		return &Wait{For: d}, err
+	}
+	c, err := p.cond(0)
+	if err != nil {
+		return nil, err
+	}
+	if !p.ahead("at", "most") {
+		return nil, p.expected("at most and a time")
+	}
+	d, err := p.dur()
+	return &Wait{For: d, Until: &c}, err
+}
+
+func (p *parser) choice(depth int) (*Choice, error) {
+	c, err := p.cond(0)
+	if err != nil {
+		return nil, err
+	}
+	out := &Choice{Cond: c}
+	if err := p.want("do"); err != nil {
+		return nil, err
+	}
+	if out.Do, err = p.part(depth + 1); err != nil {
+		return nil, err
+	}
+	switch {
+	case !p.is("else"):
+	case p.is("if"):
+		inner, err := p.choice(depth + 1)
+		if err != nil {
+			return nil, err
+		}
+		out.Else = []Step{{If: inner}}
+	default:
+		out.Else, err = p.part(depth + 1)
+	}
+	return out, err
+}
+
+// part reads one step, or several in brackets.
+func (p *parser) part(depth int) ([]Step, error) {
+	if p.is("(") {
+		steps, err := p.steps(depth)
+		if err != nil {
+			return nil, err
+		}
+		return steps, p.want(")")
+	}
+	if p.peek().text == "if" {
+		return nil, p.expected("a step, or steps in brackets: do (if ... )")
+	}
+	s, err := p.step(depth)
+	return []Step{s}, err
+}
+
+// cond reads conditions: and binds tighter than or.
+func (p *parser) cond(depth int) (Cond, error) {
+	return p.joined(depth, "or", func(all []Cond) Cond { return Cond{Any: all} }, func(depth int) (Cond, error) {
+		return p.joined(depth, "and", func(all []Cond) Cond { return Cond{All: all} }, p.not)
+	})
+}
+
+func (p *parser) joined(depth int, by string, as func([]Cond) Cond, read func(int) (Cond, error)) (Cond, error) {
+	if depth > MaxDepth {
+		return Cond{}, at(p.peek(), "the condition is more than %d deep", MaxDepth)
+	}
+	first, err := read(depth)
+	if err != nil {
+		return first, err
+	}
+	all := []Cond{first}
+	for p.is(by) {
+		c, err := read(depth)
+		if err != nil {
+			return c, err
+		}
+		if all = append(all, c); len(all) > MaxChanges {
+			return c, at(p.peek(), "the condition has more than %d parts", MaxChanges)
+		}
+	}
+	if len(all) == 1 {
+		return first, nil
+	}
+	return as(all), nil
+}
+
+func (p *parser) not(depth int) (Cond, error) {
+	if p.is("not") {
+		c, err := p.not(depth + 1)
+		return Cond{Not: &c}, err
+	}
+	if depth > MaxDepth {
+		return Cond{}, at(p.peek(), "the condition is more than %d deep", MaxDepth)
+	}
+	if p.is("(") {
+		c, err := p.cond(depth + 1)
+		if err != nil {
+			return c, err
+		}
+		return c, p.want(")")
+	}
+	t, err := p.test()
+	return Cond{Test: &t}, err
+}
+
+// relations are how comparisons are written.
+var relations = []struct {
+	words []string
+	is    Relation
+}{
+	{[]string{"is", "above"}, Above}, {[]string{"is", "below"}, Below}, {[]string{"may", "be"}, MayBe},
+	{[]string{"above"}, Above}, {[]string{"below"}, Below}, {[]string{">"}, Above}, {[]string{"<"}, Below},
+	{[]string{"is"}, Equals},
+}
+
+func (p *parser) test() (Test, error) {
+	t := p.peek()
+	out := Test{}
+	if t.quoted || !strings.Contains(t.text, "/") {
+		return out, p.expected("DEVICE/CONTROL or a measurement, such as boardwalk/power")
+	}
+	i := strings.LastIndexByte(t.text, '/')
+	on, err := p.names.Target(t.text[:i])
+	if err == nil && on.Kind != Measurement && p.names.Control(on, t.text[i+1:], "") == nil {
+		out.On, out.Control = on, t.text[i+1:]
+	} else if measured, nothing := p.names.Target(t.text); nothing == nil && measured.Kind == Measurement {
+		out.On = measured
+	} else if err != nil {
+		return out, at(t, "%w", err)
+	} else {
+		return out, at(t, "%w", p.names.Control(on, t.text[i+1:], ""))
+	}
+	p.next++
+	not := false
+	for _, r := range relations {
+		if !p.ahead(r.words...) {
+			continue
+		}
+		out.Is = r.is
+		not = r.is == Equals && p.is("not")
+		break
+	}
+	if out.Is == "" {
+		return out, p.expected("is, may be, above or below")
+	}
+	if not {
+		return out, at(t, "write not %s is ...", t.text)
+	}
+	place := p.peek()
+	if out.Value, err = p.plainValue(); err != nil {
+		return out, err
+	}
+	numeric := out.Is == Above || out.Is == Below || out.On.Kind == Measurement
+	if numeric && !numberRule.MatchString(out.Value) {
+		return out, at(place, "expected a number, not %.40q", place.text)
+	}
+	if out.On.Kind != Measurement {
+		if err := p.names.Control(out.On, out.Control, out.Value); err != nil {
+			return out, at(place, "%w", err)
+		}
+	}
+	return out, nil
+}
+
+// dur reads a time: "3 s", "1 h 30 min", "90s", "1h30min".
+func (p *parser) dur() (total time.Duration, err error) {
+	for first := true; ; first = false {
+		t := p.peek()
+		d, glued := gluedDur(t.text)
+		switch {
+		case t.quoted || p.ended():
+		case glued:
+			p.next++
+			total += d
+			continue
+		case numberRule.MatchString(t.text) && p.next+1 < len(p.tokens):
+			n, err := strconv.ParseFloat(t.text, 64)
+			if unit := unitOf(p.tokens[p.next+1].text); unit > 0 && err == nil && n >= 0 && n <= mostOfUnit {
+				total += time.Duration(n * float64(unit))
+				p.next += 2
+				continue
+			}
+		}
+		if first {
+			return 0, p.expected("a time, such as 3 s or 10 min")
+		}
+		return total, nil
+	}
+}

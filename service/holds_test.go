@@ -1,0 +1,240 @@
+package service_test
+
+import (
+	"context"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/core/device"
+	"urbo/core/grant"
+	runs "urbo/core/run"
+	"urbo/service"
+	"urbo/service/holds"
+	"urbo/service/library"
+	"urbo/service/setting"
+	"urbo/stage"
+	"urbo/station"
+	"urbo/station/onstage"
+)
+
+// holdFor sets controls for a time.
+func holdFor(t *testing.T, h *service.House, d time.Duration, slug string, words ...string) *setting.Ticket {
+	t.Helper()
+	k, err := h.Holds.Start(t.Context(), holds.Order{Wish: wishOf(t, h, slug, words...), For: d})
+	require.NoError(t, err)
+	return k
+}
+
+// stagedHouse is a stage that goes on while the house is opened and ended, with all appliances as devices.
+func stagedHouse(t *testing.T, dir string) (s *stage.Stage, open func() (*service.House, func())) {
+	t.Helper()
+	s, err := stage.New(stage.Options{Seed: 7})
+	require.NoError(t, err)
+	ctx, end := context.WithCancel(t.Context())
+	done := make(chan struct{})
+	go func() { defer close(done); _ = s.Run(ctx) }()
+	t.Cleanup(func() { end(); <-done })
+	first := true
+	return s, func() (*service.House, func()) {
+		h, stop := startWith(t, service.Config{Dir: dir, Transports: []station.Transport{onstage.New(s, "lecture"),
+			onstage.NewRadio(s, "dome", 433_420_000)}})
+		synctest.Wait()
+		for _, d := range observatory() {
+			if !first {
+				break
+			}
+			_, err := h.Library.Add(t.Context(), d, library.Note{})
+			require.NoError(t, err, d.Name)
+		}
+		first = false
+		return h, stop
+	}
+}
+
+// heldNow is what is held, as CONTROL=VALUE with its phase.
+func heldNow(h *service.House) (out []string) {
+	for _, one := range h.Holds.List() {
+		out = append(out, one.Control+"="+one.Value+" "+string(one.Phase))
+	}
+	return out
+}
+
+func TestHolds_ForATimeAndBack(t *testing.T) {
+	t.Parallel()
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		tellTrue(t, h, "boardwalk", "power", "off")
+		r := came(t, holdFor(t, h, 10*time.Minute, "boardwalk", "power", "on", "colour", "red"))
+		require.True(t, r.Done, "%+v", r)
+		synctest.Wait()
+		assert.Equal(t, []string{"power=on held", "colour=red held"}, heldNow(h))
+		time.Sleep(9 * time.Minute)
+		assert.Equal(t, "on", truly(t, s, "boardwalk", "power"))
+		time.Sleep(2 * time.Minute)
+		assert.Equal(t, "off", truly(t, s, "boardwalk", "power"))
+		assert.Empty(t, heldNow(h))
+		assert.Contains(t, told(t, h), "boardwalk power is back at off")
+	})
+}
+
+func TestHolds_WhoeverComesBetweenEndsThem(t *testing.T) {
+	t.Parallel()
+	for name, c := range map[string]struct {
+		act  func(t *testing.T, h *service.House, s *stage.Stage)
+		last string // what the boardwalk is at after an hour
+	}{
+		"set to the same value": {func(t *testing.T, h *service.House, _ *stage.Stage) {
+			wish(t, h, "boardwalk", "power", "on")
+		}, "on"},
+		"switched off by somebody": {func(t *testing.T, h *service.House, _ *stage.Stage) {
+			wish(t, h, "boardwalk", "power", "off")
+		}, "off"},
+		"pressed by hand through Urbo": {func(t *testing.T, h *service.House, _ *stage.Stage) {
+			press(t, h, device.Ref{Device: "boardwalk", Key: "power"})
+			time.Sleep(time.Second)
+			press(t, h, device.Ref{Device: "boardwalk", Key: "power"})
+		}, "on"},
+		"its handset": {func(t *testing.T, _ *service.House, s *stage.Stage) {
+			require.NoError(t, s.Press("boardwalk", "power", 0))
+			time.Sleep(time.Minute)
+			for truly(t, s, "boardwalk", "power") == "off" { // the lamp misses a press now and then
+				require.NoError(t, s.Press("boardwalk", "power", 0))
+				time.Sleep(time.Minute)
+			}
+		}, "on"},
+		"told otherwise": {func(t *testing.T, h *service.House, _ *stage.Stage) {
+			_, err := h.Beliefs.Tell("boardwalk", "power", "off", grant.By{})
+			require.NoError(t, err)
+		}, "on"},
+		"the mains": {func(t *testing.T, h *service.House, _ *stage.Stage) {
+			_, err := h.MainsFailed("", grant.By{})
+			require.NoError(t, err)
+		}, "on"},
+		"another control is no matter": {func(t *testing.T, h *service.House, _ *stage.Stage) {
+			wish(t, h, "boardwalk", "colour", "amber")
+		}, "off"},
+		"ended, and left": {func(t *testing.T, h *service.House, _ *stage.Stage) {
+			require.NoError(t, h.Holds.End(h.Holds.List()[0].ID, true, grant.By{}))
+		}, "on"},
+		"ended now": {func(t *testing.T, h *service.House, s *stage.Stage) {
+			require.NoError(t, h.Holds.End(h.Holds.List()[0].ID, false, grant.By{}))
+			time.Sleep(10 * time.Second)
+			assert.Equal(t, "off", truly(t, s, "boardwalk", "power"))
+			wish(t, h, "boardwalk", "power", "on")
+		}, "on"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+				tellTrue(t, h, "boardwalk", "power", "off")
+				require.True(t, came(t, holdFor(t, h, 30*time.Minute, "boardwalk", "power", "on")).Done)
+				time.Sleep(time.Minute)
+				c.act(t, h, s)
+				time.Sleep(time.Hour)
+				assert.Empty(t, heldNow(h))
+				assert.Equal(t, c.last, truly(t, s, "boardwalk", "power"), "%v", told(t, h))
+			})
+		})
+	}
+}
+
+func TestHolds_LieOnEachOther(t *testing.T) {
+	t.Parallel()
+	for name, c := range map[string]struct {
+		below, above time.Duration
+		then         [3]string // after 5, 15 and 25 minutes
+	}{
+		"the newer one ends first": {20 * time.Minute, 10 * time.Minute, [3]string{"3", "2", "1"}},
+		"the older one ends first": {10 * time.Minute, 20 * time.Minute, [3]string{"3", "3", "1"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+				tellTrue(t, h, "mixer", "power", "off")
+				r := wish(t, h, "mixer", "power", "on", "speed", "1")
+				assert.True(t, r.Done, "%+v %v", r, believed(t, h, "mixer", "speed"))
+				r = came(t, holdFor(t, h, c.below, "mixer", "speed", "2"))
+				assert.True(t, r.Done, "%+v", r)
+				require.True(t, came(t, holdFor(t, h, c.above, "mixer", "speed", "3")).Done)
+				assert.Len(t, heldNow(h), 2)
+				for i, wait := range []time.Duration{5, 10, 10} {
+					time.Sleep(wait * time.Minute)
+					assert.Equal(t, c.then[i], truly(t, s, "mixer", "speed"), "%d", i)
+				}
+				assert.Empty(t, heldNow(h))
+			})
+		})
+	}
+}
+
+func TestHolds_WhatIsNotKnownCannotBeSetBack(t *testing.T) {
+	t.Parallel()
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		tellTrue(t, h, "mixer", "power", "off")
+		require.True(t, wish(t, h, "mixer", "power", "on").Done)
+		_, err := h.Holds.Start(t.Context(), holds.Order{Wish: wishOf(t, h, "mixer", "speed", "3"), For: time.Hour})
+		require.ErrorIs(t, err, holds.ErrBefore)
+		assert.ErrorContains(t, err, "urbo tell mixer speed VALUE")
+		k, err := h.Holds.Start(t.Context(), holds.Order{Wish: wishOf(t, h, "mixer", "speed", "3"), For: time.Hour,
+			Then: "1"})
+		require.NoError(t, err, "it is said what it goes to")
+		require.True(t, came(t, k).Done)
+		time.Sleep(2 * time.Hour)
+		assert.Equal(t, "1", truly(t, s, "mixer", "speed"))
+		for _, d := range []time.Duration{0, -time.Second, runs.MaxHold + 1} {
+			_, err = h.Holds.Start(t.Context(), holds.Order{Wish: wishOf(t, h, "mixer", "speed", "3"), For: d})
+			require.ErrorIs(t, err, holds.ErrHold)
+		}
+	})
+}
+
+// TestHolds_OverARestart: what is due meanwhile goes back when the house is there again.
+func TestHolds_OverARestart(t *testing.T) {
+	t.Parallel()
+	synctest.Test(t, func(t *testing.T) {
+		dir := t.TempDir()
+		s, open := stagedHouse(t, dir)
+		h, stop := open()
+		tellTrue(t, h, "boardwalk", "power", "off")
+		tellTrue(t, h, "mixer", "power", "off")
+		require.True(t, came(t, holdFor(t, h, 10*time.Minute, "boardwalk", "power", "on")).Done)
+		require.True(t, came(t, holdFor(t, h, time.Hour, "mixer", "power", "on")).Done)
+		stop()
+		require.True(t, truly(t, s, "boardwalk", "power") == "on")
+		time.Sleep(8 * time.Minute)
+		h, stop = open()
+		assert.Equal(t, []string{"power=on held", "power=on held"}, heldNow(h))
+		time.Sleep(5 * time.Minute)
+		assert.Equal(t, "off", truly(t, s, "boardwalk", "power"), "it was due while the house was there")
+		stop()
+		h, stop = open()
+		time.Sleep(time.Hour)
+		assert.Equal(t, "off", truly(t, s, "mixer", "power"))
+		assert.Empty(t, heldNow(h))
+		stop()
+	})
+}
+
+// TestHolds_StandStillWhileTheirDeviceIsGone: removed, it is frozen; brought back, it goes back where its time is over.
+func TestHolds_StandStillWhileTheirDeviceIsGone(t *testing.T) {
+	t.Parallel()
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		tellTrue(t, h, "boardwalk", "power", "off")
+		require.True(t, came(t, holdFor(t, h, 10*time.Minute, "boardwalk", "power", "on")).Done)
+		require.NoError(t, h.Library.Remove(t.Context(), "boardwalk", library.Note{}))
+		time.Sleep(time.Hour)
+		require.Len(t, h.Holds.List(), 1)
+		assert.True(t, h.Holds.List()[0].Frozen)
+		_, err := h.Library.BringBack(t.Context(), "boardwalk", library.Note{})
+		require.NoError(t, err)
+		time.Sleep(time.Minute)
+		assert.Equal(t, []string{"power=on owed"}, heldNow(h), "nobody knows what it is at, and its key is a toggle")
+		tellTrue(t, h, "boardwalk", "power", "on")
+		time.Sleep(10 * time.Minute)
+		assert.Empty(t, heldNow(h))
+		assert.Equal(t, "off", truly(t, s, "boardwalk", "power"))
+	})
+}

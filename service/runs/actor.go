@@ -1,0 +1,287 @@
+package runs
+
+import (
+	"context"
+	"log/slog"
+	"slices"
+	"sync"
+	"time"
+
+	"urbo/core/control"
+	"urbo/core/happening"
+	"urbo/core/run"
+	"urbo/service/wake"
+	"urbo/store"
+)
+
+// actor is a run with its goroutine.
+type actor struct {
+	runs  *Runs
+	news  chan struct{} // there are events
+	looks chan struct{} // something may be so now that it waits for
+	done  chan struct{} // closed when it has ended
+
+	run Run // guarded by the runs' mu; its goroutine alone changes it
+
+	mu     sync.Mutex
+	events []run.Event
+	cancel func() // ends the step under way at the next safe place; nil where there is none
+}
+
+func newActor(r *Runs, one Run) *actor {
+	return &actor{runs: r, run: one, news: make(chan struct{}, 1), looks: make(chan struct{}, 1),
+		done: make(chan struct{})}
+}
+
+// mostEvents is how many events may wait for a run; what is more is of no matter to it.
+const mostEvents = 1000
+
+// send lets a run know of something.
+func (a *actor) send(e run.Event) {
+	a.mu.Lock()
+	if len(a.events) < mostEvents {
+		a.events = append(a.events, e)
+	}
+	a.mu.Unlock()
+	wake.Up(a.news)
+}
+
+// look lets a run see whether it is so what it waits for.
+func (a *actor) look() { wake.Up(a.looks) }
+
+// next waits for an event. Without one, ok is false: the context ended.
+func (a *actor) next(ctx context.Context) (e run.Event, ok bool) {
+	for {
+		a.mu.Lock()
+		if len(a.events) > 0 {
+			e, a.events = a.events[0], a.events[1:]
+			a.mu.Unlock()
+			e.At = a.runs.Now()
+			return e, true
+		}
+		a.mu.Unlock()
+		var timer *time.Timer
+		var over <-chan time.Time
+		if until := a.run.State.Until; !until.IsZero() {
+			timer = time.NewTimer(until.Sub(a.runs.Now()))
+			over = timer.C
+		}
+		select {
+		case <-a.news:
+		case <-a.looks:
+			if e, ok = a.so(); ok {
+				return e, true
+			}
+		case <-over:
+			return run.Event{What: run.LimitOver, At: a.runs.Now()}, true
+		case <-ctx.Done():
+			return e, false
+		}
+		if timer != nil {
+			timer.Stop()
+		}
+	}
+}
+
+// so says whether what it waits for is so, or what it asks is known.
+func (a *actor) so() (run.Event, bool) {
+	e := run.Event{What: run.Due, At: a.runs.Now()}
+	s := a.run.State
+	if s.At >= len(a.run.Program) {
+		return e, false
+	}
+	op := a.run.Program[s.At]
+	switch {
+	case s.Phase == run.Waiting && op.Wait.Until != nil:
+		is, _ := op.Wait.Until.Judge(a.runs.Targets.Reading)
+		return e, is == run.Yes
+	case s.Phase != run.Asking:
+	case op.Branch != nil:
+		is, _ := op.Branch.Cond.Judge(a.runs.Targets.Reading)
+		return e, is != run.Unknown
+	case op.Set != nil:
+		return e, a.doubt(op.Set) == ""
+	}
+	return e, false
+}
+
+// work carries the run out until it ends, or the context does.
+func (a *actor) work(ctx context.Context) {
+	for {
+		e, ok := a.next(ctx)
+		if !ok {
+			return
+		}
+		if e.What == run.Superseded && !a.taken(&e) {
+			continue
+		}
+		was := a.run.State
+		state, act := a.run.Program.Next(was, e)
+		if state == was && act == run.Nothing {
+			continue
+		}
+		a.told(was, state, e)
+		a.runs.mu.Lock()
+		a.run.State = state
+		if state.Phase == run.Ended {
+			a.run.Over = a.runs.Now()
+		}
+		a.runs.mu.Unlock()
+		if act != run.Judge && state.Phase != run.Ended { // a judgement alone is made again
+			if err := a.write(false); err != nil {
+				a.send(run.Event{What: run.Trouble,
+					Reason: "it cannot be kept, and nothing was pressed: " + err.Error()})
+				continue
+			}
+		}
+		switch act {
+		case run.Begin:
+			a.begin(ctx, state.At)
+		case run.Judge:
+			a.judge(state.At)
+		case run.Sleep, run.Ask:
+			a.look()
+		case run.Cancel:
+			a.stop(e.Reason)
+		}
+		if was.Phase != state.Phase || was.At != state.At {
+			a.tell(false, false)
+		}
+		if state.Phase == run.Ended {
+			a.finish()
+			return
+		}
+	}
+}
+
+// taken says whether somebody else's setting takes the place of what the run is asking about. The one that waits in a
+// step is told by its own ticket.
+func (a *actor) taken(e *run.Event) bool {
+	s := a.run.State
+	if e.Gone.ID == "" { // of its own ticket
+		return true
+	}
+	if s.Phase != run.Asking || e.Reason == a.run.ID || a.run.Program[s.At].Set == nil {
+		return false
+	}
+	return slices.ContainsFunc(a.run.Program[s.At].Set.Changes, func(c run.Change) bool {
+		ids, err := a.runs.Targets.With(c.On, c.Control)
+		return err == nil && slices.Contains(ids, e.Gone.ID)
+	})
+}
+
+// stop ends the step under way at the next safe place.
+func (a *actor) stop(reason string) {
+	a.mu.Lock()
+	cancel := a.cancel
+	a.mu.Unlock()
+	a.runs.Holds.Stop(a.run.ID, reason)
+	if cancel != nil {
+		cancel()
+	}
+}
+
+// cancels says what ends the step under way.
+func (a *actor) cancels(cancel func()) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.cancel = cancel
+}
+
+// judge answers the condition of a branch.
+func (a *actor) judge(at int) {
+	is, unknown := a.run.Program[at].Branch.Cond.Judge(a.runs.Targets.Reading)
+	switch is {
+	case run.Yes:
+		a.send(run.Event{What: run.Due})
+	case run.No:
+		a.send(run.Event{What: run.NotSo})
+	default:
+		a.send(run.Event{What: run.Doubt, Reason: unknown[0].Path(a.runs.Targets.Name), Limit: asks})
+	}
+}
+
+// finish ends the run.
+func (a *actor) finish() {
+	if err := a.runs.Store.RemoveRun(context.Background(), a.run.ID); err != nil {
+		slog.Error("a run that is over stays on disk", "run", a.run.Name, "error", err)
+	}
+	a.runs.ended(a)
+	close(a.done)
+}
+
+// write keeps how far the run is; at its beginning, all of it.
+func (a *actor) write(began bool) error {
+	state, err := store.WriteDocument(version, a.run.State)
+	if err != nil {
+		return err
+	}
+	if !began {
+		return a.runs.Store.PutRunState(context.Background(), a.run.ID, state)
+	}
+	text, err := store.WriteDocument(version, a.run)
+	if err != nil {
+		return err
+	}
+	return a.runs.Store.PutRun(context.Background(), store.Run{ID: a.run.ID, Document: text, State: state})
+}
+
+// tell tells how far the run is.
+func (a *actor) tell(began, follows bool) {
+	s := a.run.State
+	step, says := a.run.Step()
+	h := happening.Happening{By: a.run.By, Cause: a.run.ID, What: happening.RunChanged{RunID: a.run.ID, Run: a.run.Name,
+		Of: a.run.Of, Phase: s.Phase, Step: step, Steps: a.run.Program.Steps(), Began: began, Follows: follows,
+		Says: says, Until: s.Until,
+		Asks: s.Asks, End: s.End, Reason: s.Reason, Devices: a.runs.Targets.AllDevices(a.run.Program.Targets())}}
+	if began {
+		h.ID, h.Cause = a.run.ID, a.run.Cause
+	}
+	a.runs.Stream.Publish(h)
+}
+
+// told makes a journal entry of a step that is over.
+func (a *actor) told(was, now run.State, e run.Event) {
+	if was.Phase == run.Queued || was.At >= len(a.run.Program) || was.At == now.At && now.Phase != run.Ended {
+		return
+	}
+	op := a.run.Program[was.At]
+	s := happening.RunStep{RunID: a.run.ID, Run: a.run.Name, Step: a.run.Program.Number(was.At), Says: op.Says}
+	if ids := a.runs.Targets.AllDevices(run.Program{op}.Targets()); len(ids) == 1 {
+		s.DeviceID, s.Device = ids[0], a.runs.Library.Slug(ids[0])
+	}
+	acts := op.Press != nil || op.Set != nil
+	switch {
+	case e.What == run.Superseded:
+		s.Reason = "something newer was wanted"
+	case now.End == run.Failed:
+		s.Outcome, s.Reason = happening.Failed, now.Reason
+	case now.Phase == run.Ended && now.End != run.Done:
+		s.Reason = now.Reason
+	case acts:
+		s.Outcome = happening.Sent
+	case e.What == run.NotSo:
+		s.Reason = "no"
+	case op.Branch != nil:
+		s.Reason = "yes"
+	}
+	a.runs.Stream.Publish(happening.Happening{By: a.run.By, Cause: a.run.ID, What: s})
+}
+
+// wants are the wishes of a step, by device.
+func (a *actor) wants(s *run.Set) (order []string, wants map[string][]control.Want, err error) {
+	wants = map[string][]control.Want{}
+	for _, c := range s.Changes {
+		ids, err := a.runs.Targets.With(c.On, c.Control)
+		if err != nil {
+			return nil, nil, err
+		}
+		for _, id := range ids {
+			if wants[id] == nil {
+				order = append(order, id)
+			}
+			wants[id] = append(wants[id], control.Want{Control: c.Control, Value: c.Value})
+		}
+	}
+	return order, wants, nil
+}
