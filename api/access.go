@@ -140,7 +140,7 @@ func (a *API) sessions() {
 			own := Caller(ctx).Door
 			return list(all, func(s access.Session) wire.Session {
 				who, _ := a.house.Access.Person(s.PersonID)
-				return wire.Session{ID: s.ID, Person: who.Name, Browser: s.Agent, Created: maybeTime(s.Created),
+				return wire.Session{ID: s.ID, Person: who.Name, Browser: s.Agent, Created: wire.Time(s.Created),
 					Expires: s.Expires,
 					Used:    s.Used, From: s.From, This: own == access.Credential{Session: true, ID: s.ID}}
 			}), err
@@ -151,14 +151,6 @@ func (a *API) sessions() {
 	}) error {
 		return a.house.Access.EndSession(ctx, in.Session, asking(ctx))
 	})
-}
-
-// maybeTime is nil for the zero time.
-func maybeTime(t time.Time) *time.Time {
-	if t.IsZero() {
-		return nil
-	}
-	return &t
 }
 
 // list translates a list.

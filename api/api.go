@@ -112,6 +112,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.rooms()
 	a.houseFacts()
 	a.groups()
+	a.sequences()
 	a.devices()
 	a.beliefs()
 	a.lessons()

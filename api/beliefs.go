@@ -4,11 +4,13 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"time"
 
 	"urbo/core/control"
 	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/pairing"
+	"urbo/service"
 	"urbo/service/belief"
 	"urbo/service/library"
 	"urbo/service/measure"
@@ -47,13 +49,7 @@ func (a *API) beliefs() {
 			if err != nil {
 				return wire.SetAnswer{}, err
 			}
-			w := setting.Wish{Device: id, Wants: in.Body.Wants, Asked: true, By: asking(ctx)}
-			var r setting.Result
-			if in.Body.Dry {
-				r, err = a.house.Setting.Plan(w)
-			} else {
-				r, err = a.house.Setting.Set(ctx, w)
-			}
+			r, err := a.house.Set(ctx, wanted(ctx, id, in.Body))
 			if err != nil {
 				return wire.SetAnswer{}, err
 			}
@@ -106,6 +102,12 @@ func (a *API) beliefs() {
 	a.controls()
 	a.pairing()
 	a.measurements()
+}
+
+// wanted is what a request asks of a device, by its id.
+func wanted(ctx context.Context, id string, r wire.SetRequest) service.Wanted {
+	return service.Wanted{Wish: setting.Wish{Device: id, Wants: r.Wants, Asked: true, By: asking(ctx)},
+		For: time.Duration(r.ForS * float64(time.Second)), Then: r.Then, Dry: r.Dry}
 }
 
 // pairing registers handsets of Urbo's own.
@@ -185,11 +187,11 @@ func (a *API) stateOf(slug string) ([]wire.ControlState, error) {
 
 func controlOf(s control.State, history []belief.Change) wire.ControlState {
 	w := wire.ControlState{Control: s.Control, Kind: s.Kind, Value: s.Value, May: slices.Concat([]string{}, s.May),
-		Word: s.Word, Unit: s.Unit, Phase: s.Phase, Until: maybeTime(s.Until), Moving: s.Moving, Source: s.Source,
-		At: maybeTime(s.At), Presses: s.Presses, Deaf: s.Deaf, Wrong: s.Wrong, History: []wire.ControlWas{}}
+		Word: s.Word, Unit: s.Unit, Phase: s.Phase, Until: wire.Time(s.Until), Moving: s.Moving, Source: s.Source,
+		At: wire.Time(s.At), Presses: s.Presses, Deaf: s.Deaf, Wrong: s.Wrong, History: []wire.ControlWas{}}
 	for _, h := range slices.Backward(history) {
 		w.History = append(w.History,
-			wire.ControlWas{Value: h.Value, At: maybeTime(h.At), Source: h.Source, Cause: h.Cause})
+			wire.ControlWas{Value: h.Value, At: wire.Time(h.At), Source: h.Source, Cause: h.Cause})
 	}
 	return w
 }

@@ -44,7 +44,8 @@ phones then want it switched on a second time, where they list trusted authoriti
 <li>On a computer: import it as an authority in the settings of the browser, or of the system.</li>
 <li>Close this page, and open Urbo again.</li>
 </ol>
-<p>It is good until {{.Expires.Format "2006-01-02"}}, for {{range $i, $h := .Hosts}}{{if $i}}, {{end}}{{$h}}{{end}}. Whoever has
+<p>It is good until {{.Expires.Format "2006-01-02"}}, for {{range $i, $h := .Hosts}}{{if $i}},
+	{{end}}{{$h}}{{end}}. Whoever has
 the house's data directory can make certificates with it: keep that to yourself; a backup does not contain it.</p>
 </html>
 `))

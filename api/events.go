@@ -32,8 +32,10 @@ var eventTypes = map[string]any{
 	"believed": wire.BelievedEvent{}, "measured": wire.Gauge{},
 	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stored": wire.Stored{},
 	"rooms": wire.RoomsChanged{}, "house": wire.HouseChanged{}, "groups": wire.GroupsChanged{},
-	"stage": wire.StageChanged{},
-	"reset": wire.Reset{},
+	"sequences": wire.SequencesChanged{}, "run": wire.RunEvent{}, "hold": wire.HoldEvent{},
+	"notice": wire.NoticeEvent{},
+	"stage":  wire.StageChanged{},
+	"reset":  wire.Reset{},
 }
 
 // event is one server-sent event.
@@ -227,6 +229,14 @@ func (a *API) changed(h happening.Happening) []event {
 		return []event{{"stations", wire.StationsChanged{}}}
 	case happening.GroupChanged:
 		return []event{{"groups", wire.GroupsChanged{}}}
+	case happening.SequenceChanged:
+		return []event{{"sequences", wire.SequencesChanged{}}}
+	case happening.RunChanged:
+		return []event{{"run", wire.RunEvent{ID: what.RunID, Phase: what.Phase}}}
+	case happening.Notice:
+		return []event{{"notice", wire.NoticeEvent{Run: what.Run, Text: what.Text}}}
+	case happening.HoldChanged:
+		return []event{{"hold", wire.HoldEvent{Device: what.Device, Control: what.Control, Phase: what.Phase}}}
 	case happening.HouseChanged:
 		return []event{{"house", wire.HouseChanged{}}}
 	case happening.RoomChanged:

@@ -7,9 +7,9 @@ import (
 	"slices"
 
 	"urbo/core/grant"
+	"urbo/core/run"
 	"urbo/service"
 	"urbo/service/groups"
-	"urbo/service/setting"
 	"urbo/wire"
 )
 
@@ -73,7 +73,7 @@ func (a *API) groups() {
 		if err := a.mayEach(ctx, grant.See, g); err != nil {
 			return nil, err
 		}
-		return a.groupState(g)
+		return a.stateOfAll(run.Target{Kind: run.Group, ID: g.ID})
 	})
 	call(a, operation{"POST", "/groups/{group}/set", "set-group",
 		"Set controls of all devices of a group that have them",
@@ -85,24 +85,28 @@ func (a *API) groups() {
 		if err != nil {
 			return wire.GroupAnswer{}, err
 		}
-		results, err := a.house.SetGroup(ctx, g, setting.Wish{Wants: in.Body.Wants, Asked: true, By: asking(ctx)},
-			in.Body.Dry)
-		if err != nil {
-			return wire.GroupAnswer{}, err
-		}
-		out := wire.GroupAnswer{Done: true, Devices: []wire.GroupOne{}}
-		for _, r := range results {
-			one := wire.GroupOne{Device: r.Device, Answer: setAnswer(r.Result)}
-			one.Answer.State = []wire.ControlState{}
-			if r.Err != nil {
-				one.Error = r.Err.Error()
-			}
-			out.Done = out.Done && r.Err == nil && r.Result.Done
-			out.Devices = append(out.Devices, one)
-		}
-		out.State, err = a.groupState(g)
-		return out, err
+		return a.setAll(ctx, run.Target{Kind: run.Group, ID: g.ID, Was: g.Slug}, in.Body)
 	})
+}
+
+// setAll sets controls of all devices of a group or room.
+func (a *API) setAll(ctx context.Context, of run.Target, r wire.SetRequest) (wire.GroupAnswer, error) {
+	results, err := a.house.SetAll(ctx, of, wanted(ctx, "", r))
+	if err != nil {
+		return wire.GroupAnswer{}, err
+	}
+	out := wire.GroupAnswer{Done: true, Devices: []wire.GroupOne{}}
+	for _, r := range results {
+		one := wire.GroupOne{Device: r.Device, Answer: setAnswer(r.Result)}
+		one.Answer.State = []wire.ControlState{}
+		if r.Err != nil {
+			one.Error = r.Err.Error()
+		}
+		out.Done = out.Done && r.Err == nil && r.Result.Done
+		out.Devices = append(out.Devices, one)
+	}
+	out.State, err = a.stateOfAll(of)
+	return out, err
 }
 
 // findGroup finds a group that the caller has a right on. One of which they see nothing is as unknown as one that is
@@ -171,9 +175,11 @@ func (a *API) groupOf(ctx context.Context, g groups.Group) wire.Group {
 	return w
 }
 
-func (a *API) groupState(g groups.Group) ([]wire.GroupControl, error) {
-	state, err := a.house.GroupState(g)
-	return list(state, func(c service.GroupControl) wire.GroupControl {
-		return wire.GroupControl{Control: c.Control, Kind: c.Kind, Value: c.Value, Word: c.Word, Devices: c.Devices}
+// stateOfAll is what the devices of a group or room are believed to be at.
+func (a *API) stateOfAll(of run.Target) ([]wire.GroupControl, error) {
+	state, err := a.house.StateOf(of)
+	return list(state, func(c service.Together) wire.GroupControl {
+		c.Choices = slices.Concat([]string{}, c.Choices)
+		return wire.GroupControl(c)
 	}), err
 }

@@ -95,8 +95,8 @@ func (a *API) personChange(w wire.PersonChange) (access.PersonChange, error) {
 
 func (a *API) personOf(p access.Person) wire.Person {
 	return wire.Person{ID: p.ID, Name: p.Name, Role: string(p.Role), Where: a.whereWords(p.Where),
-		Rights: list(grant.Of(p.Role, p.Where).Rights, rightText), Until: maybeTime(p.Until),
-		Created: maybeTime(p.Created)}
+		Rights: list(grant.Of(p.Role, p.Where).Rights, rightText), Until: wire.Time(p.Until),
+		Created: wire.Time(p.Created)}
 }
 
 // whereOf finds what the words of a part of the house mean; all says that nothing named is the whole house.

@@ -144,6 +144,8 @@ func (a *API) shows(g grant.Grant, h happening.Happening) bool {
 		return g.May(grant.See, grant.Target{Room: what.RoomID}) == nil
 	case happening.Believed:
 		return g.May(grant.See, a.target(what.DeviceID)) == nil
+	case happening.RunChanged:
+		return len(what.Devices) > 0 && g.May(grant.See, list(what.Devices, a.target)...) == nil
 	case happening.DeviceRemoved:
 		return g.May(grant.See, grant.Target{Device: what.DeviceID, Room: h.RoomID}) == nil
 	}

@@ -2,9 +2,11 @@ package api
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 
 	"urbo/core/grant"
+	"urbo/core/run"
 	"urbo/service/rooms"
 	"urbo/wire"
 )
@@ -40,6 +42,45 @@ func (a *API) rooms() {
 	remove(a, operation{method: "DELETE", path: "/rooms/{room}", id: "remove-room",
 		summary: "Remove a room that nothing is in", right: grant.Keep, where: wholeHouse},
 		func(ctx context.Context, in *RoomIn) error { return a.house.RemoveRoom(ctx, in.Room, asking(ctx)) })
+	a.roomState()
+}
+
+// roomState registers what a room's devices are at, and setting them: a room is a group by itself.
+func (a *API) roomState() {
+	call(a, operation{"GET", "/rooms/{room}/state", "get-room-state",
+		"What the devices of a room are believed to be at",
+		grant.See, filtered, 0}, func(ctx context.Context, in *RoomIn) ([]wire.GroupControl, error) {
+		of, err := a.findRoom(ctx, grant.See, in.Room)
+		if err != nil {
+			return nil, err
+		}
+		return a.stateOfAll(of)
+	})
+	call(a, operation{"POST", "/rooms/{room}/set", "set-room", "Set controls of all devices of a room that have them",
+		grant.Use, filtered, 0}, func(ctx context.Context, in *struct {
+		RoomIn
+		Body wire.SetRequest
+	}) (wire.GroupAnswer, error) {
+		of, err := a.findRoom(ctx, grant.Use, in.Room)
+		if err != nil {
+			return wire.GroupAnswer{}, err
+		}
+		return a.setAll(ctx, of, in.Body)
+	})
+}
+
+// findRoom finds a room that the caller has a right on. One that they do not see is as unknown as one that is not
+// there.
+func (a *API) findRoom(ctx context.Context, r grant.Right, name string) (run.Target, error) {
+	who := Caller(ctx).Grant
+	room, err := a.house.Rooms.Find(name)
+	if err != nil && who.Where.House {
+		return run.Target{}, err
+	}
+	if err != nil || who.May(grant.See, grant.Target{Room: room.ID}) != nil {
+		return run.Target{}, fmt.Errorf("%w %.60q", rooms.ErrUnknown, name)
+	}
+	return run.Target{Kind: run.Room, ID: room.ID, Was: room.Name}, who.May(r, grant.Target{Room: room.ID})
 }
 
 func (a *API) roomOf(r rooms.Room) wire.Room {

@@ -67,7 +67,7 @@ type JournalIn struct {
 	Since  time.Time `query:"since" doc:"Only what is not older"`
 	Until  time.Time `query:"until" doc:"Only what is not newer"`
 	Device string    `query:"device" maxLength:"40" doc:"Only what is about a device, by its slug, also one that it had, or one that was removed"`
-	Kind   string    `query:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,belief,house" doc:"Only entries of this kind"`
+	Kind   string    `query:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,belief,run,house" doc:"Only entries of this kind"`
 	By     string    `query:"by" maxLength:"80" doc:"Only what somebody asked for, by name"`
 	Search string    `query:"search" maxLength:"100" doc:"Words that the entries have, or that begin theirs"`
 }

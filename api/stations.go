@@ -87,7 +87,7 @@ func (a *API) stations() {
 
 func stationOf(s stations.State) wire.Station {
 	w := wire.Station{Name: s.Name, Room: s.Room, Over: string(s.Origin.Over), Model: s.Model, Firmware: s.Firmware,
-		Here: s.Here, Since: maybeTime(s.Since), Ports: list(s.Ports, portOf)}
+		Here: s.Here, Since: wire.Time(s.Since), Ports: list(s.Ports, portOf)}
 	if s.Origin.Over != station.WebSocket { // there it is the token's id, which says nothing
 		w.Address = s.Origin.Address
 	}
@@ -96,7 +96,7 @@ func stationOf(s stations.State) wire.Station {
 
 func portOf(p stations.PortState) wire.PortState {
 	w := wire.PortState{ID: p.ID, Direction: string(p.Direction), Medium: p.Medium, FromHz: p.FromHz, ToHz: p.ToHz,
-		Count: p.Count, Last: maybeTime(p.Last), Strength: p.Peak, AirtimeMS: int(p.Air.Used.Milliseconds()),
+		Count: p.Count, Last: wire.Time(p.Last), Strength: p.Peak, AirtimeMS: int(p.Air.Used.Milliseconds()),
 		BudgetMS: int(p.Air.Budget.Milliseconds()), Share: p.Air.Share}
 	if !p.Correction.None() {
 		w.Correction = &p.Correction

@@ -36,7 +36,10 @@ func (a *app) complete(root *cobra.Command) {
 		"urbo press hold": words("1s", "2s", "5s")}
 	positions := map[string][]completer{
 		"urbo learn": {a.known((*app).devices)}, "urbo audition": {a.known((*app).devices)},
-		"urbo press": {a.known((*app).keys)}, "urbo state": {a.known((*app).devices)},
+		"urbo sequence show": {a.known((*app).sequences)}, "urbo sequence run": {a.known((*app).sequences)},
+		"urbo sequence change": {a.known((*app).sequences)}, "urbo sequence remove": {a.known((*app).sequences)},
+		"urbo run stop": {a.known((*app).underWay)},
+		"urbo press":    {a.known((*app).keys)}, "urbo state": {a.known((*app).devices)},
 		"urbo set": {a.known((*app).devices)}, "urbo tell": {a.known((*app).devices)},
 		"urbo device show": {a.known((*app).devices)},
 		"urbo device set":  {a.known((*app).devices)}, "urbo device remove": {a.known((*app).devices)},
@@ -175,6 +178,26 @@ func (a *app) sets(ctx context.Context, cl *client, _ string) (out []string) {
 	_ = cl.do(ctx, http.MethodGet, "/sets", nil, &all)
 	for _, s := range all {
 		out = append(out, s.Slug)
+	}
+	return out
+}
+
+func (a *app) sequences(ctx context.Context, cl *client, _ string) (out []string) {
+	var all []wire.Sequence
+	_ = cl.do(ctx, http.MethodGet, "/sequences", nil, &all)
+	for _, s := range all {
+		out = append(out, s.Slug)
+	}
+	return out
+}
+
+func (a *app) underWay(ctx context.Context, cl *client, _ string) (out []string) {
+	var all []wire.Run
+	_ = cl.do(ctx, http.MethodGet, "/runs", nil, &all)
+	for _, r := range all {
+		if r.Over == nil {
+			out = append(out, r.Name)
+		}
 	}
 	return out
 }

@@ -131,6 +131,17 @@ func (a *app) groupRemove() *cobra.Command {
 		}}
 }
 
+// isRoom says whether a name is that of a room, as room/NAME: a device may have the same.
+func isRoom(name string) bool { return strings.HasPrefix(name, "room/") }
+
+// groupPath is where a group, or room/NAME, is in the API.
+func groupPath(name string) string {
+	if room, is := strings.CutPrefix(name, "room/"); is {
+		return "/rooms/" + url.PathEscape(room)
+	}
+	return "/groups/" + url.PathEscape(name)
+}
+
 // isGroup says whether a call failed because there is no device of a name, but there is a group.
 func (a *app) isGroup(ctx context.Context, err error, slug string) bool {
 	var refused *refusalError
@@ -138,14 +149,14 @@ func (a *app) isGroup(ctx context.Context, err error, slug string) bool {
 		return false
 	}
 	var state []wire.GroupControl
-	err = a.call(ctx, http.MethodGet, "/groups/"+url.PathEscape(slug)+"/state", nil, &state)
+	err = a.call(ctx, http.MethodGet, groupPath(slug)+"/state", nil, &state)
 	return err == nil || errors.As(err, &refused) && refused.status == http.StatusForbidden // there, and not for them
 }
 
 // setGroup sets controls of all devices of a group.
 func (a *app) setGroup(ctx context.Context, slug string, r wire.SetRequest) error {
 	var got wire.GroupAnswer
-	if err := a.call(ctx, http.MethodPost, "/groups/"+url.PathEscape(slug)+"/set", r, &got); err != nil {
+	if err := a.call(ctx, http.MethodPost, groupPath(slug)+"/set", r, &got); err != nil {
 		return err
 	}
 	if a.output == "json" {
@@ -191,7 +202,7 @@ func stepsOf(answer wire.SetAnswer) (n int) {
 // groupState prints what the devices of a group are believed to be at.
 func (a *app) groupState(ctx context.Context, slug string) error {
 	var state []wire.GroupControl
-	if err := a.call(ctx, http.MethodGet, "/groups/"+url.PathEscape(slug)+"/state", nil, &state); err != nil {
+	if err := a.call(ctx, http.MethodGet, groupPath(slug)+"/state", nil, &state); err != nil {
 		return err
 	}
 	if a.output == "json" {

@@ -16,7 +16,7 @@ import (
 
 // journalKinds are the kinds of entries.
 var journalKinds = []string{"heard", "echo", "press", "settled", "lesson", "audition", "device", "station", "access",
-	"belief", "house"}
+	"belief", "run", "house"}
 
 // journalQuery is what is asked of the journal.
 type journalQuery struct {

@@ -192,7 +192,8 @@ A device has keys; a key sends one code or more. Some words are Urbo's own:
 	root.AddCommand(a.serve(), a.demo(), a.outpost(), a.listen(), a.which(), a.learn(), a.press(), a.state(), a.set(),
 		a.tell(), a.outage(), a.measure(), a.device(),
 		a.shelf(),
-		a.audition(), a.journal(), a.station(), a.house(), a.room(), a.group(), a.person(), a.token(), a.session(),
+		a.audition(), a.journal(), a.station(), a.house(), a.room(), a.group(), a.sequence(), a.runs(), a.hold(),
+		a.person(), a.token(), a.session(),
 		a.backup(), a.restore(),
 		a.tls(), a.pack(),
 		a.bench(), a.sheet(), a.versionCommand())

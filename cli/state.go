@@ -24,10 +24,13 @@ func (a *app) state() *cobra.Command {
 		Long: `Show what devices are believed to be set to. No device ever answers: Urbo follows what it sends and
 what it hears from handsets, and says how far that can be trusted. Certain: told, sensed, or set twice by a key that
 sets it, a short while ago. Believed: few presses since. Doubtful: many, or nobody was listening.
-Instead of a device, a group may be named.`,
-		Args:    args(0, 1, "a DEVICE, a group, or nothing for all"),
+Instead of a device, a group or room/NAME may be named.`,
+		Args:    args(0, 1, "a DEVICE, a group, room/NAME, or nothing for all"),
 		Example: "  urbo state\n  urbo state amplifier\n  urbo state dew",
 		RunE: func(c *cobra.Command, argv []string) error {
+			if len(argv) == 1 && isRoom(argv[0]) {
+				return a.groupState(c.Context(), argv[0])
+			}
 			if len(argv) == 1 {
 				err := a.stateOf(c, argv[0])
 				if err != nil && a.isGroup(c.Context(), err, argv[0]) {
@@ -150,15 +153,19 @@ func fromText(source control.Source, at *time.Time) string {
 
 func (a *app) set() *cobra.Command {
 	var dry, undo bool
+	var hold time.Duration
+	var then string
 	c := &cobra.Command{Use: "set DEVICE CONTROL VALUE [CONTROL VALUE ...]",
 		Short: "Set controls of a device, by pressing what leads there",
-		Long: `Set controls of a device, or of all devices of a group. Urbo presses what leads there from all that the device may be at,
+		Long: `Set controls of a device, or of all devices of a group or room/NAME. Urbo presses what leads there from all that the device may be at,
 waits while it warms up, and presses nothing where no presses surely lead there: then it says what would help. A VALUE
 like +3 or -2 is so many steps; of a control that goes below 0, write "up 3" or "down 2". --undo sets what was
-believed before you last set the device, within ten minutes.`,
+believed before you last set the device, within ten minutes. --for sets it for a time: then what was before comes
+back, unless somebody sets it meanwhile (see urbo hold).`,
 		Args: args(1, 49, "a DEVICE, and CONTROL and VALUE, once or more"),
 		Example: "  urbo set amplifier power on volume 22\n  urbo set amplifier volume +3\n  urbo set boardwalk " +
-			"colour red --dry\n  urbo set amplifier --undo\n  urbo set dew power on",
+			"colour red --dry\n  urbo set amplifier --undo\n  urbo set dew power on\n  urbo set boardwalk power on " +
+			"--for 10m",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if undo != (len(argv) == 1) {
 				return usageError{errors.New("name a DEVICE, a CONTROL and a VALUE, or a DEVICE with --undo")}
@@ -166,7 +173,16 @@ believed before you last set the device, within ten minutes.`,
 			if len(argv)%2 == 0 {
 				return usageError{errors.New("a VALUE is missing: CONTROL VALUE, once or more")}
 			}
-			r := wire.SetRequest{Dry: dry}
+			switch {
+			case c.Flags().Changed("for") && hold <= 0:
+				return usageError{errors.New("--for takes how long, such as 10m")}
+			case then != "" && hold == 0:
+				return usageError{errors.New("--then goes with --for: say how long before that")}
+			case undo && hold > 0:
+				return usageError{errors.New(
+					"--undo goes without --for: urbo hold end sets back what is set for a time")}
+			}
+			r := wire.SetRequest{Dry: dry, ForS: hold.Seconds(), Then: given(then)}
 			for i := 1; i < len(argv); i += 2 {
 				value := given(argv[i+1])
 				r.Wants = append(r.Wants, control.Want{Control: argv[i], Value: value})
@@ -174,6 +190,9 @@ believed before you last set the device, within ten minutes.`,
 			path, body := devicePath(argv[0])+"/set", any(r)
 			if undo {
 				path, body = devicePath(argv[0])+"/undo-set", nil
+			}
+			if isRoom(argv[0]) && !undo {
+				return a.setGroup(c.Context(), argv[0], r)
 			}
 			var got wire.SetAnswer
 			if err := a.call(c.Context(), http.MethodPost, path, body, &got); err != nil {
@@ -188,6 +207,9 @@ believed before you last set the device, within ten minutes.`,
 				}
 			} else {
 				a.printAnswer(argv[0], got, dry)
+				if hold > 0 && got.Done && !dry {
+					fmt.Fprintf(a.Out, "Until %s: see urbo hold list\n", clock(time.Now().Add(hold)))
+				}
 			}
 			switch {
 			case got.Reason != "":
@@ -199,6 +221,8 @@ believed before you last set the device, within ten minutes.`,
 			}
 			return nil
 		}}
+	c.Flags().DurationVar(&hold, "for", 0, "set it for so long, such as 10m; then what was before comes back")
+	c.Flags().StringVar(&then, "then", "", "with --for and one control: the value that it goes to instead")
 	c.Flags().BoolVar(&dry, "dry", false, "only say what would be pressed")
 	c.Flags().BoolVar(&undo, "undo", false, "set what was believed before you last set it")
 	return c
@@ -210,7 +234,7 @@ const minus = "\x00"
 var (
 	negative = regexp.MustCompile(`^-\d+([.,]\d+)?$`)
 	// takesNumbers are the commands whose arguments are values; of device, it is "control also".
-	takesNumbers = []string{"set", "tell", "measure", "device"}
+	takesNumbers = []string{"set", "tell", "measure", "device", "sequence"}
 )
 
 // withMinus lets negative numbers of urbo set, tell and measure through, which no flag is.

@@ -34,7 +34,8 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 			require.NoError(t, err)
 			assert.Empty(t, found, "%s, %s", page, size.name)
 		}
-		pages := [][2]string{{"/devices", "Air mixer"}, {"/bench", "Open a recording"}}
+		pages := [][2]string{{"/devices", "Air mixer"}, {"/bench", "Open a recording"},
+			{"/automate", "Dew heaters"}}
 		if size.name == "desk" { // these are the same on a phone
 			pages = append(pages, [][2]string{{"/devices/boardwalk", "What it may be"},
 				{"/devices/projector/lesson", "Start the lesson"}, {"/shelf", "Corvane Strand"},

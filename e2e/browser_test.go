@@ -145,11 +145,11 @@ func (b *browser) choose(label, text string) {
 // fill types into the field with a label.
 func (b *browser) fill(label, text string) {
 	b.t.Helper()
-	field := `[...document.querySelectorAll('input')].find(e => document.querySelector('label[for="' + e.id + '"]')?.innerText.startsWith(` + quote(label) + `))`
+	field := `[...document.querySelectorAll('input, textarea')].find(e => document.querySelector('label[for="' + e.id + '"]')?.innerText.startsWith(` + quote(label) + `))`
 	b.until(field)
 	b.eval(`(() => {
 		const e = ` + field + `;
-		Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(e, ` + quote(text) + `);
+		Object.getOwnPropertyDescriptor(Object.getPrototypeOf(e), 'value').set.call(e, ` + quote(text) + `);
 		e.dispatchEvent(new Event('input', {bubbles: true}));
 	})()`)
 }

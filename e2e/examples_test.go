@@ -47,6 +47,8 @@ func newShell(t *testing.T) *shell {
 	for _, secret := range []string{"token", "secret"} { // of nobody
 		require.NoError(t, os.WriteFile(filepath.Join(s.dir, secret), []byte(secret), 0o600))
 	}
+	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "fanfare.txt"), []byte("run fanfare\nwait 1 s\nrun fanfare\n"),
+		0o600))
 	s.port = newBoard(t, "bench").line.Path
 	return s
 }
@@ -153,7 +155,7 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 	walk("")
 	// What others work with is made first, and what is taken away goes last.
 	rank := func(line string) int {
-		for i, begin := range []string{"urbo bench export --code", "urbo bench describe", "urbo device export",
+		for i, begin := range []string{"urbo bench export --code", "urbo bench describe", "urbo device export", "urbo sequence add",
 			"urbo pack export", "urbo shelf keep", "urbo token add", "urbo backup", "urbo station check",
 			"urbo tls new"} {
 			if strings.HasPrefix(line, begin) {
@@ -176,6 +178,12 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 			s.works(line)
 			s.works("urbo device remove boardwalk --yes")
 			continue
+		}
+		for begin, first := range map[string]string{"urbo run stop": "urbo sequence run fanfare-long --no-wait",
+			"urbo hold end": "urbo set boardwalk power on --for 10m"} {
+			if strings.HasPrefix(line, begin) {
+				s.works(first)
+			}
 		}
 		s.works(line)
 	}
@@ -244,6 +252,9 @@ func TestJSON_IsWhatEveryCommandPrints(t *testing.T) {
 		"person link Guest", "person remove Guest", "house show", "group list", "state dew", "room list",
 		"room add Shed", "room rename Shed Hut", "room remove Hut", "token add x", "token list",
 		"token remove x", "token link", "session list", "session end --all",
+		"sequence add s 'wait 1 s'", "sequence list", "sequence show s", "sequence change s --name T", "sequence run s",
+		"sequence run s --no-wait", "run stop s", "run list", "sequence remove s", "set boardwalk power on --for 1h",
+		"hold list", "hold end boardwalk/power --stay", "state room/dome", "set room/dome power off --dry",
 		"station list", "station show lecture", "station add x", "station room x Garden", "station rename x y",
 		"station airtime lecture/radio-out 5", "station remove y",
 		"shelf list", "shelf show corvane-strand", "shelf match boardwalk", "shelf keep boardwalk --short-name mine",

@@ -21,6 +21,7 @@ import (
 	"urbo/core/signal"
 	"urbo/service"
 	"urbo/service/library"
+	"urbo/service/sequences"
 )
 
 // shelf is the made-up code sets of the demo.
@@ -105,7 +106,7 @@ func Furnish(ctx context.Context, l *library.Library, learned bool) error {
 	return nil
 }
 
-// Arrange makes the observatory's groups, and says what and where it is, where that was not done yet.
+// Arrange makes the observatory's groups and sequences, and says what and where it is, where that was not done yet.
 func Arrange(ctx context.Context, house *service.House) error {
 	by := grant.Named("demo")
 	if house.Home.Home() == (home.Home{}) {
@@ -126,6 +127,17 @@ func Arrange(ctx context.Context, house *service.House) error {
 	}{{"dew", "Dew heaters", []string{"dew-a", "dew-b", "dew-c"}},
 		{"lecture", "Lecture room", []string{"projector", "amplifier", "screen"}}} {
 		if _, err := house.Groups.Add(ctx, g.slug, g.name, g.members, by); err != nil {
+			return err
+		}
+	}
+	for _, s := range []struct{ slug, name, steps string }{
+		{"fanfare", "Fanfare",
+			"set (boardwalk/power on, boardwalk/colour red)\nwait 2 s\nset boardwalk/colour to amber\n" +
+				"wait 2 s\nset boardwalk/colour to white"},
+		{"quiet-please", "Quiet, please", "if amplifier/power is on do set amplifier/volume to 5 for 1 h and back\n" +
+			"notify \"a talk is being given\""},
+	} {
+		if _, err := house.Sequences.Add(ctx, s.slug, s.name, sequences.Text{Steps: s.steps}, by); err != nil {
 			return err
 		}
 	}

@@ -6,48 +6,58 @@ import (
 	"fmt"
 	"slices"
 	"sync"
+	"time"
 
 	"urbo/core/control"
+	"urbo/core/run"
 	"urbo/service/belief"
-	"urbo/service/groups"
+	"urbo/service/holds"
 	"urbo/service/setting"
 )
 
-// Mixed is the value of a group's control whose devices are not all at one.
+// Mixed is the value of a control of several devices that are not all at one.
 const Mixed = "mixed"
 
-// GroupControl is a control of a group: what its devices that have it are at.
-type GroupControl struct {
+// Together is a control of several devices: what those that have it are at.
+type Together struct {
 	Control string
 	Kind    control.Kind
-	Value   string // "" where some are not known, Mixed where they differ
+	Value   string   // "" where some are not known, Mixed where they differ
+	Choices []string // its values by name, of any of them; none of a number
 	Devices []string
 	Word    control.Word // the least of them
 }
 
-// GroupState is what the devices of a group are believed to be at, by control.
-func (h *House) GroupState(group groups.Group) ([]GroupControl, error) {
-	var out []GroupControl
-	for _, id := range h.Groups.Devices(group.ID) {
+// StateOf is what the devices of a group or room are believed to be at, by control.
+func (h *House) StateOf(of run.Target) ([]Together, error) {
+	var out []Together
+	for _, id := range h.Targets.Devices(of) {
 		slug := h.Library.Slug(id)
-		states, _, err := h.Beliefs.States(slug)
+		states, err := h.Beliefs.StatesOf(id)
 		if errors.Is(err, belief.ErrNoControls) {
 			continue
 		}
 		if err != nil {
 			return nil, err
 		}
-		for _, st := range states {
-			i := slices.IndexFunc(out, func(c GroupControl) bool {
-				return c.Control == st.Control &&
-					c.Kind == st.Kind
-			})
+		spec, err := h.Beliefs.Spec(id)
+		if err != nil {
+			return nil, err
+		}
+		for k, st := range states {
+			choices := spec.Controls()[k].Choices()
+			i := slices.IndexFunc(out, func(c Together) bool { return c.Control == st.Control && c.Kind == st.Kind })
 			if i < 0 {
-				out = append(out, GroupControl{Control: st.Control, Kind: st.Kind, Value: st.Value, Word: st.Word,
-					Devices: []string{slug}})
+				out = append(out, Together{Control: st.Control, Kind: st.Kind, Value: st.Value, Word: st.Word,
+					Choices: slices.Clone(choices), Devices: []string{slug}})
 				continue
 			}
 			c := &out[i]
+			for _, v := range choices {
+				if !slices.Contains(c.Choices, v) {
+					c.Choices = append(c.Choices, v)
+				}
+			}
 			c.Devices = append(c.Devices, slug)
 			c.Word = lesser(c.Word, st.Word)
 			switch {
@@ -67,50 +77,63 @@ func lesser(a, b control.Word) control.Word {
 	return order[min(slices.Index(order, a), slices.Index(order, b))]
 }
 
-// GroupResult is what came of a wish for one device of a group.
-type GroupResult struct {
+// Wanted is a wish as people say it.
+type Wanted struct {
+	setting.Wish
+	For  time.Duration // then what was before comes back; 0 is for good
+	Then string        // or this value
+	Dry  bool          // only tell what would be pressed
+}
+
+// Set sets controls of a device, and waits for what becomes of it. Errors are those of setting.Set and holds.Start.
+func (h *House) Set(ctx context.Context, w Wanted) (setting.Result, error) {
+	switch {
+	case w.Dry:
+		return h.Setting.Plan(w.Wish)
+	case w.For == 0 && w.Then == "":
+		return h.Setting.Set(ctx, w.Wish)
+	}
+	t, err := h.Holds.Start(ctx, holds.Order{Wish: w.Wish, For: w.For, Then: w.Then})
+	if err != nil {
+		return setting.Result{}, err
+	}
+	return t.Wait(ctx)
+}
+
+// One is what came of a wish for one of several devices.
+type One struct {
 	Device string // slug
 	Result setting.Result
 	Err    error
 }
 
-// SetGroup sets controls of all devices of a group that have them, side by side. The error wraps control.ErrForm where
-// none of them has a control that is wanted.
-func (h *House) SetGroup(ctx context.Context, group groups.Group, w setting.Wish, dry bool) ([]GroupResult, error) {
-	state, err := h.GroupState(group)
-	if err != nil {
-		return nil, err
-	}
-	wanted := map[string][]control.Want{} // by slug
+// SetAll sets controls of all devices of a group or room that have them, side by side. The error wraps control.ErrForm
+// where none of them has a control that is wanted.
+func (h *House) SetAll(ctx context.Context, of run.Target, w Wanted) ([]One, error) {
+	wanted := map[string][]control.Want{} // by id
 	var order []string
 	for _, want := range w.Wants {
-		i := slices.IndexFunc(state, func(c GroupControl) bool { return c.Control == want.Control })
-		if i < 0 {
-			return nil, fmt.Errorf("%w %.40q: no device of %s has it", control.ErrForm, want.Control, group.Slug)
+		ids, err := h.Targets.With(of, want.Control)
+		if err != nil {
+			return nil, err
 		}
-		for _, slug := range state[i].Devices {
-			if wanted[slug] == nil {
-				order = append(order, slug)
+		for _, id := range ids {
+			if wanted[id] == nil {
+				order = append(order, id)
 			}
-			wanted[slug] = append(wanted[slug], want)
+			wanted[id] = append(wanted[id], want)
 		}
 	}
-	out := make([]GroupResult, len(order))
+	if w.Then != "" && len(w.Wants) != 1 {
+		return nil, fmt.Errorf("%w: then goes with one control", holds.ErrHold)
+	}
+	out := make([]One, len(order))
 	var all sync.WaitGroup
-	for i, slug := range order {
+	for i, id := range order {
 		one := w
-		one.Wants = wanted[slug]
-		out[i].Device = slug
-		if one.Device, out[i].Err = h.Library.ID(slug); out[i].Err != nil {
-			continue
-		}
-		all.Go(func() {
-			if dry {
-				out[i].Result, out[i].Err = h.Setting.Plan(one)
-				return
-			}
-			out[i].Result, out[i].Err = h.Setting.Set(ctx, one)
-		})
+		one.Device, one.Wants = id, wanted[id]
+		out[i].Device = h.Library.Slug(id)
+		all.Go(func() { out[i].Result, out[i].Err = h.Set(ctx, one) })
 	}
 	all.Wait()
 	return out, nil

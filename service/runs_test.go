@@ -26,7 +26,7 @@ import (
 func begin(t *testing.T, h *service.House, text string) runs.Run {
 	t.Helper()
 	name := fmt.Sprintf("s%d", len(h.Sequences.List()))
-	_, err := h.Sequences.Add(t.Context(), "", name, text, grant.By{})
+	_, err := h.Sequences.Add(t.Context(), "", name, sequences.Text{Steps: text}, grant.By{})
 	require.NoError(t, err)
 	one, err := h.RunSequence(name, false, grant.Named("test"), "")
 	require.NoError(t, err)
@@ -293,7 +293,7 @@ func TestRuns_ADocumentThatCannotBeReadIsSetAside(t *testing.T) {
 	_, err = h.Sequences.Alter(t.Context(), "later", sequences.Change{Name: &name}, grant.By{})
 	require.NoError(t, err, "a new name leaves the steps that cannot be read")
 	text := `notify "anew"`
-	_, err = h.Sequences.Alter(t.Context(), "later", sequences.Change{Steps: &text}, grant.By{})
+	_, err = h.Sequences.Alter(t.Context(), "later", sequences.Change{Steps: &sequences.Text{Steps: text}}, grant.By{})
 	require.NoError(t, err)
 	stop()
 	s, err = store.Open(dir)
@@ -312,13 +312,14 @@ func TestSequences_RunEachOther(t *testing.T) {
 	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
 		add := func(name, text string) error {
-			_, err := h.Sequences.Add(t.Context(), "", name, text, grant.By{})
+			_, err := h.Sequences.Add(t.Context(), "", name, sequences.Text{Steps: text}, grant.By{})
 			return err
 		}
 		require.NoError(t, add("inner", "press boardwalk/power"))
 		require.NoError(t, add("outer", "run inner then run inner"))
 		text := "run outer"
-		_, err := h.Sequences.Alter(t.Context(), "inner", sequences.Change{Steps: &text}, grant.By{})
+		_, err := h.Sequences.Alter(t.Context(), "inner", sequences.Change{Steps: &sequences.Text{Steps: text}},
+			grant.By{})
 		require.ErrorContains(t, err, "would run itself")
 		require.ErrorIs(t, h.Sequences.Remove(t.Context(), "inner", grant.By{}), sequences.ErrUsed)
 		require.ErrorContains(t, add("x", "run outr"), "nearest are outer")
@@ -339,7 +340,8 @@ func TestSequences_RunEachOther(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, 2, p.Steps())
 		long := strings.Repeat("wait 1 s;", 190)
-		_, err = h.Sequences.Alter(t.Context(), "within", sequences.Change{Steps: &long}, grant.By{})
+		_, err = h.Sequences.Alter(t.Context(), "within", sequences.Change{Steps: &sequences.Text{Steps: long}},
+			grant.By{})
 		require.NoError(t, err)
 		require.NoError(t, add("most", "run outer then run outer"))
 		require.ErrorContains(t, add("over", "run most then run outer"), "more than 1000")

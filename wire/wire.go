@@ -103,7 +103,7 @@ type Held struct {
 type Entry struct {
 	ID      string    `json:"id"`
 	At      time.Time `json:"at"`
-	Kind    string    `json:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,belief,house"`
+	Kind    string    `json:"kind" enum:"heard,echo,press,settled,lesson,audition,device,station,access,belief,run,house"`
 	CauseID string    `json:"cause_id,omitempty" doc:"The capture, press or entry that led to this"`
 	By      string    `json:"by,omitempty" doc:"Who asked"`
 	ByKind  string    `json:"by_kind,omitempty" doc:"person, program, handset, errand, house or station"`
@@ -344,8 +344,9 @@ type GroupControl struct {
 	Control string       `json:"control"`
 	Kind    control.Kind `json:"kind"`
 	Value   string       `json:"value,omitempty" doc:"mixed where its devices differ; left out where some are not known"`
-	Word    control.Word `json:"word" doc:"The least of them"`
+	Choices []string     `json:"choices" doc:"Its values by name, of any of them; none of a number"`
 	Devices []string     `json:"devices"`
+	Word    control.Word `json:"word" doc:"The least of them"`
 }
 
 // GroupAnswer is what came of a wish for a group.

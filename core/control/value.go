@@ -91,6 +91,18 @@ func (c *Control) values() []string {
 	return c.Values
 }
 
+// Choices are the values of a control by name: of a power or selector all, of a travel its ends. Others have none.
+func (c *Control) Choices() []string {
+	switch c.Kind {
+	case Power, Selector:
+		return c.values()
+	case Travel:
+		ends := c.ends()
+		return ends[:]
+	}
+	return nil
+}
+
 // size is how many values a control has; 0 where they are not counted.
 func (c *Control) size() int {
 	switch c.Kind {

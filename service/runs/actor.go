@@ -125,6 +125,8 @@ func (a *actor) work(ctx context.Context) {
 		a.run.State = state
 		if state.Phase == run.Ended {
 			a.run.Over = a.runs.Now()
+		} else {
+			a.runs.wake()
 		}
 		a.runs.mu.Unlock()
 		if act != run.Judge && state.Phase != run.Ended { // a judgement alone is made again
@@ -266,6 +268,10 @@ func (a *actor) told(was, now run.State, e run.Event) {
 		s.Reason = "yes"
 	}
 	a.runs.Stream.Publish(happening.Happening{By: a.run.By, Cause: a.run.ID, What: s})
+	a.runs.mu.Lock()
+	defer a.runs.mu.Unlock()
+	a.run.Logged++
+	a.run.Log = append(slices.Clone(a.run.Log[max(len(a.run.Log)-logs+1, 0):]), s)
 }
 
 // wants are the wishes of a step, by device.

@@ -41,6 +41,8 @@ const (
 	turn = 10 * time.Minute
 	// asks is how long it is asked what something is at.
 	asks = 10 * time.Minute
+	// logs is how many steps of a run are listed.
+	logs = 100
 	// version of the document.
 	version = 1
 )
@@ -56,6 +58,9 @@ type Run struct {
 	Over    time.Time   `json:"-"` // zero while it is under way
 	Program run.Program `json:"program"`
 	State   run.State   `json:"-"` // kept beside the document: it changes with each step
+	// Log is what came of its steps, since the house is there; the last ones.
+	Log    []happening.RunStep `json:"-"`
+	Logged int                 `json:"-"` // how many there were in all
 }
 
 // Step is the number of the step that it is in, from 1, and what that says.
@@ -135,11 +140,12 @@ type Runs struct {
 	running context.Context // nil before Run
 	all     []*actor        // under way, in the order in which they began
 	over    []Run           // the last ones, the newest last
+	moved   chan struct{}   // closed when any run is somewhere else
 }
 
 // Open reads the runs that were under way: one that only waited goes on, and one in a step is not begun again.
 func Open(ctx context.Context, c Config) (*Runs, error) {
-	r := &Runs{Config: c}
+	r := &Runs{Config: c, moved: make(chan struct{})}
 	rows, err := c.Store.Runs(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read what is under way: %w", err)
@@ -248,6 +254,25 @@ func (r *Runs) One(id string) (Run, error) {
 	return Run{}, fmt.Errorf("%w %.60q: it is over, or never was: see urbo run list", ErrUnknown, id)
 }
 
+// Change waits until a run has more in its log than was seen, or is in another phase, or ctx ends, and says where it is
+// then. The error wraps ErrUnknown.
+func (r *Runs) Change(ctx context.Context, id string, seen int, phase run.Phase) (Run, error) {
+	for {
+		r.mu.Lock()
+		moved := r.moved
+		r.mu.Unlock()
+		one, err := r.One(id)
+		if err != nil || one.Logged != seen || one.State.Phase != phase || phase == run.Ended {
+			return one, err
+		}
+		select {
+		case <-moved:
+		case <-ctx.Done():
+			return one, nil
+		}
+	}
+}
+
 // Stop stops a run at the next safe place, and waits until it has ended. Errors wrap ErrUnknown or ErrOver.
 func (r *Runs) Stop(ctx context.Context, id string, by grant.By) (Run, error) {
 	one, err := r.One(id)
@@ -323,6 +348,12 @@ func (r *Runs) each(do func(*actor)) {
 	}
 }
 
+// wake lets those look who wait for runs. The caller holds mu.
+func (r *Runs) wake() {
+	close(r.moved)
+	r.moved = make(chan struct{})
+}
+
 // ended takes a run off those that are under way, and lets the next one of the same begin.
 func (r *Runs) ended(a *actor) {
 	r.mu.Lock()
@@ -331,6 +362,7 @@ func (r *Runs) ended(a *actor) {
 	if r.over = append(r.over, a.run); len(r.over) > kept {
 		r.over = r.over[1:]
 	}
+	r.wake()
 	if same := r.same(a.run.Of); len(same) > 0 && same[0].run.State.Phase == run.Queued {
 		same[0].send(run.Event{What: run.Turn})
 	}

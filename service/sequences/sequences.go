@@ -131,16 +131,39 @@ func (s *Sequences) Find(slug string) (Sequence, error) {
 	return Sequence{}, fmt.Errorf("%w %.60q: nearest are %s", ErrUnknown, slug, device.Nearest(slug, names))
 }
 
+// Text is steps as somebody wrote them.
+type Text struct {
+	Steps string
+	Sight Sight // nil sees everything
+}
+
+// Sight says what somebody hears of something that steps name: it is given what was found, or why nothing was.
+type Sight func(name string, t run.Target, err error) error
+
 // names finds what steps name, sequences among them.
 type names struct {
 	Targets
-	all *Sequences
+	all   *Sequences
+	sight Sight
+}
+
+// Target finds a device, a group, a room or a measurement.
+func (n names) Target(name string) (run.Target, error) {
+	t, err := n.Targets.Target(name)
+	if n.sight != nil {
+		err = n.sight(name, t, err)
+	}
+	return t, err
 }
 
 // Sequence finds a sequence.
 func (n names) Sequence(name string) (run.Target, error) {
 	one, err := n.all.Find(name)
-	return run.Target{Kind: run.Sequence, ID: one.ID, Was: one.Slug}, err
+	t := run.Target{Kind: run.Sequence, ID: one.ID, Was: one.Slug}
+	if n.sight != nil {
+		err = n.sight(name, t, err)
+	}
+	return t, err
 }
 
 // name is what something is called now, "" where it is gone.
@@ -183,16 +206,19 @@ func (s *Sequences) steps(id string) (string, []run.Step, error) {
 	return one.Slug, one.Steps, err
 }
 
-// Read reads steps as people write them. Errors wrap run.ErrSteps.
-func (s *Sequences) Read(text string) ([]run.Step, error) {
-	return run.Parse(text, names{s.targets, s})
+// read reads steps as people write them. Errors wrap run.ErrSteps.
+func (s *Sequences) read(t Text) ([]run.Step, error) {
+	return run.Parse(t.Steps, names{s.targets, s, t.Sight})
 }
 
 // Change is what is to be different about a sequence; nil leaves it as it is.
-type Change struct{ Slug, Name, Steps *string }
+type Change struct {
+	Slug, Name *string
+	Steps      *Text
+}
 
 // Add makes a sequence. Errors wrap device.ErrName, device.ErrTaken, ErrMost or run.ErrSteps, or are the store's.
-func (s *Sequences) Add(ctx context.Context, slug, name, steps string, by grant.By) (Sequence, error) {
+func (s *Sequences) Add(ctx context.Context, slug, name string, steps Text, by grant.By) (Sequence, error) {
 	s.writer.Lock()
 	defer s.writer.Unlock()
 	if slug == "" {
@@ -204,7 +230,8 @@ func (s *Sequences) Add(ctx context.Context, slug, name, steps string, by grant.
 	if len(s.List()) >= Most {
 		return Sequence{}, fmt.Errorf("%w: there are %d, which is the most: remove one", ErrMost, Most)
 	}
-	return s.put(ctx, Sequence{ID: store.NewID()}, Change{&slug, &name, &steps}, by, "Added the sequence ")
+	return s.put(ctx, Sequence{ID: store.NewID()}, Change{Slug: &slug, Name: &name, Steps: &steps}, by,
+		"Added the sequence ")
 }
 
 // Alter changes a sequence. Errors are those of Add, or wrap ErrUnknown.
@@ -235,7 +262,7 @@ func (s *Sequences) put(ctx context.Context, one Sequence, c Change, by grant.By
 	}
 	text := was.unread
 	if c.Steps != nil {
-		if one.Steps, err = s.Read(*c.Steps); err != nil {
+		if one.Steps, err = s.read(*c.Steps); err != nil {
 			return was, err
 		}
 		if _, err := run.Compile(one.ID, one.Steps, s.steps, s.name); err != nil {

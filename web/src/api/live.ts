@@ -80,7 +80,11 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     queryClient.setQueryData<Station[]>(keys.stations, (old) => applyStation(old, s));
     if (before?.here !== s.here) stale(keys.advice); // what can be sent has changed
   });
-  on('groups', () => stale(keys.groups));
+  on('groups', () => [keys.groups, keys.states].forEach(stale));
+  on('sequences', () => stale(keys.sequences));
+  on('run', () => stale(keys.runs));
+  on('hold', () => stale(keys.holds));
+  on('notice', () => stale(keys.runs));
   on('house', () => stale(keys.house));
   on('rooms', () => [keys.rooms, keys.devices, keys.stations, keys.states].forEach(stale));
   on('stations', () => {

@@ -14,6 +14,7 @@ const AuditionPage = lazy(() => import('../audition/AuditionPage'));
 const WhichPage = lazy(() => import('../which/WhichPage'));
 const ShelfPage = lazy(() => import('../shelf/ShelfPage'));
 const BenchPage = lazy(() => import('../bench/BenchPage'));
+const AutomatePage = lazy(() => import('../automate/AutomatePage'));
 const HousePage = lazy(() => import('../house/HousePage'));
 
 export function App() {
@@ -29,6 +30,7 @@ export function App() {
         <Route path="/shelf" element={<ShelfPage />} />
         <Route path="/bench" element={<BenchPage />} />
         <Route path="/bench/:capture" element={<BenchPage />} />
+        <Route path="/automate" element={<AutomatePage />} />
         <Route path="/house" element={<HousePage />} />
         <Route path="/house/:part" element={<HousePage />} />
         <Route path="*" element={<Navigate to="/devices" replace />} />

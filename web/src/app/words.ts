@@ -1,6 +1,6 @@
 // All texts of the console, English. Short sentences, active voice.
 export const words = {
-  places: { devices: 'Devices', bench: 'Bench', house: 'House' },
+  places: { devices: 'Devices', automate: 'Automate', bench: 'Bench', house: 'House' },
   offline: 'The service does not answer. This page goes on by itself when it is back.',
   loading: 'One moment…',
   trouble: (what: string) =>
@@ -597,6 +597,66 @@ export const words = {
     remove: 'Remove',
     removeSure: 'Remove for good',
     removeName: (name: string) => `Remove ${name}`,
+  },
+  automate: {
+    underWay: 'Under way',
+    nothing: 'Nothing is under way, and nothing is set for a time.',
+    step: (n: number, of: number) => `step ${n} of ${of}`,
+    queued: 'waits for its turn',
+    until: (t: string) => `until ${t}`,
+    waitsForWord: (t: string) => `it has to know something, until ${t}`,
+    asks: (path: string) => `What is ${path} at now?`,
+    done: 'done',
+    stop: 'Stop',
+    stopName: (name: string) => `Stop ${name}`,
+    held: (value: string, t: string, back?: string) =>
+      `${value} until ${t}${back === undefined ? '' : `, then ${back}`}`,
+    goingBack: (back?: string) => `goes back${back === undefined ? '' : ` to ${back}`}`,
+    owed: (back: string | undefined, why: string) =>
+      `not back${back === undefined ? '' : ` at ${back}`} yet: ${why}`,
+    frozen: (value: string) => `${value}; its device is removed, so it stands still`,
+    back: 'Back now',
+    backName: (name: string) => `Set ${name} back now`,
+    stay: 'Leave it',
+    stayName: (name: string) => `Leave ${name} as it is`,
+    sequences: 'Sequences',
+    noSequences: 'No sequences yet. Write the first one: steps that are done in order, at one touch.',
+    addSequence: 'New sequence',
+    count: (n: number) => `${n} ${n === 1 ? 'step' : 'steps'}`,
+    gone: (names: string[]) => `gone: ${names.join(', ')}`,
+    run: 'Run',
+    runName: (name: string) => `Run ${name}`,
+    steps: 'Steps',
+    stepsName: (name: string) => `Steps of ${name}`,
+    hidden: 'It is about more than you see: its steps are not shown.',
+    name: 'Name',
+    how: 'One step in a line: press DEVICE/KEY · set DEVICE/CONTROL to VALUE · set … for 10 min and back · wait 3 s · wait until DEVICE/CONTROL is VALUE at most 1 min · if … do … else … · run SEQUENCE · notify "text"',
+    save: 'Save',
+    remove: 'Remove',
+    removeSure: (name: string) => `Really remove ${name}`,
+    groups: 'Groups',
+    noGroups: 'No groups yet. A group is a name for devices that are set together.',
+    addGroup: 'New group',
+    change: 'Change',
+    changeName: (name: string) => `Change ${name}`,
+    members: 'Devices and groups in it',
+    removeGroupSure: (name: string) => `Really remove ${name}; its devices stay`,
+    together: (value: string | undefined, word: string) =>
+      value === undefined
+        ? 'not known of all'
+        : value === 'mixed'
+          ? 'mixed'
+          : `${value}${word === 'doubtful' ? ' ?' : ''}`,
+    notThere: (device: string, why?: string) =>
+      `${device} ${why ? `is not set: ${why}` : 'cannot be set surely: say on its page what it is at'}`,
+    holdFor: 'Set for',
+    holds: {
+      0: 'good',
+      600: '10 min',
+      3600: '1 h',
+      14400: '4 h',
+      43200: '12 h',
+    } as Record<number, string>,
   },
   rooms: {
     title: 'Rooms',

@@ -18,12 +18,14 @@ export function ControlRow({
   device,
   control,
   state,
+  forS,
 }: {
   device: Device;
   control: Control;
   state: ControlState;
+  forS: number; // how long it is set for, in s; 0 is for good
 }) {
-  const set = useSetControls(device.slug);
+  const set = useSetControls(device.slug, forS);
   const [telling, setTelling] = useState(false);
   const may = useMay();
   const wish = (value: string) => set.mutate([{ control: control.name, value }]);

@@ -8,6 +8,7 @@ import { Note, Panel } from '../shared/Panel';
 import { Comfort } from './Comfort';
 import { EditControls } from './EditControls';
 import { ControlRow } from './ControlRow';
+import { Held, HoldFor } from './Held';
 import { useStates, useUndoSet } from './queries';
 
 // ControlsPart is what can be set on a device, with what is believed of it.
@@ -17,6 +18,7 @@ export function ControlsPart({ device }: { device: Device }) {
   const of = (c: Control): ControlState | undefined => states.data?.find((s) => s.control === c.name);
   const [editing, setEditing] = useState(false);
   const may = useMay();
+  const [forS, setForS] = useState(0);
   const { undo, there } = useUndoSet(device.slug);
   if (editing) {
     return (
@@ -30,6 +32,7 @@ export function ControlsPart({ device }: { device: Device }) {
       title={words.controls.title}
       aside={
         <span>
+          {may('use') && <HoldFor seconds={forS} onChange={setForS} />}
           {there && (
             <Button size="small" disabled={undo.isPending} onClick={() => undo.mutate()}>
               {words.controls.undo}
@@ -45,11 +48,12 @@ export function ControlsPart({ device }: { device: Device }) {
     >
       {undo.error && <Note alert>{undo.error.message}</Note>}
       {states.error && <Note alert>{states.error.message}</Note>}
+      <Held device={device.slug} />
       <Comfort controls={controls} states={states.data ?? []} />
       <Box sx={{ display: 'grid' }}>
         {controls.map((c) => {
           const state = of(c);
-          return state && <ControlRow key={c.name} device={device} control={c} state={state} />;
+          return state && <ControlRow key={c.name} device={device} control={c} state={state} forS={forS} />;
         })}
       </Box>
     </Panel>

@@ -21,13 +21,17 @@ export const useStates = (device: string) =>
 const undoable = 600_000;
 const setKey = (device: string) => ['set', device];
 
-export const useSetControls = (device: string) =>
+// useSetControls sets controls of a device, for so many seconds where that is given.
+export const useSetControls = (device: string, forS = 0) =>
   useMutation({
     mutationKey: setKey(device),
     gcTime: undoable,
     mutationFn: (wants: Want[]) =>
       unwrap(
-        client.POST('/api/devices/{device}/set', { params: { path: { device } }, body: { wants } }),
+        client.POST('/api/devices/{device}/set', {
+          params: { path: { device } },
+          body: forS > 0 ? { wants, for_s: forS } : { wants },
+        }),
       ) as Promise<SetAnswer>,
     onSettled: () => stale(keys.states),
   });

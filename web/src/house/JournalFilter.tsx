@@ -18,6 +18,7 @@ const kinds = [
   'station',
   'access',
   'belief',
+  'run',
   'house',
 ];
 
