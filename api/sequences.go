@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
@@ -167,9 +168,16 @@ func (a *API) holds() {
 // runOf translates a run for the caller. Its steps name what it is about: they are for those who see all of that.
 func (a *API) runOf(ctx context.Context) func(runs.Run) wire.Run {
 	return func(r runs.Run) wire.Run {
-		w := wire.RunOf(r)
+		step, says := r.Step()
+		w := wire.Run{ID: r.ID, Name: r.Name, By: r.By.String(), Began: r.Began, Over: wire.Time(r.Over),
+			Phase: r.State.Phase, Step: step, Steps: r.Program.Steps(), Until: wire.Time(r.State.Until), End: r.State.End,
+			Log: []wire.RunStep{}, Logged: r.Logged}
 		if !a.seesAll(ctx, r.Program.Targets()) {
-			w.Says, w.Asks, w.Reason, w.Log = "", "", "", []wire.RunStep{}
+			return w
+		}
+		w.Says, w.Asks, w.Reason = says, r.State.Asks, r.State.Reason
+		for _, s := range r.Log {
+			w.Log = append(w.Log, wire.RunStep{Step: s.Step, Says: s.Says, Outcome: s.Outcome, Reason: s.Reason})
 		}
 		return w
 	}
@@ -180,7 +188,11 @@ func (a *API) seesAll(ctx context.Context, about []run.Target) bool {
 	return !slices.ContainsFunc(a.house.Targets.AllDevices(about), func(id string) bool { return !a.sees(ctx, id) })
 }
 
-func (a *API) holdOf(h holds.Hold) wire.Hold { return wire.HoldOf(h, a.house.Library.Slug(h.DeviceID)) }
+func (a *API) holdOf(h holds.Hold) wire.Hold {
+	return wire.Hold{ID: h.ID, Device: a.house.Library.Slug(h.DeviceID), Control: h.Control, Value: h.Value,
+		Back: cmp.Or(h.Then, h.Before), Since: h.Since, Until: h.Until, By: h.By.String(), Phase: h.Phase,
+		Reason: h.Reason, Frozen: h.Frozen}
+}
 
 // aboutSequence is what a sequence is about, with what it runs.
 func (a *API) aboutSequence(s sequences.Sequence) []run.Target {

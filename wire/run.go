@@ -5,8 +5,6 @@ import (
 
 	"urbo/core/happening"
 	"urbo/core/run"
-	"urbo/service/holds"
-	"urbo/service/runs"
 )
 
 // Sequence is named steps.
@@ -65,18 +63,6 @@ type RunStep struct {
 	Reason  string            `json:"reason,omitempty"`
 }
 
-// RunOf translates a run.
-func RunOf(r runs.Run) Run {
-	step, says := r.Step()
-	w := Run{ID: r.ID, Name: r.Name, By: r.By.String(), Began: r.Began, Over: Time(r.Over), Phase: r.State.Phase,
-		Step: step, Steps: r.Program.Steps(), Says: says, Until: Time(r.State.Until), Asks: r.State.Asks,
-		End: r.State.End, Reason: r.State.Reason, Log: []RunStep{}, Logged: r.Logged}
-	for _, s := range r.Log {
-		w.Log = append(w.Log, RunStep{Step: s.Step, Says: s.Says, Outcome: s.Outcome, Reason: s.Reason})
-	}
-	return w
-}
-
 // Hold is a control that is set for a time.
 type Hold struct {
 	ID      string        `json:"id"`
@@ -90,17 +76,6 @@ type Hold struct {
 	Phase   run.HoldPhase `json:"phase" enum:"setting,held,going back,owed,ended"`
 	Reason  string        `json:"reason,omitempty" doc:"Why it is not back yet"`
 	Frozen  bool          `json:"frozen,omitempty" doc:"Its device is removed: it stands still until that is back"`
-}
-
-// HoldOf translates a hold.
-func HoldOf(h holds.Hold, device string) Hold {
-	back := h.Then
-	if back == "" {
-		back = h.Before
-	}
-	return Hold{ID: h.ID, Device: device, Control: h.Control, Value: h.Value, Back: back, Since: h.Since,
-		Until: h.Until,
-		By:    h.By.String(), Phase: h.Phase, Reason: h.Reason, Frozen: h.Frozen}
 }
 
 // EndHold says how a hold ends.
