@@ -170,7 +170,8 @@ func (a *API) runOf(ctx context.Context) func(runs.Run) wire.Run {
 	return func(r runs.Run) wire.Run {
 		step, says := r.Step()
 		w := wire.Run{ID: r.ID, Name: r.Name, By: r.By.String(), Began: r.Began, Over: wire.Time(r.Over),
-			Phase: r.State.Phase, Step: step, Steps: r.Program.Steps(), Until: wire.Time(r.State.Until), End: r.State.End,
+			Phase: r.State.Phase, Step: step, Steps: r.Program.Steps(), Until: wire.Time(r.State.Until),
+			End: r.State.End,
 			Log: []wire.RunStep{}, Logged: r.Logged}
 		if !a.seesAll(ctx, r.Program.Targets()) {
 			return w

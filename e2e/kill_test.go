@@ -23,6 +23,7 @@ import (
 
 	"urbo/core/control"
 	"urbo/core/happening"
+	steps "urbo/core/run"
 	"urbo/wire"
 )
 
@@ -110,6 +111,20 @@ func (l *load) run(stop <-chan struct{}, round int) *sync.WaitGroup {
 		l.devices = append(l.devices, slug)
 		return true
 	})
+	again(func(int) bool { // each step of a run presses a key of its own, once
+		var r wire.Run
+		if !l.r.try(l.token, "POST", "/api/sequences/ladder/run", wire.RunRequest{Follow: true}, &r) {
+			return false
+		}
+		time.Sleep(30 * time.Millisecond)
+		return true
+	})
+	again(func(int) bool { // held over each other, and now and then only one
+		ok := l.ask("POST", "/api/devices/dew-b/set", wire.SetRequest{Wants: []control.Want{{Control: "power",
+			Value: "on"}}, ForS: 0.2 + rand.Float64()/2})
+		time.Sleep(time.Duration(rand.IntN(600)) * time.Millisecond)
+		return ok
+	})
 	again(func(int) bool {
 		return l.ask("POST", "/api/stage/handsets/boardwalk/keys/power/press", wire.HandsetPress{})
 	})
@@ -133,6 +148,22 @@ func (l *load) beliefs(t *testing.T) {
 			}
 		}
 	}
+}
+
+// returns looks at what was under way at a cut: nothing is begun again, and what was held goes back.
+func (l *load) returns(t *testing.T) {
+	var runs []wire.Run
+	require.Equal(t, 200, l.r.http(l.token, "GET", "/api/runs", nil, &runs))
+	for _, r := range runs {
+		assert.Contains(t, []steps.Phase{steps.Waiting, steps.InStep, steps.Ended}, r.Phase)
+		assert.True(t, r.Phase != steps.InStep || r.Logged > 0, "a run that was in a step is not begun again: %+v", r)
+	}
+	require.Eventually(t, func() bool {
+		var holds []wire.Hold
+		var state []wire.ControlState
+		return l.r.http(l.token, "GET", "/api/holds", nil, &holds) == 200 && len(holds) == 0 &&
+			l.r.http(l.token, "GET", "/api/devices/dew-b/state", nil, &state) == 200 && state[0].Value == "off"
+	}, patience, 20*time.Millisecond, "what was held is back")
 }
 
 func (l *load) ask(method, path string, body any) bool {
@@ -180,9 +211,11 @@ func TestKill_AtAnyMoment(t *testing.T) {
 				wire.NewDevice{Name: "Counter", Keys: []string{"on"}}, nil))
 			code := []wire.Code{{Sheet: "counted", Fields: map[string]any{"key": 5, "count": 0}}}
 			require.Equal(t, 200, l.r.http(l.token, "PUT", "/api/devices/counter/keys/on", code, nil))
+			l.ladder(t)
 		}
 		if round > 0 {
 			l.beliefs(t)
+			l.returns(t)
 		}
 		stop := make(chan struct{})
 		people := l.run(stop, round)
@@ -196,6 +229,21 @@ func TestKill_AtAnyMoment(t *testing.T) {
 	t.Logf("%d changes, %d presses, %d devices were acknowledged, or were done as the power went", l.notes.Load(),
 		l.presses.Load(), len(l.devices))
 	assert.Positive(t, l.presses.Load()*l.notes.Load())
+}
+
+// ladder makes a device with a key for each step of a sequence.
+func (l *load) ladder(t *testing.T) {
+	d := wire.NewDevice{Name: "Ladder", Keys: []string{"k1", "k2", "k3", "k4", "k5", "k6"}}
+	require.Equal(t, 201, l.r.http(l.token, "POST", "/api/devices", d, nil))
+	steps := ""
+	for i, k := range d.Keys {
+		code := []wire.Code{{Sheet: "nec", Fields: map[string]any{"address": 200, "command": i}}}
+		require.Equal(t, 200, l.r.http(l.token, "PUT", "/api/devices/ladder/keys/"+k, code, nil))
+		steps += "press ladder/" + k + "\nwait 10 ms\n"
+	}
+	require.Equal(t, 201, l.r.http(l.token, "POST", "/api/sequences", wire.NewSequence{Name: "Ladder", Steps: steps}, nil))
+	require.Equal(t, 200, l.r.http(l.token, "POST", "/api/devices/dew-b/tell",
+		wire.TellRequest{Control: "power", Value: "off"}, nil))
 }
 
 // check looks at what is on disk after a cut.
@@ -218,6 +266,9 @@ func (l *load) check(t *testing.T, data string) {
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, next, l.presses.Load(), "no count comes twice")
 	l.presses.Store(next)
+	assert.Equal(t, "0", ask("SELECT count(*) FROM (SELECT cause_id FROM journal WHERE json_extract(document, "+
+		"'$.device') = 'ladder' AND what = 'pressed' GROUP BY cause_id, json_extract(document, '$.key') "+
+		"HAVING count(*) > 1)"), "no step of a run is pressed twice")
 	for _, slug := range l.devices {
 		require.Equal(t, "1", ask("SELECT count(*) FROM devices WHERE slug = ?", slug), slug)
 	}
