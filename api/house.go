@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"time"
 
 	"urbo/core/grant"
 	"urbo/core/home"
@@ -11,11 +12,11 @@ import (
 // houseFacts registers what the house says of itself.
 func (a *API) houseFacts() {
 	call(a, operation{"GET", "/house", "get-house", "The house's name, place, zone and units", grant.See, anywhere, 0},
-		func(context.Context, *nothing) (wire.House, error) { return houseOf(a.house.Home.Home()), nil })
+		func(context.Context, *nothing) (wire.House, error) { return a.houseOf(a.house.Home.Home()), nil })
 	call(a, operation{"PATCH", "/house", "change-house", "Change what is given", grant.Keep, wholeHouse, 0},
 		func(ctx context.Context, in *struct{ Body wire.HouseChange }) (wire.House, error) {
 			c := in.Body
-			return as(houseOf)(a.house.Home.Change(ctx, asking(ctx), func(h *home.Home) {
+			return as(a.houseOf)(a.house.Home.Change(ctx, asking(ctx), func(h *home.Home) {
 				given(&h.Name, c.Name)
 				given(&h.Zone, c.Zone)
 				given(&h.Fahrenheit, c.Fahrenheit)
@@ -36,8 +37,14 @@ func given[T any](to *T, value *T) {
 	}
 }
 
-func houseOf(h home.Home) wire.House {
-	w := wire.House{Name: h.Name, Zone: h.Zone, Fahrenheit: h.Fahrenheit, TwelveHours: h.TwelveHours}
+func (a *API) houseOf(h home.Home) wire.House {
+	zone, err := h.Location()
+	if err != nil {
+		zone = time.Local
+	}
+	now := a.house.Calendar.Now().In(zone)
+	w := wire.House{Now: now.Format("2006-01-02 15:04 Monday"), Plausible: a.house.Calendar.Plausible(), Name: h.Name,
+		Zone: h.Zone, Fahrenheit: h.Fahrenheit, TwelveHours: h.TwelveHours}
 	if h.Place != nil {
 		w.Latitude, w.Longitude = &h.Place.Latitude, &h.Place.Longitude
 	}

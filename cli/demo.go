@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"slices"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -21,7 +22,7 @@ func (a *app) demo() *cobra.Command {
 	var o serveOptions
 	var s stage.Options
 	var tour bool
-	var fault string
+	var fault, at string
 	c := &cobra.Command{
 		Use: "demo", Short: "Serve the demo: a made-up observatory with handsets and appliances",
 		Args: args(0, 0, "none"), Example: "  urbo demo --listen 127.0.0.1:0 --pace 5",
@@ -47,11 +48,20 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 			if fault != "" && !slices.Contains(onstage.Faults, onstage.Fault(fault)) {
 				return usageError{fmt.Errorf("--fault %.20q: there are %v", fault, onstage.Faults)}
 			}
-			return a.runDemo(c.Context(), o, s, onstage.Fault(fault), tour)
+			var shown span
+			if at != "" {
+				var err error
+				if shown, err = spanOf(at, time.Now()); err != nil {
+					return usageError{fmt.Errorf("--at: %w", err)}
+				}
+			}
+			return a.runDemo(c.Context(), o, s, onstage.Fault(fault), shown.from, tour)
 		},
 	}
 	o.flags(c, "data directory; without it a scratch one that goes at the end")
-	c.Flags().Float64Var(&s.Pace, "pace", 1, "how many times faster than real time the stage runs")
+	c.Flags().Float64Var(&s.Pace, "pace", 1,
+		"how many times faster than real time the stage and the calendar clock run")
+	c.Flags().StringVar(&at, "at", "", "what the calendar clock shows at the start, such as \"2026-12-05 18:00\"")
 	c.Flags().Uint64Var(&s.Seed, "seed", 1, "of the stage's noise")
 	c.Flags().StringSliceVar(&s.Unplug, "unplug", nil,
 		"appliances that are not plugged in, to see what Urbo makes of it")
@@ -71,7 +81,8 @@ func stations(s *stage.Stage, fault onstage.Fault) []station.Transport {
 	}
 }
 
-func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fault onstage.Fault, tour bool) error {
+func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fault onstage.Fault, at time.Time,
+	tour bool) error {
 	s, err := stage.New(so)
 	if err != nil {
 		return usageError{err}
@@ -87,7 +98,7 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 	if err := scenery.BringSheets(o.data); err != nil {
 		return err
 	}
-	config := service.Config{Transports: stations(s, fault), Extra: []service.Runner{s}}
+	config := service.Config{Transports: stations(s, fault), Extra: []service.Runner{s}, Calendar: at, Pace: so.Pace}
 	ended := func() {}
 	defer func() { ended() }()
 	board, err := scenery.NewDome(s)
@@ -95,7 +106,7 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		fmt.Fprintln(a.Err, "urbo: the board in the dome dials in from no other process:", err)
 		config.Transports = append(config.Transports, onstage.NewRadio(s, "dome", scenery.DomeHz))
 	}
-	started := func(ctx context.Context, house *service.House, at address) error {
+	started := func(ctx context.Context, house *service.House, where address) error {
 		if err := scenery.Furnish(ctx, house.Library, !tour); err != nil {
 			return err
 		}
@@ -106,21 +117,21 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 			return err
 		}
 		if board != nil {
-			end, err := board.Begin(ctx, house, scenery.Address{URL: at.bound, CA: at.ca})
+			end, err := board.Begin(ctx, house, scenery.Address{URL: where.bound, CA: where.ca})
 			if err != nil {
 				return err
 			}
 			ended = end
 		}
 		if tour {
-			return a.tour(ctx, at)
+			return a.tour(ctx, where)
 		}
-		a.announce(ctx, house, at)
+		a.announce(ctx, house, where)
 		if a.output == "json" {
 			return errServeOn
 		}
 		fmt.Fprintf(a.Out, "Other terminal: export URBO_SERVER=%s\n                then: urbo listen, urbo learn "+
-			"projector, urbo press boardwalk/power\n", at.socket)
+			"projector, urbo press boardwalk/power\n", where.socket)
 		return errServeOn
 	}
 	return a.run(ctx, o, config, []api.Face{api.StageFace(s)}, started)

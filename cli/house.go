@@ -43,10 +43,14 @@ func (a *app) showHouse(h wire.House) error {
 	if h.Latitude != nil && h.Longitude != nil {
 		place = fmt.Sprintf("%.4f, %.4f", *h.Latitude, *h.Longitude)
 	}
+	now := h.Now
+	if !h.Plausible {
+		now += " (cannot be right: what is bound to the clock waits)"
+	}
 	units := map[bool]string{false: "°C", true: "°F"}[h.Fahrenheit] + ", " +
 		map[bool]string{false: "24 hours", true: "12 hours"}[h.TwelveHours]
 	for _, fact := range [][2]string{{"name", or(h.Name, "not given")}, {"place", place},
-		{"zone", or(h.Zone, "that of the machine")}, {"units", units}} {
+		{"zone", or(h.Zone, "that of the machine")}, {"time", now}, {"units", units}} {
 		fmt.Fprintf(a.Out, "%-6s %s\n", fact[0], fact[1])
 	}
 	return nil

@@ -254,7 +254,7 @@ func TestJSON_IsWhatEveryCommandPrints(t *testing.T) {
 		"token remove x", "token link", "session list", "session end --all",
 		"sequence add s 'wait 1 s'", "sequence list", "sequence show s", "sequence change s --name T", "sequence run s",
 		"sequence run s --no-wait", "run stop s", "run list", "sequence remove s", "set boardwalk power on --for 1h",
-		"hold list", "hold end boardwalk/power --stay", "state room/dome", "set room/dome power off --dry",
+		"history boardwalk/power", "hold list", "hold end boardwalk/power --stay", "state room/dome", "set room/dome power off --dry",
 		"station list", "station show lecture", "station add x", "station room x Garden", "station rename x y",
 		"station airtime lecture/radio-out 5", "station remove y",
 		"shelf list", "shelf show corvane-strand", "shelf match boardwalk", "shelf keep boardwalk --short-name mine",

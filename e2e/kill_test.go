@@ -158,12 +158,16 @@ func (l *load) returns(t *testing.T) {
 		assert.Contains(t, []steps.Phase{steps.Waiting, steps.InStep, steps.Ended}, r.Phase)
 		assert.True(t, r.Phase != steps.InStep || r.Logged > 0, "a run that was in a step is not begun again: %+v", r)
 	}
-	require.Eventually(t, func() bool {
-		var holds []wire.Hold
-		var state []wire.ControlState
+	var holds []wire.Hold
+	var state []wire.ControlState
+	back := assert.Eventually(t, func() bool {
+		holds, state = nil, nil
 		return l.r.http(l.token, "GET", "/api/holds", nil, &holds) == 200 && len(holds) == 0 &&
 			l.r.http(l.token, "GET", "/api/devices/dew-b/state", nil, &state) == 200 && state[0].Value == "off"
 	}, patience, 20*time.Millisecond, "what was held is back")
+	if !back {
+		require.Fail(t, "not back", "%+v %+v\n%s", holds, state, l.r.urbo("journal", "--device", "dew-b", "--count", "40").out)
+	}
 }
 
 func (l *load) ask(method, path string, body any) bool {

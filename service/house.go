@@ -18,8 +18,10 @@ import (
 	"urbo/service/auditions"
 	"urbo/service/backup"
 	"urbo/service/belief"
+	"urbo/service/calendar"
 	"urbo/service/feed"
 	"urbo/service/groups"
+	"urbo/service/history"
 	"urbo/service/holds"
 	"urbo/service/home"
 	"urbo/service/journal"
@@ -50,11 +52,15 @@ type Config struct {
 	// Lasting is the origin by which such a station is found again; nil where it is always the one it was added by.
 	Lasting func(station.Origin) station.Origin
 	// Broker makes the transport of a broker that the house runs itself; nil for none.
-	Broker  func(*access.Access) station.Transport
-	Extra   []Runner         // what else lives as long as the stations, such as the stage
-	Now     func() time.Time // nil is time.Now
-	Version string
-	News    string // told in the journal at the start, such as that a backup was restored; "" is none
+	Broker func(*access.Access) station.Transport
+	Extra  []Runner         // what else lives as long as the stations, such as the stage
+	Now    func() time.Time // nil is time.Now
+	// Calendar is what the house's calendar clock shows at the start, zero for the real time, and Pace how fast it goes
+	// on; 0 is 1.
+	Calendar time.Time
+	Pace     float64
+	Version  string
+	News     string // told in the journal at the start, such as that a backup was restored; "" is none
 }
 
 // Runner is anything that runs until its context ends.
@@ -83,6 +89,8 @@ type House struct {
 	Sequences *sequences.Sequences
 	Holds     *holds.Holds
 	Runs      *runs.Runs
+	History   *history.History
+	Calendar  *calendar.Clock
 	Measure   *measure.Measure
 	Workbench *workbench.Workbench
 	Access    *access.Access
@@ -144,6 +152,8 @@ func (h *House) build(ctx context.Context, c Config) error {
 		return fmt.Errorf("read the house's id: %w", err)
 	}
 	h.Stream = stream.New(last, c.Now)
+	h.Calendar = calendar.New(c.Now, c.Calendar, c.Pace)
+	h.History = history.New(s, h.Stream, c.Now)
 	h.Journal, h.Feed = journal.New(s, h.Stream), feed.New(h.Stream)
 	var trouble error
 	// the others count, and the house runs
@@ -249,7 +259,7 @@ func (h *House) Run(ctx context.Context) error {
 	if h.news != "" {
 		h.say("", h.news)
 	}
-	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters)
+	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters, h.History)
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
 		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Holds}, {h.Runs}} {

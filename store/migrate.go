@@ -38,6 +38,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0017-log", Migrate: beliefLog},
 	{ID: "0018-groups", Migrate: groups},
 	{ID: "0019-runs", Migrate: runs},
+	{ID: "0020-history", Migrate: history},
 }
 
 const migrationTable = "migrations"
@@ -50,7 +51,7 @@ func migrate(db *gorm.DB) error {
 		err := execute(tx,
 			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables, heardTables, idTables,
 				dropRoomNames, peopleTables, beliefLogTables,
-				groupTables, runTables))
+				groupTables, runTables, historyTables))
 		if err != nil {
 			return err
 		}

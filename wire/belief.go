@@ -145,3 +145,18 @@ type SheetField struct {
 	Min  int64  `json:"min"`
 	Max  int64  `json:"max"`
 }
+
+// History is what something was at, one after another.
+type History struct {
+	Path  string `json:"path"`
+	Kind  string `json:"kind" enum:"control,measurement,key"`
+	Facts []Past `json:"facts" doc:"The oldest first; before those since a time, the one that was so then"`
+	More  bool   `json:"more" doc:"There are later ones: ask since the time of the last"`
+}
+
+// Past is what was so from a time on; of a key, that it was pressed then.
+type Past struct {
+	At     time.Time `json:"at"`
+	Value  string    `json:"value" doc:"Empty where a control may be at several, and of a key"`
+	Source string    `json:"source,omitempty" doc:"Of a control: sent, heard, told or sensed"`
+}

@@ -302,6 +302,8 @@ type House struct {
 	Latitude    *float64 `json:"latitude,omitempty" doc:"In degrees, north is positive"`
 	Longitude   *float64 `json:"longitude,omitempty" doc:"In degrees, east is positive"`
 	Zone        string   `json:"zone" doc:"Such as Europe/London; empty is that of the machine"`
+	Now         string   `json:"now" doc:"Date, time and day of the week there, by the calendar clock"`
+	Plausible   bool     `json:"plausible" doc:"Whether that can be right; else what is bound to the clock waits"`
 	Fahrenheit  bool     `json:"fahrenheit" doc:"Temperatures are shown in °F"`
 	TwelveHours bool     `json:"twelve_hours" doc:"Times are shown like 9:04 pm"`
 }

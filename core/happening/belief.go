@@ -11,7 +11,8 @@ type Believed struct {
 	DeviceID string `json:"device_id"`
 	Device   string `json:"device"` // slug
 	Control  string `json:"control"`
-	Value    string `json:"value,omitempty"` // "" where it may be at several
+	Value    string `json:"value,omitempty"`  // "" where it may be at several
+	Source   string `json:"source,omitempty"` // where that comes from: sent, heard, told or sensed; "" is assumed
 }
 
 // Name of the type.

@@ -361,6 +361,6 @@ func (b *Beliefs) enter(deviceID, key string, r happening.Receipt, outcome contr
 func (b *Beliefs) changed(m *mind, cause string) {
 	for _, st := range m.news(b.Now()) {
 		b.Stream.Publish(happening.Happening{Cause: cause, What: happening.Believed{DeviceID: m.id, Device: m.slug,
-			Control: st.Control, Value: st.Value}})
+			Control: st.Control, Value: st.Value, Source: string(st.Source)}})
 	}
 }

@@ -42,7 +42,7 @@ func All() []happening.Happening {
 			Times: 1, StationID: "s1", RoomID: "r1", Station: "lecture", Port: "ir-out", Outcome: happening.Sent,
 			Took: 108 * time.Millisecond}},
 		happening.PressRefused{DeviceID: "d1", Device: "boardwalk", Key: "dim", Reason: "not learned yet"},
-		happening.Believed{DeviceID: "d1", Device: "boardwalk", Control: "power", Value: "on"},
+		happening.Believed{DeviceID: "d1", Device: "boardwalk", Control: "power", Value: "on", Source: "sent"},
 		happening.Contradicted{DeviceID: "d1", Device: "boardwalk", Control: "power", Was: "on", Word: "believed",
 			Since: At, Value: "off", By: "sensed"},
 		happening.ToldBelief{DeviceID: "d1", Device: "boardwalk", Control: "power", Value: "off"},

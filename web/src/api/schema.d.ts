@@ -964,6 +964,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a control or measurement was at, or when a key was pressed on a handset, the oldest first, for 90 days
+         * @description Needs the right to see, for what the caller may reach.
+         */
+        get: operations["get-history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/holds": {
         parameters: {
             query?: never;
@@ -2852,6 +2872,15 @@ export interface components {
             kind: string;
             text: string;
         };
+        History: {
+            /** @description The oldest first; before those since a time, the one that was so then */
+            facts: components["schemas"]["Past"][];
+            /** @enum {string} */
+            kind: "control" | "measurement" | "key";
+            /** @description There are later ones: ask since the time of the last */
+            more: boolean;
+            path: string;
+        };
         Hold: {
             /** @description What it goes back to; left out where the device goes back to off */
             back?: string;
@@ -2897,6 +2926,10 @@ export interface components {
              */
             longitude?: number;
             name: string;
+            /** @description Date, time and day of the week there, by the calendar clock */
+            now: string;
+            /** @description Whether that can be right; else what is bound to the clock waits */
+            plausible: boolean;
             /** @description Times are shown like 9:04 pm */
             twelve_hours: boolean;
             /** @description Such as Europe/London; empty is that of the machine */
@@ -3217,6 +3250,14 @@ export interface components {
             /** @description What it is for, in words */
             for: string;
             way: string;
+        };
+        Past: {
+            /** Format: date-time */
+            at: string;
+            /** @description Of a control: sent, heard, told or sensed */
+            source?: string;
+            /** @description Empty where a control may be at several, and of a key */
+            value: string;
         };
         Person: {
             /**
@@ -9240,6 +9281,97 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Press"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-history": {
+        parameters: {
+            query: {
+                /** @description DEVICE/CONTROL, DEVICE/KEY or a measurement */
+                path: string;
+                /** @description Where one path is several; without it the first of these that is there */
+                kind?: "control" | "measurement" | "key";
+                since?: string;
+                until?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
                 };
             };
             /** @description Bad Request */

@@ -1,0 +1,53 @@
+// Package calendar is the clock that a house looks at for times of day and dates: that of the machine, or one that was
+// set and runs at a pace of its own, to see what the house does on another day. Presses, pauses between them and what
+// happened keep to the real clock.
+package calendar
+
+import "time"
+
+// Clock is a calendar clock. The zero value is not one: make it with New.
+type Clock struct {
+	real  func() time.Time
+	began time.Time // on the real clock
+	shown time.Time // what it showed then
+	pace  float64
+}
+
+// New makes a clock that shows a time now and goes on at a pace; the zero time is the real one, and a pace of 0 is 1.
+func New(real func() time.Time, at time.Time, pace float64) *Clock {
+	if pace <= 0 {
+		pace = 1
+	}
+	c := &Clock{real: real, began: real(), shown: at, pace: pace}
+	if at.IsZero() {
+		c.shown = c.began
+	}
+	return c
+}
+
+// own says whether it is another than the real one.
+func (c *Clock) own() bool { return c.pace != 1 || !c.shown.Equal(c.began) }
+
+// Now is what it shows.
+func (c *Clock) Now() time.Time {
+	if !c.own() { // set by hand or by the network, the real clock leaps, and this one with it
+		return c.real()
+	}
+	return c.shown.Add(time.Duration(float64(c.real().Sub(c.began)) * c.pace))
+}
+
+// Until is how long it really takes until the clock shows a time; below 0 where that is past.
+func (c *Clock) Until(t time.Time) time.Duration {
+	left := t.Sub(c.Now())
+	if !c.own() {
+		return left
+	}
+	return time.Duration(float64(left) / c.pace)
+}
+
+// earliest is a time before which no clock of a house can be: this was not written yet.
+var earliest = time.Date(2026, 11, 1, 0, 0, 0, 0, time.UTC)
+
+// Plausible says whether the real clock can be right. A board without a battery begins years ago, until the network
+// tells it; what is bound to the clock has to wait for that.
+func (c *Clock) Plausible() bool { return c.own() || c.real().After(earliest) }
