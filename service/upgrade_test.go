@@ -18,11 +18,9 @@ import (
 	"urbo/store"
 )
 
-// TestUpgrade_BeliefsOf0014GoOn opens a house of an earlier release: what was believed is what it was, what cannot be
-// read is set aside and said, and what nobody may count on is the strictest.
-func TestUpgrade_BeliefsOf0014GoOn(t *testing.T) {
-	t.Parallel()
-	dir := t.TempDir()
+// fixture puts the database of an earlier release into a data directory.
+func fixture(t *testing.T, dir string) {
+	t.Helper()
 	in, err := os.Open(filepath.Join("..", "store", "testdata", "urbo-0014.db.gz"))
 	require.NoError(t, err)
 	defer in.Close()
@@ -31,6 +29,14 @@ func TestUpgrade_BeliefsOf0014GoOn(t *testing.T) {
 	data, err := io.ReadAll(unzipped)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, store.File), data, 0o600))
+}
+
+// TestUpgrade_BeliefsOf0014GoOn opens a house of an earlier release: what was believed is what it was, what cannot be
+// read is set aside and said, and what nobody may count on is the strictest.
+func TestUpgrade_BeliefsOf0014GoOn(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	fixture(t, dir)
 	var before []struct{ Device, Control, Value string }
 	text, err := os.ReadFile(filepath.Join("..", "store", "testdata", "urbo-0014-state.json"))
 	require.NoError(t, err)

@@ -4,6 +4,7 @@
 package belief
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -95,7 +96,7 @@ func Open(ctx context.Context, c Config) (*Beliefs, error) {
 	for _, row := range rows {
 		m, err := readMind(row, log[row.DeviceID])
 		if err != nil {
-			if err := b.setAside(ctx, row, err, now); err != nil {
+			if err := b.setAside(ctx, row, log[row.DeviceID], err, now); err != nil {
 				return nil, err
 			}
 			continue
@@ -120,15 +121,17 @@ func Open(ctx context.Context, c Config) (*Beliefs, error) {
 	return b, nil
 }
 
-// setAside keeps a belief that cannot be read. Its device is believed to be at anything.
-func (b *Beliefs) setAside(ctx context.Context, row store.Belief, why error, now time.Time) error {
+// setAside keeps a belief that cannot be read, with its log, one entry in a line. Its device is believed to be at
+// anything.
+func (b *Beliefs) setAside(ctx context.Context, row store.Belief, log [][]byte, why error, now time.Time) error {
 	d, err := b.Library.ByID(row.DeviceID)
 	if err != nil { // it went meanwhile
 		return nil
 	}
 	b.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
 		Text: fmt.Sprintf("What was believed of %s is set aside, and nothing is known of it: %v", d.Slug, why)}})
-	aside := store.Aside{Kind: "belief", Owner: row.DeviceID, Document: string(row.Document), At: now}
+	aside := store.Aside{Kind: "belief", Owner: row.DeviceID, Document: string(bytes.Join(append([][]byte{row.Document}, log...), []byte("\n"))),
+		At: now}
 	if err := b.Store.PutAside(ctx, aside); err != nil {
 		return fmt.Errorf("set aside what was believed of %s: %w", d.Slug, err)
 	}
