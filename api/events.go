@@ -98,8 +98,8 @@ func (a *API) listen(ctx context.Context, w http.ResponseWriter, g grant.Grant, 
 		after = "other rights"
 	}
 	hears := func(h happening.Happening) bool { return a.shows(g, h) }
-	return a.house.Feed.Listen(ctx, after, hears, func(i feed.Item) error {
-		return writeEvents(w, i.ID+rights, i.Encoded(func() []byte { return encodeEvents(a.told(i)) }))
+	return a.house.Feed.Listen(ctx, after, hears, func(i feed.Item, more bool) error {
+		return writeEvents(w, i.ID+rights, i.Encoded(func() []byte { return encodeEvents(a.told(i)) }), more)
 	})
 }
 
@@ -157,12 +157,15 @@ func (a *API) eventSchema() *huma.Schema {
 }
 
 // writeEvents writes what one item says. Its id ends the last event, so that none of them is skipped.
-func writeEvents(w http.ResponseWriter, id string, events []byte) error {
-	if len(events) == 0 {
-		return nil
+// Where more follow at once they are sent together.
+func writeEvents(w http.ResponseWriter, id string, events []byte, more bool) error {
+	if len(events) > 0 {
+		if _, err := fmt.Fprintf(w, "%sid: %s\n\n", events, id); err != nil {
+			return err
+		}
 	}
-	if _, err := fmt.Fprintf(w, "%sid: %s\n\n", events, id); err != nil {
-		return err
+	if more {
+		return nil
 	}
 	return http.NewResponseController(w).Flush()
 }

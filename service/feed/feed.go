@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"urbo/core/happening"
 	"urbo/service/stream"
@@ -115,34 +116,61 @@ func (l *listener) offer(i Item) {
 	}
 }
 
-// Listen calls f with every item after id that hears wants, until the context ends or f returns an error. Without an id
-// it begins now; an id that is no longer known, or from before a restart, begins with a reset. The very first call has
-// no happening: from then on nothing is missed.
+// breath is how long what follows closely waits, to go out together: a thousand happenings a second are then a hundred
+// writes.
+const breath = 10 * time.Millisecond
+
+// Listen calls f with every item after id that hears wants, until the context ends or f returns an error; more says that
+// another one follows at once. Without an id it begins now; an id that is no longer known, or from before a restart,
+// begins with a reset. The very first call has no happening: from then on nothing is missed.
 func (f *Feed) Listen(ctx context.Context, after string, hears func(happening.Happening) bool,
-	call func(Item) error) error {
+	call func(i Item, more bool) error) error {
 	l := &listener{hears: hears, queue: make(chan Item, waiting)}
 	missed, at := f.join(l, after)
 	defer f.leave(l)
-	if err := call(Item{ID: at}); err != nil {
+	if err := call(Item{ID: at}, len(missed) > 0); err != nil {
 		return err
 	}
-	for _, i := range missed {
-		if err := call(i); err != nil {
+	for n, i := range missed {
+		if err := call(i, n < len(missed)-1); err != nil {
 			return err
 		}
 	}
+	var told time.Time
 	for {
 		select {
 		case <-ctx.Done():
 			return nil
 		case i := <-l.queue:
-			if i.Reset {
-				f.forgive(l)
+			if soon := breath - time.Since(told); soon > 0 && soon <= breath && !pause(ctx, soon) {
+				return nil
 			}
-			if err := call(i); err != nil {
-				return err
+			for more := true; more; {
+				if i.Reset {
+					f.forgive(l)
+				}
+				more = len(l.queue) > 0
+				if err := call(i, more); err != nil {
+					return err
+				}
+				if more {
+					i = <-l.queue
+				}
 			}
+			told = time.Now()
 		}
+	}
+}
+
+// pause waits; it is false where the context ends before.
+func pause(ctx context.Context, d time.Duration) bool {
+	t := time.NewTimer(d)
+	defer t.Stop()
+	select {
+	case <-t.C:
+		return true
+	case <-ctx.Done():
+		return false
 	}
 }
 

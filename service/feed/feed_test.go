@@ -48,7 +48,7 @@ func publish(s *stream.Stream, texts ...string) {
 func collect(t *testing.T, f *feed.Feed, after string, n int) (at string, got []feed.Item) {
 	t.Helper()
 	joined := false
-	err := f.Listen(t.Context(), after, all, func(i feed.Item) error {
+	err := f.Listen(t.Context(), after, all, func(i feed.Item, _ bool) error {
 		if !joined {
 			joined, at = true, i.ID
 			assert.Nil(t, i.What.What, "the first call only says that it has begun")
@@ -129,7 +129,7 @@ func TestListen_ASlowListenerIsResetAndBlocksNobody(t *testing.T) {
 		joined, enough := make(chan struct{}), make(chan struct{})
 		go func() {
 			defer close(enough)
-			_ = f.Listen(t.Context(), "", all, func(i feed.Item) error {
+			_ = f.Listen(t.Context(), "", all, func(i feed.Item, _ bool) error {
 				switch {
 				case i.Reset:
 					resets++
@@ -160,7 +160,7 @@ func TestListen_ASlowListenerIsResetAndBlocksNobody(t *testing.T) {
 func TestListen_EndsWithItsContext(t *testing.T) {
 	f := feed.New(stream.New(0, time.Now))
 	ctx, cancel := context.WithCancel(t.Context())
-	require.NoError(t, f.Listen(ctx, "", all, func(feed.Item) error {
+	require.NoError(t, f.Listen(ctx, "", all, func(feed.Item, bool) error {
 		cancel()
 		return nil
 	}))
