@@ -273,39 +273,50 @@ func (r Happenings) Journal(ctx context.Context, q Query) ([]happening.Happening
 			"journal_words CROSS JOIN journal ON journal.seq = journal_words.rowid").
 			Select("journal.*").Where("journal_words MATCH ?", words)
 	}
+	var all conditions
 	if q.Before != "" {
 		var seq int64
 		if err := r.store.read.WithContext(ctx).Raw("SELECT seq FROM journal WHERE id = ?",
 			q.Before).Take(&seq).Error; err != nil {
 			return nil, fmt.Errorf("entry %.40q of the journal: %w", q.Before, Explain(err))
 		}
-		tx = tx.Where("seq < ?", seq)
-	}
-	if !q.Since.IsZero() || !q.Until.IsZero() {
-		until := int64(math.MaxInt64)
-		if !q.Until.IsZero() {
-			until = millis(q.Until)
-		}
-		within := "seq IN (SELECT seq FROM journal INDEXED BY journal_at WHERE at_ms BETWEEN ? AND ?)"
-		if words != "" {
-			within = "at_ms BETWEEN ? AND ?"
-		}
-		tx = tx.Where(within, millis(q.Since), until)
+		all.add("seq < ?", seq)
 	}
 	for column, value := range map[string]string{"device_id": q.Device, "kind": q.Kind} {
 		if value != "" {
-			tx = tx.Where(column+" = ?", value)
+			all.add(column+" = ?", value)
 		}
 	}
 	if q.NoAccess {
-		tx = tx.Where("kind <> 'access'")
+		all.add("kind <> 'access'")
 	}
 	if q.By != "" {
-		tx = tx.Where("by = ? COLLATE NOCASE", q.By)
+		all.add("by = ? COLLATE NOCASE", q.By)
 	}
-	if q.Within != nil {
-		tx = tx.Where("(+room_id IN ? AND room_id <> '' OR +device_id IN ? AND device_id <> '')",
+	from, until := millis(q.Since), int64(math.MaxInt64)
+	if !q.Until.IsZero() {
+		until = millis(q.Until)
+	}
+	timed := !q.Since.IsZero() || !q.Until.IsZero()
+	switch places := q.Within.count(); {
+	case q.Within != nil && places <= mostParts && words == "": // the last ones of each place, and of those the last
+		if timed {
+			all.add("at_ms BETWEEN ? AND ?", from, until)
+		}
+		parts, args := all.within(*q.Within, q.Limit)
+		tx, timed = tx.Where("seq IN ("+parts+")", args...), false
+	case q.Within != nil:
+		all.add("(+room_id IN ? AND room_id <> '' OR +device_id IN ? AND device_id <> '')",
 			append([]string{""}, q.Within.Rooms...), append([]string{""}, q.Within.Devices...))
+		fallthrough
+	default:
+		tx = tx.Where(all.text(), all.args...)
+	}
+	switch {
+	case timed && words != "":
+		tx = tx.Where("at_ms BETWEEN ? AND ?", from, until)
+	case timed:
+		tx = tx.Where("seq IN (SELECT seq FROM journal INDEXED BY journal_at WHERE at_ms BETWEEN ? AND ?)", from, until)
 	}
 	order := "seq DESC"
 	if words != "" {
@@ -315,6 +326,41 @@ func (r Happenings) Journal(ctx context.Context, q Query) ([]happening.Happening
 		return nil, Explain(err)
 	}
 	return happenings(rows), nil
+}
+
+// conditions are what rows have to fit, all of it.
+type conditions struct {
+	texts []string
+	args  []any
+}
+
+func (c *conditions) add(text string, args ...any) {
+	c.texts, c.args = append(c.texts, text), append(c.args, args...)
+}
+
+func (c *conditions) text() string { return strings.Join(append([]string{"1 = 1"}, c.texts...), " AND ") }
+
+// mostParts is how many places one query may be made of.
+const mostParts = 200
+
+func (w *Within) count() int {
+	if w == nil {
+		return 0
+	}
+	return len(w.Rooms) + len(w.Devices)
+}
+
+// within is a query for the last rows of each place that fit the conditions.
+func (c *conditions) within(w Within, limit int) (text string, args []any) {
+	parts := []string{"SELECT 0 WHERE 0"}
+	for column, ids := range map[string][]string{"room_id": w.Rooms, "device_id": w.Devices} {
+		for _, id := range ids {
+			parts = append(parts, "SELECT seq FROM (SELECT seq FROM journal WHERE "+column+" = ? AND "+column+" <> '' AND "+
+				c.text()+" ORDER BY seq DESC LIMIT ?)")
+			args = append(append(append(args, id), c.args...), limit)
+		}
+	}
+	return strings.Join(parts, " UNION ALL "), args
 }
 
 // match is a query for the index of words: all of them, each whole or the beginning of one.
