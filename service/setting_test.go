@@ -272,7 +272,7 @@ func TestBelief_SurvivesARestart(t *testing.T) {
 	h, stop := start(t, dir, nil, newBoard(nil))
 	_, err := h.Library.Add(t.Context(), observatory()[1], library.Note{})
 	require.NoError(t, err)
-	tellTrue(t, h, "amplifier", "power", "on", "volume", "20")
+	tellTrue(t, h, "amplifier", "power", "on", "volume", "20", "input", "2")
 	stop()
 	h, stop = start(t, dir, nil, newBoard(nil))
 	st := believed(t, h, "amplifier", "power")
@@ -285,6 +285,7 @@ func TestBelief_SurvivesARestart(t *testing.T) {
 	st = believed(t, h, "amplifier", "power")
 	assert.Equal(t, "on", st.Value)
 	assert.Equal(t, control.Doubtful, st.Word, "for an hour nobody was listening")
+	assert.Equal(t, control.Believed, believed(t, h, "amplifier", "input").Word, "its keys only set it")
 }
 
 // TestBelief_AClockThatIsBehindAfterARestartChangesNothing: told off, sent off, restarted with the clock an hour back,

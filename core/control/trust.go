@@ -138,6 +138,34 @@ func (s *Spec) Deafened(b Belief) Belief {
 	return out
 }
 
+// Away is what is believed after a long while in which the house was not there: a handset may have been pressed. Where
+// every key only sets a value that costs nothing, as the next press mends it: what was certain is believed.
+func (s *Spec) Away(b Belief) Belief {
+	out, rested := s.Deafened(b), s.Rested(b)
+	for i := range out.Trust {
+		if s.onlySet(i) {
+			out.Trust[i] = rested.Trust[i]
+		}
+	}
+	return out
+}
+
+// onlySet says whether all keys and frames that do anything to a control set it to a value.
+func (s *Spec) onlySet(i int) bool {
+	found := slices.Contains(s.framed, i)
+	for key, all := range s.effects {
+		for _, e := range all {
+			if e.control != i {
+				continue
+			}
+			if found = true; !s.Sets(key) {
+				return false
+			}
+		}
+	}
+	return found
+}
+
 // Rested is what is believed after a short while in which nobody listened: what was certain is believed.
 func (s *Spec) Rested(b Belief) Belief {
 	out := Belief{Cases: b.Cases, Trust: slices.Clone(b.Trust)}

@@ -69,7 +69,7 @@ type Beliefs struct {
 const short = 10 * time.Minute
 
 // Open reads what was believed. Whoever pressed a handset while the house was down was not heard: what was certain is
-// only believed, and after a while, or where the house did not end in order, it is doubtful.
+// only believed, and after a while, or where the house did not end in order, it is doubtful; but not what keys only set.
 func Open(ctx context.Context, c Config) (*Beliefs, error) {
 	b := &Beliefs{Config: c, minds: map[string]*mind{}, echoed: map[string]time.Time{}, wake: make(chan struct{}, 1)}
 	b.caught = sync.NewCond(&b.mu)
@@ -79,7 +79,6 @@ func Open(ctx context.Context, c Config) (*Beliefs, error) {
 		slog.Warn("whether the house ended in order is not known", "error", err)
 	}
 	down := now.Sub(ended) // below 0 where the clock is behind
-	deaf := ended.IsZero() || down > short
 	rows, err := c.Store.Beliefs(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read what was believed: %w", err)
@@ -104,9 +103,12 @@ func Open(ctx context.Context, c Config) (*Beliefs, error) {
 		if now.Before(m.last()) { // what is of now comes after it all the same
 			m.rewind(now)
 		}
-		if deaf {
+		switch {
+		case ended.IsZero():
 			m.deafen(now)
-		} else {
+		case down > short:
+			m.add(entry{Away: &now})
+		default:
 			m.add(entry{Rest: &now})
 		}
 		b.minds[row.DeviceID] = m

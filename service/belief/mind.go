@@ -49,6 +49,7 @@ type entry struct {
 	Tell  *told          `json:"tell,omitempty"`
 	Deaf  *time.Time     `json:"deaf,omitempty"` // since then nobody listened
 	Rest  *time.Time     `json:"rest,omitempty"` // for a short while nobody did
+	Away  *time.Time     `json:"away,omitempty"` // the house was away for a long while until then
 	Late  bool           `json:"late,omitempty"` // it is of long ago, and has its place by its time
 	// Settled is the id of presses of which it is known by now that they went out.
 	Settled string     `json:"settled,omitempty"`
@@ -67,6 +68,8 @@ func (e entry) at() time.Time {
 		return *e.Mains
 	case e.Rest != nil:
 		return *e.Rest
+	case e.Away != nil:
+		return *e.Away
 	case e.Deaf != nil:
 		return *e.Deaf
 	}
@@ -302,6 +305,8 @@ func (m *mind) fold(b control.Belief, e entry) control.Belief {
 		return m.spec.Failed(b, *e.Mains)
 	case e.Rest != nil:
 		return m.spec.Rested(b)
+	case e.Away != nil:
+		return m.spec.Away(b)
 	}
 	return m.spec.Deafened(b)
 }
