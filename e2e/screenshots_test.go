@@ -244,12 +244,20 @@ func TestScreenshots(t *testing.T) {
 				r.ok(nil, "device", "remove", "second-pump", "--yes")
 			}
 			r.ok(nil, "device", "remove", "clicker", "--yes") // its signal is unknown again
+			r.ok(nil, "sequence", "add", "Before a talk",
+				"set heat-pump/target to 20; wait 10 min; set amplifier/power to on")
+			r.ok(nil, "sequence", "run", "before-a-talk", "--no-wait")
+			r.ok(nil, "sequence", "run", "quiet-please")
+			b.visit(r, "/automate")
+			b.see("step 2 of 3: wait 10 min")
+			b.see("then 1")
+			shot("automate", "desk")
 			b.visit(r, "/bench")
 			b.see("Open a recording")
 			b.drop("drawer.txt", strings.Repeat(strings.TrimSpace(clicker())+"\n", 10)+codeText(t,
 				"nec address=57 command=2")+codeText(t, "sirc15 address=107 command=22"))
 			b.see("3 different")
-			shot("import", "desk")
+			shot("import", "none")
 			b.eval(`[...document.querySelectorAll('a')].find(e => e.innerText.includes('18 bits')).click()`)
 			b.see("fingerprint")
 			shot("bench", "desk")

@@ -649,13 +649,13 @@ export const words = {
           : `${value}${word === 'doubtful' ? ' ?' : ''}`,
     notThere: (device: string, why?: string) =>
       `${device} ${why ? `is not set: ${why}` : 'cannot be set surely: say on its page what it is at'}`,
-    holdFor: 'Set for',
+    holdFor: 'Set',
     holds: {
-      0: 'good',
-      600: '10 min',
-      3600: '1 h',
-      14400: '4 h',
-      43200: '12 h',
+      0: 'until it is changed',
+      600: 'for 10 min, and back',
+      3600: 'for 1 h, and back',
+      14400: 'for 4 h, and back',
+      43200: 'for 12 h, and back',
     } as Record<number, string>,
   },
   rooms: {

@@ -122,7 +122,7 @@ function Choices({
               aria-label={`${name} ${control.control}: ${v}`}
               aria-pressed={v === control.value}
               disabled={busy}
-              sx={v === control.value ? { borderWidth: 2, fontWeight: 600 } : undefined}
+              sx={{ boxShadow: v === control.value ? 'inset 0 -3px 0 currentColor' : undefined }}
               onClick={() => onSet(v)}
             >
               {label(v)}

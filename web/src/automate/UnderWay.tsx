@@ -79,7 +79,7 @@ function Asked({ path }: { path: string }) {
         mb: 1,
       }}
     >
-      <Box sx={{ flex: '1 1 24ch' }}>{words.automate.asks(path)}</Box>
+      <Box sx={{ flex: { xs: '1 1 100%', sm: '1 1 24ch' } }}>{words.automate.asks(path)}</Box>
       {state.may
         ?.filter((v) => !v.includes(' to ') && v !== '…')
         .map((v) => (

@@ -31,7 +31,7 @@ export function ControlsPart({ device }: { device: Device }) {
     <Panel
       title={words.controls.title}
       aside={
-        <span>
+        <Box sx={{ display: 'flex', flexWrap: 'wrap', justifyContent: 'flex-end', alignItems: 'center' }}>
           {may('use') && <HoldFor seconds={forS} onChange={setForS} />}
           {there && (
             <Button size="small" disabled={undo.isPending} onClick={() => undo.mutate()}>
@@ -43,7 +43,7 @@ export function ControlsPart({ device }: { device: Device }) {
               {words.controls.edit}
             </Button>
           )}
-        </span>
+        </Box>
       }
     >
       {undo.error && <Note alert>{undo.error.message}</Note>}

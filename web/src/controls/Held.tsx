@@ -19,15 +19,25 @@ export function Held({ device }: { device: string }) {
           role="status"
           sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', columnGap: 1 }}
         >
-          <Box>
+          <Box sx={{ flex: { xs: '1 1 100%', sm: '0 1 auto' } }}>
             {label(h.control)}: {holdLine(h)}
           </Box>
-          <Button size="small" disabled={end.isPending} onClick={() => end.mutate({ id: h.id, stay: false })}>
-            {words.automate.back}
-          </Button>
-          <Button size="small" disabled={end.isPending} onClick={() => end.mutate({ id: h.id, stay: true })}>
-            {words.automate.stay}
-          </Button>
+          <Box sx={{ whiteSpace: 'nowrap' }}>
+            <Button
+              size="small"
+              disabled={end.isPending}
+              onClick={() => end.mutate({ id: h.id, stay: false })}
+            >
+              {words.automate.back}
+            </Button>
+            <Button
+              size="small"
+              disabled={end.isPending}
+              onClick={() => end.mutate({ id: h.id, stay: true })}
+            >
+              {words.automate.stay}
+            </Button>
+          </Box>
         </Box>
       ))}
       {end.error && <Note alert>{end.error.message}</Note>}
