@@ -26,7 +26,8 @@ func BenchmarkEvents(b *testing.B) {
 	ids := make([]string, rooms)
 	for n := range rooms {
 		slug := fmt.Sprintf("d-%d", n)
-		s.must("POST", "/api/devices", wire.NewDevice{Name: slug, Room: fmt.Sprintf("Room %d", n), Keys: []string{"on"}},
+		s.must("POST", "/api/devices", wire.NewDevice{Name: slug, Room: fmt.Sprintf("Room %d", n),
+			Keys: []string{"on"}},
 			nil)
 		var err error
 		ids[n], err = s.house.Library.ID(slug)

@@ -296,6 +296,9 @@ func TestHouse_SaysWhereItStandsAndInWhichUnitsItThinks(t *testing.T) {
 	s := newSite(t)
 	var h wire.House
 	s.must("GET", "/api/house", nil, &h)
+	assert.True(t, h.Plausible)
+	assert.Regexp(t, `^\d{4}-\d\d-\d\d \d\d:\d\d \w+day$`, h.Now)
+	h.Now, h.Plausible = "", false
 	assert.Equal(t, wire.House{}, h)
 	s.must("PATCH", "/api/house", map[string]any{"name": "Saltmarsh Observatory", "latitude": 53.9, "longitude": 0.1,
 		"zone": "Europe/London", "fahrenheit": true}, &h)

@@ -199,7 +199,7 @@ func (a *API) holdOf(h holds.Hold) wire.Hold {
 func (a *API) aboutSequence(s sequences.Sequence) []run.Target {
 	p, err := a.house.Sequences.Program(s)
 	if err != nil {
-		return run.Targets(s.Steps)
+		return run.Targets(s.Doc.Steps)
 	}
 	return p.Targets()
 }

@@ -144,7 +144,8 @@ func (l *load) beliefs(t *testing.T, began time.Time) {
 	require.Equal(t, 200, l.r.http(l.token, "GET", "/api/state", nil, &states))
 	for _, d := range states {
 		for _, c := range d.Controls {
-			if c.Word == control.Certain && c.Source != control.Told && c.At.Before(began) { // the demo tells what nobody said before
+			// the demo tells what nobody said before
+			if c.Word == control.Certain && c.Source != control.Told && c.At.Before(began) {
 				assert.Fail(t, "certain after a cut", "%s %+v", d.Device, c)
 			}
 		}
@@ -167,7 +168,8 @@ func (l *load) returns(t *testing.T) {
 			l.r.http(l.token, "GET", "/api/devices/dew-b/state", nil, &state) == 200 && state[0].Value == "off"
 	}, patience, 20*time.Millisecond, "what was held is back")
 	if !back {
-		require.Fail(t, "not back", "%+v %+v\n%s", holds, state, l.r.urbo("journal", "--device", "dew-b", "--count", "40").out)
+		require.Fail(t, "not back", "%+v %+v\n%s", holds, state, l.r.urbo("journal", "--device", "dew-b", "--count",
+		"40").out)
 	}
 }
 
@@ -247,7 +249,8 @@ func (l *load) ladder(t *testing.T) {
 		require.Equal(t, 200, l.r.http(l.token, "PUT", "/api/devices/ladder/keys/"+k, code, nil))
 		steps += "press ladder/" + k + "\nwait 10 ms\n"
 	}
-	require.Equal(t, 201, l.r.http(l.token, "POST", "/api/sequences", wire.NewSequence{Name: "Ladder", Steps: steps}, nil))
+	require.Equal(t, 201, l.r.http(l.token, "POST", "/api/sequences", wire.NewSequence{Name: "Ladder", Steps: steps},
+		nil))
 	require.Equal(t, 200, l.r.http(l.token, "POST", "/api/devices/dew-b/tell",
 		wire.TellRequest{Control: "power", Value: "off"}, nil))
 }

@@ -171,7 +171,7 @@ func (h *House) build(ctx context.Context, c Config) error {
 		return err
 	}
 	h.Journal.Rooms(h.Library.RoomOf)
-	if h.Groups, err = groups.Open(ctx, s, h.Library, h.Stream); err != nil {
+	if h.Groups, err = groups.Open(ctx, s.Groups(), s, h.Library, h.Stream); err != nil {
 		return err
 	}
 	if h.Access, err = access.Open(ctx, s, h.Stream, c.Now); err != nil {
@@ -213,7 +213,7 @@ func (h *House) build(ctx context.Context, c Config) error {
 		Lessons: h.Lessons, Stream: h.Stream, Now: c.Now})
 	h.Targets = &targets.Targets{Library: h.Library, Groups: h.Groups, Rooms: h.Rooms, Measure: h.Measure,
 		Beliefs: h.Beliefs}
-	if h.Sequences, err = sequences.Open(ctx, s, h.Targets, h.Stream); err != nil {
+	if h.Sequences, err = sequences.Open(ctx, s.Sequences(), s, h.Targets, h.Stream); err != nil {
 		return err
 	}
 	h.Holds, err = holds.Open(ctx, holds.Config{Store: s, Setting: h.Setting, Beliefs: h.Beliefs, Library: h.Library,

@@ -50,7 +50,8 @@ func documents(t *testing.T, db *sql.DB) (out [][2]string) {
 	tables := rowsOf(t, db, "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'journal_words%' "+
 		"AND name NOT LIKE 'sqlite%' AND name != 'set_aside'")
 	for _, table := range tables {
-		for _, column := range rowsOf(t, db, "SELECT name FROM pragma_table_info('"+table+"') WHERE type LIKE 'TEXT%'") {
+		for _, column := range rowsOf(t, db,
+			"SELECT name FROM pragma_table_info('"+table+"') WHERE type LIKE 'TEXT%'") {
 			if len(rowsOf(t, db, fmt.Sprintf("SELECT %[2]q FROM %[1]q WHERE substr(%[2]q, 1, 1) = '{'", table,
 				column))) > 0 {
 				out = append(out, [2]string{table, column})

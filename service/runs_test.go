@@ -277,7 +277,7 @@ func TestRuns_ADocumentThatCannotBeReadIsSetAside(t *testing.T) {
 	ctx := context.Background()
 	require.NoError(t, s.PutRun(ctx, store.Run{ID: "r1", Document: `{"version":9}`, State: "{}"}))
 	require.NoError(t, s.PutHolds(ctx, []store.HeldControl{{ID: "k1", Document: "{damaged"}}, nil))
-	require.NoError(t, s.PutSequence(ctx, store.Named{ID: "q1", Slug: "later", Name: "Later", Document: `{"version":7}`}))
+	require.NoError(t, s.Sequences().Put(ctx, store.Named{ID: "q1", Slug: "later", Name: "Later", Document: `{"version":7}`}))
 	require.NoError(t, s.Close())
 	h, stop := start(t, dir, nil)
 	eventually(t, func() bool { return len(told(t, h)) > 4 }, "it is said")

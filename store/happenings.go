@@ -338,7 +338,9 @@ func (c *conditions) add(text string, args ...any) {
 	c.texts, c.args = append(c.texts, text), append(c.args, args...)
 }
 
-func (c *conditions) text() string { return strings.Join(append([]string{"1 = 1"}, c.texts...), " AND ") }
+func (c *conditions) text() string {
+	return strings.Join(append([]string{"1 = 1"}, c.texts...), " AND ")
+}
 
 // mostParts is how many places one query may be made of.
 const mostParts = 200
@@ -355,8 +357,9 @@ func (c *conditions) within(w Within, limit int) (text string, args []any) {
 	parts := []string{"SELECT 0 WHERE 0"}
 	for column, ids := range map[string][]string{"room_id": w.Rooms, "device_id": w.Devices} {
 		for _, id := range ids {
-			parts = append(parts, "SELECT seq FROM (SELECT seq FROM journal WHERE "+column+" = ? AND "+column+" <> '' AND "+
-				c.text()+" ORDER BY seq DESC LIMIT ?)")
+			parts = append(parts,
+				"SELECT seq FROM (SELECT seq FROM journal WHERE "+column+" = ? AND "+column+" <> '' AND "+
+					c.text()+" ORDER BY seq DESC LIMIT ?)")
 			args = append(append(append(args, id), c.args...), limit)
 		}
 	}

@@ -10,22 +10,36 @@ import (
 // Named is a thing that is kept as a document, under a slug of its own.
 type Named struct{ ID, Slug, Name, Document string }
 
-// named reads all rows of a table of named things, by slug.
-func (s *Store) named(ctx context.Context, table string) ([]Named, error) {
+// NamedTable is the named things of one kind.
+type NamedTable struct {
+	store *Store
+	table string
+}
+
+// Groups are the groups of the house.
+func (s *Store) Groups() NamedTable { return NamedTable{s, "groups"} }
+
+// Sequences are the sequences of the house.
+func (s *Store) Sequences() NamedTable { return NamedTable{s, "sequences"} }
+
+// All reads them, by slug.
+func (t NamedTable) All(ctx context.Context) ([]Named, error) {
 	var out []Named
-	err := s.read.WithContext(ctx).Table(table).Order("slug").Find(&out).Error
+	err := t.store.read.WithContext(ctx).Table(t.table).Order("slug").Find(&out).Error
 	return out, Explain(err)
 }
 
-// putNamed adds or changes a row. The error wraps ErrDuplicate where its slug is taken.
-func (s *Store) putNamed(ctx context.Context, table string, n Named) error {
-	return s.change(ctx, func(tx *gorm.DB) error {
-		return tx.Table(table).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "id"}},
+// Put adds or changes one. The error wraps ErrDuplicate where its slug is taken.
+func (t NamedTable) Put(ctx context.Context, n Named) error {
+	return t.store.change(ctx, func(tx *gorm.DB) error {
+		return tx.Table(t.table).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "id"}},
 			UpdateAll: true}).Create(&n).Error
 	})
 }
 
-// removeRow removes a row by its id.
-func (s *Store) removeRow(ctx context.Context, table, id string) error {
-	return s.change(ctx, func(tx *gorm.DB) error { return tx.Exec("DELETE FROM "+table+" WHERE id = ?", id).Error })
+// Remove removes one.
+func (t NamedTable) Remove(ctx context.Context, id string) error {
+	return t.store.change(ctx, func(tx *gorm.DB) error {
+		return tx.Exec("DELETE FROM "+t.table+" WHERE id = ?", id).Error
+	})
 }

@@ -22,19 +22,6 @@ type Run struct{ ID, Document, State string }
 // HeldControl is a control that is held.
 type HeldControl struct{ ID, Document string }
 
-// Sequences reads all sequences by slug.
-func (s *Store) Sequences(ctx context.Context) ([]Named, error) { return s.named(ctx, "sequences") }
-
-// PutSequence adds or changes a sequence. The error wraps ErrDuplicate where its slug is taken.
-func (s *Store) PutSequence(ctx context.Context, n Named) error {
-	return s.putNamed(ctx, "sequences", n)
-}
-
-// RemoveSequence removes a sequence.
-func (s *Store) RemoveSequence(ctx context.Context, id string) error {
-	return s.removeRow(ctx, "sequences", id)
-}
-
 // Runs reads the runs that are under way, the oldest first.
 func (s *Store) Runs(ctx context.Context) ([]Run, error) {
 	var out []Run
@@ -55,7 +42,9 @@ func (s *Store) PutRunState(ctx context.Context, id, state string) error {
 }
 
 // RemoveRun removes a run that is over.
-func (s *Store) RemoveRun(ctx context.Context, id string) error { return s.removeRow(ctx, "runs", id) }
+func (s *Store) RemoveRun(ctx context.Context, id string) error {
+	return s.change(ctx, func(tx *gorm.DB) error { return tx.Exec("DELETE FROM runs WHERE id = ?", id).Error })
+}
 
 // Holds reads the controls that are held, the oldest first.
 func (s *Store) Holds(ctx context.Context) ([]HeldControl, error) {

@@ -69,7 +69,8 @@ type Beliefs struct {
 const short = 10 * time.Minute
 
 // Open reads what was believed. Whoever pressed a handset while the house was down was not heard: what was certain is
-// only believed, and after a while, or where the house did not end in order, it is doubtful; but not what keys only set.
+// only believed, and after a while, or where the house did not end in order, it is doubtful; but not what keys only
+// set.
 func Open(ctx context.Context, c Config) (*Beliefs, error) {
 	b := &Beliefs{Config: c, minds: map[string]*mind{}, echoed: map[string]time.Time{}, wake: make(chan struct{}, 1)}
 	b.caught = sync.NewCond(&b.mu)
@@ -132,8 +133,9 @@ func (b *Beliefs) setAside(ctx context.Context, row store.Belief, log [][]byte, 
 	}
 	b.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
 		Text: fmt.Sprintf("What was believed of %s is set aside, and nothing is known of it: %v", d.Slug, why)}})
-	aside := store.Aside{Kind: "belief", Owner: row.DeviceID, Document: string(bytes.Join(append([][]byte{row.Document}, log...), []byte("\n"))),
-		At: now}
+	aside := store.Aside{Kind: "belief", Owner: row.DeviceID,
+		Document: string(bytes.Join(append([][]byte{row.Document}, log...), []byte("\n"))),
+		At:       now}
 	if err := b.Store.PutAside(ctx, aside); err != nil {
 		return fmt.Errorf("set aside what was believed of %s: %w", d.Slug, err)
 	}

@@ -120,9 +120,9 @@ func (l *listener) offer(i Item) {
 // writes.
 const breath = 10 * time.Millisecond
 
-// Listen calls f with every item after id that hears wants, until the context ends or f returns an error; more says that
-// another one follows at once. Without an id it begins now; an id that is no longer known, or from before a restart,
-// begins with a reset. The very first call has no happening: from then on nothing is missed.
+// Listen calls f with every item after id that hears wants, until the context ends or f returns an error; more says
+// that another one follows at once. Without an id it begins now; an id that is no longer known, or from before a
+// restart, begins with a reset. The very first call has no happening: from then on nothing is missed.
 func (f *Feed) Listen(ctx context.Context, after string, hears func(happening.Happening) bool,
 	call func(i Item, more bool) error) error {
 	l := &listener{hears: hears, queue: make(chan Item, waiting)}

@@ -4,18 +4,14 @@ package groups
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
-	"strings"
-	"sync"
 
-	"urbo/core/device"
 	"urbo/core/fault"
 	"urbo/core/grant"
 	"urbo/core/happening"
+	"urbo/service/named"
 	"urbo/service/stream"
-	"urbo/store"
 )
 
 // Errors that callers ask for.
@@ -29,36 +25,20 @@ const (
 	Most = 500
 	// MostMembers is the most members of a group.
 	MostMembers = 500
-	// version of the document.
-	version = 1
 )
 
 // Group is a named list.
-type Group struct {
-	ID      string
-	Slug    string
-	Name    string
-	Members []Member
-	unread  string // the document, where it cannot be read
+type Group = named.Thing[List]
+
+// List is what is in a group.
+type List struct {
+	Members []Member `json:"members"`
 }
 
 // Member is a device or a group, by its id.
 type Member struct {
 	Device string `json:"device,omitempty"`
 	Group  string `json:"group,omitempty"`
-}
-
-// document is what is kept of a group.
-type document struct {
-	Members []Member `json:"members"`
-}
-
-// Store keeps groups.
-type Store interface {
-	Groups(ctx context.Context) ([]store.Named, error)
-	PutGroup(ctx context.Context, n store.Named) error
-	RemoveGroup(ctx context.Context, id string) error
-	PutAside(ctx context.Context, a store.Aside) error
 }
 
 // Library finds devices, and keeps the slugs of groups for them.
@@ -70,76 +50,46 @@ type Library interface {
 
 // Groups is the groups of the house.
 type Groups struct {
-	store   Store
+	all     *named.List[List]
 	library Library
 	stream  *stream.Stream
-
-	writer sync.Mutex // held for a whole change
-
-	mu  sync.RWMutex
-	all map[string]Group // by id
 }
 
 // Open reads the groups. One that cannot be read has no members until they are given anew, and is told in the journal.
-func Open(ctx context.Context, s Store, l Library, events *stream.Stream) (*Groups, error) {
-	rows, err := s.Groups(ctx)
-	if err != nil {
-		return nil, fmt.Errorf("read the groups: %w", err)
+func Open(ctx context.Context, rows named.Rows, s named.Store, l Library, events *stream.Stream) (*Groups, error) {
+	say := func(severity, text string) {
+		events.Publish(happening.Happening{What: happening.HouseNote{Severity: severity, Text: text}})
 	}
-	g := &Groups{store: s, library: l, stream: events, all: map[string]Group{}}
-	for _, row := range rows {
-		var doc document
-		group := Group{ID: row.ID, Slug: row.Slug, Name: row.Name}
-		if err := store.ReadDocument(row.Document, version, &doc); err != nil {
-			group.unread = row.Document
-			events.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
-				Text: fmt.Sprintf("Who is in the group %s %v: it has no members until they are given anew", row.Name,
-					err)}})
-		}
-		group.Members = doc.Members
-		g.all[row.ID] = group
-		if err := l.Reserve(ctx, row.Slug, "", func() error { return nil }); err != nil {
-			events.Publish(happening.Happening{What: happening.HouseNote{Severity: "warning",
-				Text: fmt.Sprintf("The group %s is named like a device: %v", row.Name, err)}})
+	kind := named.Kind{Name: "group", Most: Most, Unknown: ErrUnknown, Limit: ErrGroup}
+	all, err := named.Open(ctx, kind, rows, s, func(t Group, err error) {
+		say("error", fmt.Sprintf("Who is in the group %s %v: it has no members until they are given anew", t.Name, err))
+	})
+	if err != nil {
+		return nil, err
+	}
+	g := &Groups{all: all, library: l, stream: events}
+	for _, one := range g.List() {
+		if err := l.Reserve(ctx, one.Slug, "", func() error { return nil }); err != nil {
+			say("warning", fmt.Sprintf("The group %s is named like a device: %v", one.Name, err))
 		}
 	}
 	return g, nil
 }
 
 // List lists the groups by name.
-func (g *Groups) List() []Group {
-	g.mu.RLock()
-	defer g.mu.RUnlock()
-	out := make([]Group, 0, len(g.all))
-	for _, group := range g.all {
-		out = append(out, group)
-	}
-	slices.SortFunc(out, func(a, b Group) int { return strings.Compare(a.Name+a.ID, b.Name+b.ID) })
-	return out
-}
+func (g *Groups) List() []Group { return g.all.List() }
 
 // Find finds a group by its slug or id. The error wraps ErrUnknown.
-func (g *Groups) Find(slug string) (Group, error) {
-	g.mu.RLock()
-	defer g.mu.RUnlock()
-	names := make([]string, 0, len(g.all))
-	for _, group := range g.all {
-		if group.Slug == slug || group.ID == slug {
-			return group, nil
-		}
-		names = append(names, group.Slug)
-	}
-	if len(names) == 0 {
-		return Group{}, fmt.Errorf("%w %.60q: there are no groups yet: urbo group add", ErrUnknown, slug)
-	}
-	slices.Sort(names)
-	return Group{}, fmt.Errorf("%w %.60q: nearest are %s", ErrUnknown, slug, device.Nearest(slug, names))
+func (g *Groups) Find(slug string) (Group, error) { return g.all.Find(slug) }
+
+// byID finds a group by its id; one that is gone is empty.
+func (g *Groups) byID(id string) Group {
+	one, _ := g.all.Find(id)
+	return one
 }
 
 // Devices are the ids of all devices of a group that are there, also of the groups in it, each once.
 func (g *Groups) Devices(id string) []string {
-	g.mu.RLock()
-	defer g.mu.RUnlock()
 	var out []string
 	seen := map[string]bool{}
 	var walk func(id string)
@@ -148,7 +98,7 @@ func (g *Groups) Devices(id string) []string {
 			return
 		}
 		seen[id] = true
-		for _, m := range g.all[id].Members {
+		for _, m := range g.byID(id).Doc.Members {
 			switch {
 			case m.Group != "":
 				walk(m.Group)
@@ -164,13 +114,13 @@ func (g *Groups) Devices(id string) []string {
 
 // Names are the members of a group as they are called now; those that are gone are left out.
 func (g *Groups) Names(group Group) []string {
-	g.mu.RLock()
-	defer g.mu.RUnlock()
 	out := []string{}
-	for _, m := range group.Members {
-		name := g.library.Slug(m.Device)
+	for _, m := range group.Doc.Members {
+		name := ""
 		if m.Group != "" {
-			name = g.all[m.Group].Slug
+			name = g.byID(m.Group).Slug
+		} else {
+			name = g.library.Slug(m.Device)
 		}
 		if name != "" {
 			out = append(out, name)
@@ -205,91 +155,55 @@ type Change struct {
 	Members    *[]string // slugs of devices and groups
 }
 
+// list makes what is in a group. Errors wrap ErrGroup, or are those of the library.
+func (g *Groups) list(slugs []string) func(Group) (List, error) {
+	return func(t Group) (List, error) {
+		members, err := g.members(slugs)
+		if err == nil && g.leadsBack(t.ID, members) {
+			err = fmt.Errorf("%w: %s would be in itself: leave out the group that leads back to it", ErrGroup, t.Slug)
+		}
+		return List{members}, err
+	}
+}
+
+// keep writes a group under a slug that no device has.
+func (g *Groups) keep(ctx context.Context) named.Keep {
+	return func(slug, was string, put func() error) error { return g.library.Reserve(ctx, slug, was, put) }
+}
+
 // Add makes a group. Errors wrap device.ErrName, device.ErrTaken or ErrGroup, or are the library's or the store's.
 func (g *Groups) Add(ctx context.Context, slug, name string, members []string, by grant.By) (Group, error) {
-	g.writer.Lock()
-	defer g.writer.Unlock()
-	if slug == "" {
-		slug = device.Slug(name)
-	}
-	if name == "" {
-		name = slug
-	}
-	if len(g.List()) >= Most {
-		return Group{}, fmt.Errorf("%w: there are %d, which is the most: remove one", ErrGroup, Most)
-	}
-	group := Group{ID: store.NewID()}
-	return g.put(ctx, group, Change{Slug: &slug, Name: &name, Members: &members}, by, "Added the group ")
+	t, err := g.all.Add(ctx, slug, name, g.list(members), g.keep(ctx))
+	return t, g.changed(t, err, by, "Added the group ")
 }
 
 // Alter changes a group. Errors are those of Add, or wrap ErrUnknown.
 func (g *Groups) Alter(ctx context.Context, slug string, c Change, by grant.By) (Group, error) {
-	g.writer.Lock()
-	defer g.writer.Unlock()
-	group, err := g.Find(slug)
-	if err != nil {
-		return group, err
+	change := named.Change[List]{Slug: c.Slug, Name: c.Name}
+	if c.Members != nil {
+		change.Doc = g.list(*c.Members)
 	}
-	return g.put(ctx, group, c, by, "Changed the group ")
+	t, err := g.all.Alter(ctx, slug, change, g.keep(ctx))
+	return t, g.changed(t, err, by, "Changed the group ")
 }
 
-// put checks and keeps a group. The caller holds writer.
-func (g *Groups) put(ctx context.Context, group Group, c Change, by grant.By, said string) (Group, error) {
-	was := group
-	var err error
-	if c.Name != nil {
-		if group.Name, err = device.CleanName("the group's name", *c.Name); err != nil {
-			return was, err
-		}
+// Remove removes a group, and takes it out of those that it is in. The error wraps ErrUnknown.
+func (g *Groups) Remove(ctx context.Context, slug string, by grant.By) error {
+	t, err := g.all.Remove(ctx, slug, func(Group) error { return nil }, g.keep(ctx))
+	return g.changed(t, err, by, "Removed the group ")
+}
+
+// changed tells that a group is another, where there is no error.
+func (g *Groups) changed(t Group, err error, by grant.By, said string) error {
+	if err == nil {
+		g.stream.Publish(happening.Happening{By: by, What: happening.GroupChanged{GroupID: t.ID, Group: t.Slug,
+			Text: said + t.Name}})
 	}
-	if c.Slug != nil {
-		group.Slug = *c.Slug
-		if err := device.CheckSlug("group", group.Slug); err != nil {
-			return was, err
-		}
-	}
-	if c.Members != nil {
-		if group.Members, err = g.members(*c.Members); err != nil {
-			return was, err
-		}
-		if g.leadsBack(group) {
-			return was, fmt.Errorf("%w: %s would be in itself: leave out the group that leads back to it", ErrGroup,
-				group.Slug)
-		}
-	}
-	text, err := store.WriteDocument(version, document{group.Members})
-	if err != nil {
-		return was, err
-	}
-	if was.unread != "" && c.Members == nil {
-		text = was.unread
-	} else if was.unread != "" {
-		if err := g.store.PutAside(ctx, store.Aside{Kind: "group", Owner: was.ID, Document: was.unread}); err != nil {
-			return was, err
-		}
-		group.unread = ""
-	}
-	err = g.library.Reserve(ctx, group.Slug, was.Slug, func() error {
-		return g.store.PutGroup(ctx, store.Named{ID: group.ID, Slug: group.Slug, Name: group.Name, Document: text})
-	})
-	if errors.Is(err, store.ErrDuplicate) {
-		err = fmt.Errorf("%w: there is a group %q already: choose another short name", device.ErrTaken, group.Slug)
-	}
-	if err != nil {
-		return was, err
-	}
-	g.mu.Lock()
-	g.all[group.ID] = group
-	g.mu.Unlock()
-	g.stream.Publish(happening.Happening{By: by, What: happening.GroupChanged{GroupID: group.ID, Group: group.Slug,
-		Text: said + group.Name}})
-	return group, nil
+	return err
 }
 
 // leadsBack says whether a group would be in itself.
-func (g *Groups) leadsBack(group Group) bool {
-	g.mu.RLock()
-	defer g.mu.RUnlock()
+func (g *Groups) leadsBack(id string, members []Member) bool {
 	seen := map[string]bool{}
 	var walk func(members []Member) bool
 	walk = func(members []Member) bool {
@@ -297,35 +211,15 @@ func (g *Groups) leadsBack(group Group) bool {
 			switch {
 			case m.Group == "" || seen[m.Group]:
 				continue
-			case m.Group == group.ID:
+			case m.Group == id:
 				return true
 			}
 			seen[m.Group] = true
-			if walk(g.all[m.Group].Members) {
+			if walk(g.byID(m.Group).Doc.Members) {
 				return true
 			}
 		}
 		return false
 	}
-	return walk(group.Members)
-}
-
-// Remove removes a group, and takes it out of those that it is in. The error wraps ErrUnknown.
-func (g *Groups) Remove(ctx context.Context, slug string, by grant.By) error {
-	g.writer.Lock()
-	defer g.writer.Unlock()
-	group, err := g.Find(slug)
-	if err != nil {
-		return err
-	}
-	err = g.library.Reserve(ctx, "", group.Slug, func() error { return g.store.RemoveGroup(ctx, group.ID) })
-	if err != nil {
-		return fmt.Errorf("remove group %s: %w", group.Slug, err)
-	}
-	g.mu.Lock()
-	delete(g.all, group.ID)
-	g.mu.Unlock()
-	g.stream.Publish(happening.Happening{By: by, What: happening.GroupChanged{GroupID: group.ID, Group: group.Slug,
-		Text: "Removed the group " + group.Name}})
-	return nil
+	return walk(members)
 }

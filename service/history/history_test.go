@@ -101,8 +101,8 @@ func TestHistory_NotesWhatChanged(t *testing.T) {
 	})
 }
 
-// TestHistory_ThinsMeasurements: of a flood the last value in a moment counts, and what does not change is noted now and
-// then.
+// TestHistory_ThinsMeasurements: of a flood the last value in a moment counts, and what does not change is noted now
+// and then.
 func TestHistory_ThinsMeasurements(t *testing.T) {
 	follow(t, func(t *testing.T, d *disk, s *stream.Stream, h *history.History) {
 		put := func(v float64) {
