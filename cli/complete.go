@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -39,8 +40,8 @@ func (a *app) complete(root *cobra.Command) {
 		"urbo sequence show": {a.known((*app).sequences)}, "urbo sequence run": {a.known((*app).sequences)},
 		"urbo sequence change": {a.known((*app).sequences)}, "urbo sequence remove": {a.known((*app).sequences)},
 		"urbo run stop": {a.known((*app).underWay)},
-		"urbo press":    {a.known((*app).keys)}, "urbo state": {a.known((*app).devices)},
-		"urbo set": {a.known((*app).devices)}, "urbo tell": {a.known((*app).devices)},
+		"urbo press":    {a.known((*app).keys)}, "urbo state": {a.known((*app).settable)},
+		"urbo set": {a.known((*app).settable)}, "urbo tell": {a.known((*app).devices)},
 		"urbo device show": {a.known((*app).devices)},
 		"urbo device set":  {a.known((*app).devices)}, "urbo device remove": {a.known((*app).devices)},
 		"urbo device picture": {a.known((*app).devices)}, "urbo device set-key": {a.known((*app).keys)},
@@ -133,27 +134,29 @@ func (a *app) known(ask func(*app, context.Context, *client, string) []string) c
 	}
 }
 
-func (a *app) lines(ctx context.Context, cl *client) (out []wire.DeviceLine) {
-	_ = cl.do(ctx, http.MethodGet, "/devices", nil, &out)
-	return out
-}
-
-func (a *app) devices(ctx context.Context, cl *client, _ string) (out []string) {
-	for _, d := range a.lines(ctx, cl) {
-		out = append(out, d.Slug)
+// ask asks the service for a list, and takes names of each of it.
+func ask[T any](ctx context.Context, cl *client, path string, names func(T) []string) (out []string) {
+	var all []T
+	_ = cl.do(ctx, http.MethodGet, path, nil, &all)
+	for _, one := range all {
+		out = append(out, names(one)...)
 	}
 	return out
 }
 
-func (a *app) rooms(ctx context.Context, cl *client, _ string) (out []string) {
-	seen := map[string]bool{}
-	for _, d := range a.lines(ctx, cl) {
-		if d.Room != "" && !seen[d.Room] {
-			seen[d.Room] = true
-			out = append(out, d.Room)
-		}
-	}
-	return out
+func (a *app) devices(ctx context.Context, cl *client, _ string) []string {
+	return ask(ctx, cl, "/devices", func(d wire.DeviceLine) []string { return []string{d.Slug} })
+}
+
+// settable are the devices, groups and rooms.
+func (a *app) settable(ctx context.Context, cl *client, text string) []string {
+	return slices.Concat(a.devices(ctx, cl, text),
+		ask(ctx, cl, "/groups", func(g wire.Group) []string { return []string{g.Slug} }),
+		ask(ctx, cl, "/rooms", func(r wire.Room) []string { return []string{"room/" + device.Slug(r.Name)} }))
+}
+
+func (a *app) rooms(ctx context.Context, cl *client, _ string) []string {
+	return ask(ctx, cl, "/rooms", func(r wire.Room) []string { return []string{r.Name} })
 }
 
 // keys lists DEVICE/ first, and the keys once the device stands there.
@@ -173,44 +176,30 @@ func (a *app) keys(ctx context.Context, cl *client, text string) (out []string) 
 	return out
 }
 
-func (a *app) sets(ctx context.Context, cl *client, _ string) (out []string) {
-	var all []wire.CodeSet
-	_ = cl.do(ctx, http.MethodGet, "/sets", nil, &all)
-	for _, s := range all {
-		out = append(out, s.Slug)
-	}
-	return out
+func (a *app) sets(ctx context.Context, cl *client, _ string) []string {
+	return ask(ctx, cl, "/sets", func(s wire.CodeSet) []string { return []string{s.Slug} })
 }
 
-func (a *app) sequences(ctx context.Context, cl *client, _ string) (out []string) {
-	var all []wire.Sequence
-	_ = cl.do(ctx, http.MethodGet, "/sequences", nil, &all)
-	for _, s := range all {
-		out = append(out, s.Slug)
-	}
-	return out
+func (a *app) sequences(ctx context.Context, cl *client, _ string) []string {
+	return ask(ctx, cl, "/sequences", func(s wire.Sequence) []string { return []string{s.Slug} })
 }
 
-func (a *app) underWay(ctx context.Context, cl *client, _ string) (out []string) {
-	var all []wire.Run
-	_ = cl.do(ctx, http.MethodGet, "/runs", nil, &all)
-	for _, r := range all {
+func (a *app) underWay(ctx context.Context, cl *client, _ string) []string {
+	return ask(ctx, cl, "/runs", func(r wire.Run) (names []string) {
 		if r.Over == nil {
-			out = append(out, r.Name)
+			names = []string{r.Name}
 		}
-	}
-	return out
+		return names
+	})
 }
 
-func (a *app) transmitters(ctx context.Context, cl *client, _ string) (out []string) {
-	var all []wire.Station
-	_ = cl.do(ctx, http.MethodGet, "/stations", nil, &all)
-	for _, s := range all {
+func (a *app) transmitters(ctx context.Context, cl *client, _ string) []string {
+	return ask(ctx, cl, "/stations", func(s wire.Station) (names []string) {
 		for _, p := range s.Ports {
 			if p.Direction == "transmitter" {
-				out = append(out, s.Name+"/"+p.ID)
+				names = append(names, s.Name+"/"+p.ID)
 			}
 		}
-	}
-	return out
+		return names
+	})
 }

@@ -104,17 +104,11 @@ func (s HoldState) Next(what HoldHappened, reason string, now time.Time) (HoldSt
 	case GoingBack:
 		return s.goingBack(what, reason, now)
 	case Owed:
-		switch what {
-		case RetryDue:
+		if what == RetryDue {
 			s.Phase = GoingBack
 			return s, GoBack
-		case HoldDone:
-			return s.end("")
-		case HoldUnknown:
-			return s.end("nobody knows whether it is back: " + reason)
-		case HoldFailed:
-			return s.owe(reason, now)
 		}
+		return s.goingBack(what, reason, now)
 	}
 	return s, HoldNothing
 }
