@@ -1,0 +1,251 @@
+package holds
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"log/slog"
+	"slices"
+	"time"
+	"urbo/core/control"
+	"urbo/core/happening"
+	"urbo/core/run"
+	"urbo/service/setting"
+	"urbo/service/wake"
+	"urbo/store"
+)
+
+// rest is how long it waits where nothing is due.
+const rest = time.Hour
+
+// due sets back what is due, and says how long it is until the next is.
+func (h *Holds) due() time.Duration {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	now := h.Now()
+	var over []*Hold
+	for _, one := range slices.Clone(h.all) {
+		switch {
+		case one.Frozen:
+		case one.Phase == run.Owed && !now.Before(one.Retry) && h.top(one.DeviceID, one.Control) == one,
+			(one.Phase == run.Held || one.Phase == run.HoldSetting && !one.Over) && !now.Before(one.Until):
+			over = append(over, one)
+		}
+	}
+	h.over(over)
+	next := rest
+	for _, one := range h.all {
+		switch {
+		case one.Frozen:
+		case one.Phase == run.Owed && h.top(one.DeviceID, one.Control) != one: // it waits for what lies above it
+		case one.Phase == run.Owed:
+			next = min(next, one.Retry.Sub(now))
+		case one.Phase == run.Held, one.Phase == run.HoldSetting && !one.Over:
+			next = min(next, one.Until.Sub(now))
+		}
+	}
+	return max(next, 10*time.Millisecond)
+}
+
+// over is the end of the time of some holds. Those of one device go back as one wish. The caller holds mu.
+func (h *Holds) over(all []*Hold) {
+	back := map[string][]*Hold{}
+	var order []string
+	for _, one := range all {
+		what := run.TimeOver
+		if one.Phase == run.Owed {
+			what = run.RetryDue
+		}
+		if top := h.top(one.DeviceID, one.Control); top != one { // what lies above it goes back to what it would
+			if next := h.above(one); next.Before == "" && next.Then == "" {
+				next.Before = h.below(one)
+				h.keep([]*Hold{next}, nil)
+			}
+			h.event(one, run.Other, "its time is over, and something else is held")
+			continue
+		}
+		if h.event(one, what, "") != run.GoBack {
+			continue
+		}
+		if back[one.DeviceID] == nil {
+			order = append(order, one.DeviceID)
+		}
+		back[one.DeviceID] = append(back[one.DeviceID], one)
+	}
+	for _, id := range order {
+		h.goBack(id, back[id])
+	}
+}
+
+// goBack sets controls of a device to what they were at before, as one wish. The caller holds mu.
+func (h *Holds) goBack(id string, all []*Hold) {
+	spec, err := h.Beliefs.Spec(id)
+	if err != nil {
+		h.failed(all, err)
+		return
+	}
+	w := setting.Wish{ID: store.NewID(), Device: id, Asked: true, By: all[0].By, Cause: all[0].Set}
+	w.Mine = w.ID
+	deaf := h.deaf(id, all)
+	w.Blind = deaf
+	var ordered []*Hold
+	for _, one := range all {
+		want := control.Want{Control: one.Control, Value: h.below(one)}
+		if want.Value == "" {
+			continue // the device goes back to off
+		}
+		if spec.IsOff(want) { // then nothing else matters
+			w.Wants, w.Unless, ordered = []control.Want{want}, []string{one.Last}, []*Hold{one}
+			break
+		}
+		w.Wants, w.Unless = append(w.Wants, want), append(w.Unless, one.Last)
+		ordered = append(ordered, one)
+	}
+	changed := slices.Clone(all)
+	for _, one := range all {
+		one.Back, one.Last = w.ID, w.ID
+		if under := h.under(one); under != nil {
+			under.Last = w.ID
+			changed = append(changed, under)
+		}
+		if !slices.Contains(ordered, one) {
+			ordered = append(ordered, one)
+		}
+	}
+	h.keep(changed, nil)
+	if len(w.Wants) == 0 {
+		h.failed(all, fmt.Errorf("%w", ErrBefore))
+		return
+	}
+	t, err := h.Setting.Start(w)
+	if err != nil {
+		h.failed(all, err)
+		return
+	}
+	h.wait(t, ordered)
+}
+
+// failed notes that going back could not be begun. The caller holds mu.
+func (h *Holds) failed(all []*Hold, err error) {
+	for _, one := range all {
+		h.event(one, run.HoldFailed, err.Error())
+	}
+}
+
+// deaf says whether a handset may have been pressed that nobody heard, since some controls are held.
+func (h *Holds) deaf(id string, all []*Hold) bool {
+	states, err := h.Beliefs.StatesOf(id)
+	return err == nil && slices.ContainsFunc(states, func(s control.State) bool {
+		return s.Deaf && slices.ContainsFunc(all, func(one *Hold) bool { return one.Control == s.Control })
+	})
+}
+
+// wait follows what becomes of a ticket for some holds, of which the first are its wants. The caller holds mu.
+func (h *Holds) wait(t *setting.Ticket, all []*Hold) {
+	h.tickets[t.ID] = &ticket{t, all}
+	ctx := h.running
+	h.group.Go(func() {
+		r, err := t.Wait(ctx)
+		h.mu.Lock()
+		defer h.mu.Unlock()
+		delete(h.tickets, t.ID)
+		if ctx.Err() != nil { // the house ends: it is on disk how far it was
+			return
+		}
+		for i, one := range all {
+			end := setting.Failed
+			switch {
+			case i < len(r.Ends):
+				end = r.Ends[i]
+			case err == nil && len(r.Ends) > 0: // another part of it decides
+				end = r.Ends[0]
+			}
+			h.ended(one, end, r, err)
+		}
+		wake.Up(h.look)
+	})
+}
+
+// ended notes what became of setting a hold's control. The caller holds mu.
+func (h *Holds) ended(one *Hold, end setting.End, r setting.Result, err error) {
+	reason := r.Reason
+	if err != nil {
+		reason = err.Error()
+	}
+	unknown := slices.ContainsFunc(r.Presses, func(p happening.Receipt) bool { return p.Outcome == happening.Unknown })
+	switch {
+	case end == setting.Done:
+		if one.Phase == run.HoldSetting {
+			h.settled(one)
+		}
+		h.event(one, run.HoldDone, "")
+	case end == setting.Superseded:
+		h.event(one, run.Other, "something else was wanted meanwhile")
+	case unknown || end == setting.Unsure && len(r.Presses) > 0:
+		h.event(one, run.HoldUnknown, cmp.Or(reason, "it does not seem to be so"))
+	default:
+		h.event(one, run.HoldFailed, cmp.Or(reason, "nothing surely leads there"))
+	}
+}
+
+// settled keeps the value that steps led to.
+func (h *Holds) settled(one *Hold) {
+	states, err := h.Beliefs.StatesOf(one.DeviceID)
+	if err != nil {
+		return
+	}
+	for _, s := range states {
+		if s.Control == one.Control && s.Value != "" {
+			one.Value = s.Value
+		}
+	}
+}
+
+// event is something that happens to a hold; it is kept on disk. The caller holds mu.
+func (h *Holds) event(one *Hold, what run.HoldHappened, reason string) run.HoldAct {
+	was := one.HoldState
+	var act run.HoldAct
+	one.HoldState, act = one.Next(what, reason, h.Now())
+	if act == run.CancelSet {
+		for _, t := range h.tickets {
+			if slices.Contains(t.holds, one) && !slices.ContainsFunc(t.holds, func(other *Hold) bool {
+				return other.Phase != run.HoldEnded
+			}) {
+				t.Cancel()
+			}
+		}
+	}
+	if one.HoldState == was {
+		return act
+	}
+	if one.Phase != run.HoldEnded {
+		h.keep([]*Hold{one}, nil)
+		if one.Phase != was.Phase && (one.Phase != run.Owed || one.Reason != was.Reason) { // a failure is told once
+			h.tell(one, false, "")
+		}
+		return act
+	}
+	back := ""
+	if was.Phase == run.GoingBack && what == run.HoldDone {
+		back = h.below(one)
+	}
+	h.all = slices.DeleteFunc(h.all, func(other *Hold) bool { return other == one })
+	h.keep(nil, []string{one.ID})
+	h.tell(one, false, back)
+	wake.Up(h.look)
+	return act
+}
+
+// keep writes holds, and removes those that are over. The caller holds mu.
+func (h *Holds) keep(put []*Hold, over []string) {
+	if err := h.Store.PutHolds(context.Background(), h.documents(put), over); err != nil {
+		slog.Error("what is held is not on disk", "error", err)
+	}
+}
+
+// tell tells that a hold is another.
+func (h *Holds) tell(one *Hold, began bool, back string) {
+	h.Stream.Publish(happening.Happening{By: one.By, Cause: cmp.Or(one.Cause, one.Set), What: happening.HoldChanged{
+		HoldID: one.ID, DeviceID: one.DeviceID, Device: h.Library.Slug(one.DeviceID), Control: one.Control,
+		Value: one.Value, Until: one.Until, Phase: one.Phase, Began: began, Back: back, Reason: one.Reason}})
+}
