@@ -178,3 +178,35 @@ func TestSequences_OfWhoSeesAPart(t *testing.T) {
 	assert.Equal(t, http.StatusCreated, status)
 	assert.EqualValues(t, "done", s.over(r).End)
 }
+
+func TestHistory_OfAPath(t *testing.T) {
+	s := newSite(t)
+	s.lit("lamp-a", "Dome", 1)
+	s.must("POST", "/api/devices/lamp-a/tell", wire.TellRequest{Control: "power", Value: "off"}, nil)
+	s.must("POST", "/api/measurements/lamp-a/power", wire.Measured{Value: 0.4, Unit: "W"}, nil)
+	s.must("POST", "/api/measurements/dome/humidity", wire.Measured{Value: 71, Unit: "%"}, nil)
+	v := s.signedIn(wire.NewPerson{Name: "Porter", Role: "visitor", Where: wire.Where{Rooms: []string{"Dome"}}})
+	var h wire.History
+	last := func(path string) string {
+		s.must("GET", "/api/history?path="+path, nil, &h)
+		if len(h.Facts) == 0 {
+			return ""
+		}
+		return h.Facts[len(h.Facts)-1].Value
+	}
+	s.eventually(func() bool { return last("lamp-a/power") == "off" }, "a control")
+	s.eventually(func() bool { return last("lamp-a/power&kind=measurement") == "0.4" }, "a measurement of the same name")
+	s.eventually(func() bool { return last("dome/humidity") == "71" }, "a measurement")
+	assert.Empty(t, last("lamp-a/on"), "a key that nobody pressed")
+	assert.Equal(t, "key", h.Kind)
+	for path, want := range map[string]int{"nothing/power": 404, "lamp-a/nothing": 404, "lamp-a": 422,
+		"lamp-a/power&limit=0": 422, "lamp-a/power&kind=other": 422,
+		"lamp-a/power&since=2026-02-02T00:00:00Z&until=2026-01-01T00:00:00Z": 422} {
+		status, _ := s.call("GET", "/api/history?path="+path, nil, nil)
+		assert.Equal(t, want, status, path)
+	}
+	status, _ := v.call("GET", "/api/history?path=lamp-a/power", nil, nil)
+	assert.Equal(t, 200, status)
+	status, _ = v.call("GET", "/api/history?path=dome/humidity", nil, nil)
+	assert.NotEqual(t, 200, status)
+}

@@ -158,6 +158,9 @@ func refusal(resp *http.Response) error {
 	if err := json.NewDecoder(io.LimitReader(resp.Body, 1<<20)).Decode(&p); err != nil || p.Detail == "" {
 		return fmt.Errorf("the service answered %s", resp.Status)
 	}
+	if resp.StatusCode == http.StatusUnauthorized {
+		p.Detail += ": name a token with --token-file, or in URBO_TOKEN"
+	}
 	return &refusalError{resp.StatusCode, p.Title, p.Detail}
 }
 

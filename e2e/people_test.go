@@ -46,6 +46,16 @@ func TestPeople_SomebodyIsLetInFromTheConsoleAndSeesTheirRoom(t *testing.T) {
 	phone.visit(r, "/devices/boardwalk")
 	phone.see("unknown device")
 
+	phone.visit(r, "/automate")
+	phone.see("Quiet, please")
+	text, err = value[string](phone, "document.body.innerText")
+	require.NoError(t, err)
+	for _, hidden := range []string{"Fanfare", "Dew heaters", "New sequence", "New group", "Change"} {
+		assert.NotContains(t, text, hidden)
+	}
+	phone.click("Run Quiet, please")
+	shoot(t, phone, "visitor")
+
 	// what happens elsewhere does not reach them; what happens in their room does
 	r.ok(nil, "set", "amplifier", "power", "on")
 	phone.visit(r, "/house/journal")
