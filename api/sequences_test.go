@@ -195,7 +195,8 @@ func TestHistory_OfAPath(t *testing.T) {
 		return h.Facts[len(h.Facts)-1].Value
 	}
 	s.eventually(func() bool { return last("lamp-a/power") == "off" }, "a control")
-	s.eventually(func() bool { return last("lamp-a/power&kind=measurement") == "0.4" }, "a measurement of the same name")
+	s.eventually(func() bool { return last("lamp-a/power&kind=measurement") == "0.4" },
+		"a measurement of the same name")
 	s.eventually(func() bool { return last("dome/humidity") == "71" }, "a measurement")
 	assert.Empty(t, last("lamp-a/on"), "a key that nobody pressed")
 	assert.Equal(t, "key", h.Kind)

@@ -213,7 +213,7 @@ func place(p recording.Press) string {
 }
 
 // summary is a press in one line.
-func summary(trains []signal.Heard) string {
+func summary(trains []signal.Reception) string {
 	n, us := 0, 0
 	for i, h := range trains {
 		n += len(h.Train)

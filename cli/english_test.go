@@ -39,7 +39,7 @@ func TestMessages_CountRightly(t *testing.T) {
 			plain.Count(n, "key", "keys"), code(wire.Code{Sheet: "nec", Repeats: &repeats}), listed(codes),
 			tell(happening.DeviceRemoved{Title: "Lamp", Keys: n}), tell(happening.PackImported{Devices: n, Sets: n}),
 			tell(happening.RecordingOpened{Recording: "x", Presses: n, Different: n}), l.Prompt(),
-			heardLine(wire.Capture{Readings: readings, Trains: []signal.Heard{{Train: signal.Train{1, 1, 1}}}}),
+			heardLine(wire.Capture{Readings: readings, Trains: []signal.Reception{{Train: signal.Train{1, 1, 1}}}}),
 			args(9, 9, "nine")(nil, make([]string, n)).Error(),
 			learned(wire.DeviceLine{KeysTotal: n, KeysLearned: n}),
 		}

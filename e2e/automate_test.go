@@ -20,7 +20,7 @@ func TestConsole_Automate(t *testing.T) {
 	b.fill("Steps", "set boardwalk/power to of")
 	b.click("Save")
 	b.see("line 1, column 5")
-	b.fill("Steps", "set dew/power to off\nset boardwalk/power to off for 1 h and back\nset heat-pump/target to " +
+	b.fill("Steps", "set dew/power to off\nset boardwalk/power to off for 1 h and back\nset heat-pump/target to "+
 		"20\nwait 1 h")
 	b.click("Save")
 	b.see("4 steps")

@@ -156,7 +156,7 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 	// What others work with is made first, and what is taken away goes last.
 	rank := func(line string) int {
 		for i, begin := range []string{"urbo bench export --code", "urbo bench describe", "urbo device export",
-		"urbo sequence add",
+			"urbo sequence add",
 			"urbo pack export", "urbo shelf keep", "urbo token add", "urbo backup", "urbo station check",
 			"urbo tls new"} {
 			if strings.HasPrefix(line, begin) {
@@ -256,15 +256,15 @@ func TestJSON_IsWhatEveryCommandPrints(t *testing.T) {
 		"sequence add s 'wait 1 s'", "sequence list", "sequence show s", "sequence change s --name T", "sequence run s",
 		"sequence run s --no-wait", "run stop s", "run list", "sequence remove s", "set boardwalk power on --for 1h",
 		"history boardwalk/power", "hold list", "hold end boardwalk/power --stay", "state room/dome",
-			"set room/dome power off --dry",
+		"set room/dome power off --dry",
 		"station list", "station show lecture", "station add x", "station room x Garden", "station rename x y",
 		"station airtime lecture/radio-out 5", "station remove y",
 		"shelf list", "shelf show corvane-strand", "shelf match boardwalk", "shelf keep boardwalk --short-name mine",
 		"shelf remove mine", "pack export boardwalk --out p.json", "pack export boardwalk", "pack check p.json",
 		"pack import p.json", "bench decode power.wav", "bench describe power.wav",
-			"bench describe power.wav --sheet x",
+		"bench describe power.wav --sheet x",
 		"bench compare power.wav power.wav --out x.png", "bench import power.wav",
-			"bench export power.wav --out power.vcd",
+		"bench export power.wav --out power.vcd",
 		"tls new urbo.test --data ./t", "tls show --data ./t",
 		"sheet list", "sheet show nec", "audition mixer --plan", "backup b.backup", "restore b.backup --yes"} {
 		res := s.json(line)
@@ -273,8 +273,8 @@ func TestJSON_IsWhatEveryCommandPrints(t *testing.T) {
 	}
 	for line, code := range map[string]int{"device show nobody": 1, "device show": 2,
 		"press boardwalk/power --times 99": 2,
-		"nonsense": 2, "bench export power.wav": 2, "bench decode nothing.wav": 1, "help nonsense": 2,
-			"device set mixer --kind x": 1} {
+		"nonsense":                         2, "bench export power.wav": 2, "bench decode nothing.wav": 1, "help nonsense": 2,
+		"device set mixer --kind x": 1} {
 		res := s.json(line)
 		assert.Equal(t, code, res.code, line)
 		assert.Empty(t, res.out, line)
@@ -304,7 +304,7 @@ func TestInterrupt_EndsEveryCommandWithinASecond(t *testing.T) {
 	for _, signal := range []os.Signal{syscall.SIGINT, syscall.SIGTERM} {
 		for _, args := range [][]string{{"bench", "decode", fifo}, {"bench", "import", "-"}, {"pack", "check", fifo},
 			{"pack", "import", "-"}, {"sheet", "check", "/dev/zero"}, {"bench", "decode", "/dev/random"}, {"restore",
-			"-", "--yes"},
+				"-", "--yes"},
 			{"device", "picture", "mixer", fifo}, {"listen"}, {"which"}, {"learn", "projector"}, {"audition",
 				"mixer"}} {
 			cmd := exec.Command(binary, args...)

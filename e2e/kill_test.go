@@ -169,7 +169,7 @@ func (l *load) returns(t *testing.T) {
 	}, patience, 20*time.Millisecond, "what was held is back")
 	if !back {
 		require.Fail(t, "not back", "%+v %+v\n%s", holds, state, l.r.urbo("journal", "--device", "dew-b", "--count",
-		"40").out)
+			"40").out)
 	}
 }
 

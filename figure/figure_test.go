@@ -20,7 +20,7 @@ func TestComparison_DrawsBothSignals(t *testing.T) {
 	for _, d := range a {
 		b = append(b, d*4/5)
 	}
-	c, err := bench.Compare([]signal.Heard{{Train: a}}, []signal.Heard{{Train: b}})
+	c, err := bench.Compare([]signal.Reception{{Train: a}}, []signal.Reception{{Train: b}})
 	require.NoError(t, err)
 	var out bytes.Buffer
 	require.NoError(t, figure.Comparison(&out, "png", c))

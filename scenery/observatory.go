@@ -96,7 +96,7 @@ func Furnish(ctx context.Context, l *library.Library, learned bool) error {
 	for _, d := range observatory() {
 		for i := range d.Keys {
 			if !learned {
-				d.Keys[i].Codes, d.Keys[i].Heard = nil, nil
+				d.Keys[i].Codes, d.Keys[i].Follows = nil, nil
 			}
 		}
 		if _, err := l.Add(ctx, d, note); err != nil {
@@ -237,7 +237,7 @@ func shutter() device.Device {
 		Model: "DM-2"}
 	for _, k := range []pairing.Key{{Name: "up", Value: 2}, {Name: "down", Value: 4}, {Name: "stop", Value: 1},
 		{Name: "pair", Value: 8}} {
-		d.Keys = append(d.Keys, device.Key{Name: k.Name, Heard: []device.Code{{Sheet: "roll56", Source: "demo",
+		d.Keys = append(d.Keys, device.Key{Name: k.Name, Follows: []device.Code{{Sheet: "roll56", Source: "demo",
 			Fields: line.Fields{"handset": line.Number(0x2E4F81), "button": line.Number(k.Value)}}}})
 	}
 	d.Controls = proposed("shutter", d.Keys)
@@ -252,7 +252,7 @@ func door() device.Device {
 			Kind: control.Selector, Values: []string{"closed", "opened"},
 			Keys: map[string]string{"closed": "closed", "opened": "opened"}}}}}}
 	for i, name := range []string{"opened", "closed"} {
-		d.Keys = append(d.Keys, device.Key{Name: name, Heard: []device.Code{{Sheet: "ev1527", Source: "demo",
+		d.Keys = append(d.Keys, device.Key{Name: name, Follows: []device.Code{{Sheet: "ev1527", Source: "demo",
 			Fields: line.Fields{"id": line.Number(0x1C3A9), "key": line.Number(1 + int64(i))}}}})
 	}
 	return d

@@ -53,7 +53,8 @@ func filled(t *testing.T) string {
 		_, err = h.Groups.Add(ctx, "", "All", []string{"both"}, by)
 		require.NoError(t, err)
 		text := "press boardwalk/red 2 times; press boardwalk/dim held 1 s; set both/power to on for 1 h and back; " +
-			"set mixer/speed to 2 for 1 min and then 1; wait until not (boardwalk/power is on or mixer/power may be off " +
+			"set mixer/speed to 2 for 1 min and then 1; wait until not (boardwalk/power is on or mixer/power may be " +
+			"off " +
 			"and mixer/power is on) at most 1 min; if boardwalk/power is on do wait 1 s else notify \"x\""
 		_, err = h.Sequences.Add(ctx, "", "Every", sequences.Text{Steps: text}, by)
 		require.NoError(t, err)
@@ -76,7 +77,8 @@ func filled(t *testing.T) string {
 		where := grant.Where{Rooms: []string{room.ID}, Devices: []string{id}, Measurements: []string{"dome/humidity"}}
 		_, err = h.Access.AddPerson(ctx, access.NewPerson{Name: "Lecturer", Role: grant.Visitor, Where: where}, by)
 		require.NoError(t, err)
-		_, _, err = h.Access.AddToken(ctx, access.NewToken{Name: "wall", Rights: []grant.Right{grant.See}, Where: where}, by)
+		_, _, err = h.Access.AddToken(ctx, access.NewToken{Name: "wall", Rights: []grant.Right{grant.See},
+			Where: where}, by)
 		require.NoError(t, err)
 		require.NoError(t, h.Stations.SetShare(ctx, "dome", "radio-out", 0.05, by))
 		_, err = h.Lessons.Start(ctx, lessons.New{Device: "radio", Keys: []string{"power", "volume-up"}})
@@ -129,8 +131,8 @@ func both(a, b any) any {
 	return a
 }
 
-// TestDocuments_AreMadeOfTheSameForEver: data directories of years hold them. A member that is called otherwise would be
-// lost without a word; it shows here. go test ./service -run Documents_Are -update-documents
+// TestDocuments_AreMadeOfTheSameForEver: data directories of years hold them. A member that is called otherwise would
+// be lost without a word; it shows here. go test ./service -run Documents_Are -update-documents
 func TestDocuments_AreMadeOfTheSameForEver(t *testing.T) {
 	dir := filled(t)
 	db, err := sql.Open("sqlite", filepath.Join(dir, store.File))
@@ -142,7 +144,8 @@ func TestDocuments_AreMadeOfTheSameForEver(t *testing.T) {
 			continue
 		}
 		name := c[0] + "." + c[1]
-		for _, text := range rowsOf(t, db, fmt.Sprintf("SELECT %q FROM %q WHERE substr(%[1]q, 1, 1) = '{'", c[1], c[0])) {
+		for _, text := range rowsOf(t, db, fmt.Sprintf("SELECT %q FROM %q WHERE substr(%[1]q, 1, 1) = '{'", c[1],
+			c[0])) {
 			var v any
 			require.NoError(t, json.Unmarshal([]byte(text), &v), name)
 			now[name] = both(now[name], shape(v))
@@ -158,7 +161,8 @@ func TestDocuments_AreMadeOfTheSameForEver(t *testing.T) {
 	golden, err := os.ReadFile(file)
 	require.NoError(t, err)
 	assert.JSONEq(t, string(golden), string(text))
-	for _, name := range []string{"devices.traits", "groups.document", "sequences.document", "runs.document", "runs.state",
+	for _, name := range []string{"devices.traits", "groups.document", "sequences.document", "runs.document",
+		"runs.state",
 		"holds.document", "beliefs.document", "belief_log.document", "people.reach", "tokens.reach", "house.value",
 		"stations.settings", "sittings.document"} {
 		assert.Contains(t, now, name, "every kind is among them")

@@ -28,7 +28,7 @@ func BenchmarkRename(b *testing.B) {
 	for n := range 5000 {
 		d := device.Device{ID: store.NewID(), Slug: fmt.Sprintf("d%d", n), Name: fmt.Sprintf("Device %d", n),
 			Transmitter: device.Place{Station: st.ID, Port: "ir-out"}}
-		batch.Devices = append(batch.Devices, store.Change{After: &d})
+		batch.Devices = append(batch.Devices, store.Edit{After: &d})
 	}
 	require.NoError(b, db.Devices().Apply(b.Context(), batch))
 	require.NoError(b, db.Close())

@@ -153,7 +153,7 @@ func TestTransmit_SendsWholeCarrierCyclesAndTheRightPort(t *testing.T) {
 func toggles(t *testing.T, b *board) (out []string) {
 	t.Helper()
 	for _, s := range b.sent() {
-		r := line.Builtin().Decode([]signal.Heard{{Train: s.Repeat[:len(s.Repeat)-1]}}).Readings
+		r := line.Builtin().Decode([]signal.Reception{{Train: s.Repeat[:len(s.Repeat)-1]}}).Readings
 		require.NotEmpty(t, r)
 		out = append(out, r[0].Fields["toggle"].String())
 	}

@@ -147,10 +147,10 @@ func TestSetting_ASignIsADialsOwnWhereItGoesBelowZero(t *testing.T) {
 	now := time.Date(2026, 3, 1, 21, 0, 0, 0, time.UTC)
 	b, _, err := spec.Tell(spec.Nothing(), "bass", "4", control.Told, now)
 	require.NoError(t, err)
-	p, err := spec.Plan(b, control.Ask{Wants: []control.Want{{Control: "bass", Value: "-5"}}}, now)
+	p, err := spec.Plan(b, control.Request{Wants: []control.Want{{Control: "bass", Value: "-5"}}}, now)
 	require.NoError(t, err)
 	assert.Equal(t, 9, p.Presses())
-	p, err = spec.Plan(b, control.Ask{Wants: []control.Want{{Control: "bass", Value: "down 5"}}}, now)
+	p, err = spec.Plan(b, control.Request{Wants: []control.Want{{Control: "bass", Value: "down 5"}}}, now)
 	require.NoError(t, err)
 	assert.Equal(t, 5, p.Presses())
 }

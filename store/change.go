@@ -13,10 +13,10 @@ import (
 	"urbo/core/device"
 )
 
-// Change is one change of one device: Before is what it was (nil: it is new), After what it becomes (nil: it is
+// Edit is one change of one device: Before is what it was (nil: it is new), After what it becomes (nil: it is
 // removed). A key whose codes differ gets its next version; one that only names another version goes back to that.
 // After is completed with ids and versions.
-type Change struct {
+type Edit struct {
 	Before, After *device.Device
 	Picture       *Picture // a new picture; its tag is in After
 }
@@ -29,7 +29,7 @@ type Picture struct {
 
 // Batch is changes that take effect together, or not at all.
 type Batch struct {
-	Devices  []Change
+	Devices  []Edit
 	Sets     []device.Device // put on the shelf, over those of the same slug
 	Removed  []string        // slugs of sets that are taken off it
 	Identify func(device.Code) string
@@ -56,7 +56,7 @@ func (r Devices) Apply(ctx context.Context, b Batch) error {
 	})
 }
 
-func (b Batch) apply(tx *gorm.DB, c Change) error {
+func (b Batch) apply(tx *gorm.DB, c Edit) error {
 	if c.After == nil {
 		return b.putAside(tx, c.Before.ID)
 	}
@@ -86,7 +86,7 @@ func (b Batch) apply(tx *gorm.DB, c Change) error {
 	return b.putKeys(tx, d, before)
 }
 
-func (b Batch) putPicture(tx *gorm.DB, c Change) error {
+func (b Batch) putPicture(tx *gorm.DB, c Edit) error {
 	switch {
 	case c.Picture != nil:
 		return tx.Exec("INSERT INTO pictures VALUES (?, ?, ?) ON CONFLICT DO UPDATE SET type = excluded.type, data = "+
@@ -97,7 +97,7 @@ func (b Batch) putPicture(tx *gorm.DB, c Change) error {
 	return nil
 }
 
-func (b Batch) putDevice(tx *gorm.DB, c Change) error {
+func (b Batch) putDevice(tx *gorm.DB, c Edit) error {
 	d := c.After
 	row := deviceRow{ID: d.ID, Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model,
 		Transmitter: d.Transmitter.String(), RoomID: orNull(d.RoomID), Picture: d.Picture,
@@ -123,7 +123,7 @@ func (b Batch) putDevice(tx *gorm.DB, c Change) error {
 const traitsVersion = 1
 
 // keepUnread leaves the parts of a device that cannot be read as they are. One that is given anew is set aside.
-func (b Batch) keepUnread(tx *gorm.DB, c Change, row *deviceRow) error {
+func (b Batch) keepUnread(tx *gorm.DB, c Edit, row *deviceRow) error {
 	if c.Before == nil {
 		return nil
 	}
@@ -216,7 +216,7 @@ func (b Batch) putKey(tx *gorm.DB, d *device.Device, place int, old *device.Key)
 		UpdateAll: true}).Create(&row).Error; err != nil {
 		return err
 	}
-	if old == nil && len(k.Heard) > 0 || old != nil && !reflect.DeepEqual(old.Heard, k.Heard) {
+	if old == nil && len(k.Follows) > 0 || old != nil && !reflect.DeepEqual(old.Follows, k.Follows) {
 		if err := b.putHeard(tx, *k); err != nil {
 			return err
 		}

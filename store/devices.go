@@ -162,7 +162,7 @@ func load(tx *gorm.DB, id string) (device.Device, []error, error) {
 	}
 	for _, k := range keys {
 		key := device.Key{ID: k.ID, Name: k.Name, Hold: device.Hold(k.Hold), Version: k.Version, Codes: []device.Code{},
-			Heard: heard[k.ID], Changed: fromMillis(k.ChangedMS)}
+			Follows: heard[k.ID], Changed: fromMillis(k.ChangedMS)}
 		trouble(k.Name, readText(k.Extra, &key.Extra))
 		for _, c := range codes {
 			if c.KeyID != k.ID {

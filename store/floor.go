@@ -278,7 +278,7 @@ func moveHappenings(tx *gorm.DB) error {
 		return err
 	}
 	return each(tx, "journal", func(e v8.Entry) error {
-		told := happening.Told{Line: happening.Line{Kind: e.Kind, Device: e.Device, Key: e.Key, Place: e.Place,
+		told := happening.Recorded{Line: happening.Line{Kind: e.Kind, Device: e.Device, Key: e.Key, Place: e.Place,
 			Outcome: e.Outcome, Text: e.Text}}
 		doc, err := happening.Marshal(told)
 		if err != nil {

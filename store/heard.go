@@ -62,7 +62,7 @@ func (b Batch) putHeard(tx *gorm.DB, k device.Key) error {
 	if err := tx.Exec("DELETE FROM heard WHERE key_id = ?", k.ID).Error; err != nil {
 		return err
 	}
-	for i, c := range k.Heard {
+	for i, c := range k.Follows {
 		code, err := json.Marshal(c)
 		if err != nil {
 			return err

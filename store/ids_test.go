@@ -87,11 +87,11 @@ func TestOpen_UpgradesADatabaseOf0014AndLaysEntriesToTheirDevices(t *testing.T) 
 	raw := one("SELECT traits FROM devices WHERE slug = 'radio'")
 	renamed := radio.Clone()
 	renamed.Name = "Old radio"
-	require.NoError(t, apply(t, s, store.Change{Before: &radio, After: &renamed}))
+	require.NoError(t, apply(t, s, store.Edit{Before: &radio, After: &renamed}))
 	assert.Equal(t, raw, one("SELECT traits FROM devices WHERE slug = 'radio'"), "a change of the rest leaves it")
 	anew := renamed.Clone()
 	anew.Notes = "its traits were lost"
-	require.NoError(t, apply(t, s, store.Change{Before: &renamed, After: &anew}))
+	require.NoError(t, apply(t, s, store.Edit{Before: &renamed, After: &anew}))
 	aside, err := s.SetAside(t.Context())
 	require.NoError(t, err)
 	require.Len(t, aside, 1)

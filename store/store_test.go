@@ -66,7 +66,7 @@ func lamp() *device.Device {
 	}}
 }
 
-func apply(t *testing.T, s *store.Store, changes ...store.Change) error {
+func apply(t *testing.T, s *store.Store, changes ...store.Edit) error {
 	t.Helper()
 	return s.Devices().Apply(t.Context(), store.Batch{Devices: changes, Identify: identify, At: at})
 }
@@ -92,7 +92,7 @@ func TestDevices_ComeBackAsTheyWere(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir)
 	d := lamp()
-	require.NoError(t, apply(t, s, store.Change{After: d}))
+	require.NoError(t, apply(t, s, store.Edit{After: d}))
 	assert.Equal(t, 1, d.Keys[0].Version)
 	require.NoError(t, s.Close())
 	s = open(t, dir)
@@ -102,12 +102,12 @@ func TestDevices_ComeBackAsTheyWere(t *testing.T) {
 func TestDevices_EachChangeOfCodesIsAVersionAndOnlyThat(t *testing.T) {
 	s := open(t, t.TempDir())
 	d := lamp()
-	require.NoError(t, apply(t, s, store.Change{After: d}))
+	require.NoError(t, apply(t, s, store.Edit{After: d}))
 	change := func(f func(*device.Device)) {
 		before := load(t, s, d.ID)
 		after := before.Clone()
 		f(&after)
-		require.NoError(t, apply(t, s, store.Change{Before: &before, After: &after}))
+		require.NoError(t, apply(t, s, store.Edit{Before: &before, After: &after}))
 		assert.Equal(t, after, load(t, s, d.ID))
 	}
 	change(func(d *device.Device) { d.Keys[0].Codes[0].GapUS = 5 })
@@ -130,7 +130,7 @@ func TestDevices_EachChangeOfCodesIsAVersionAndOnlyThat(t *testing.T) {
 
 func TestApply_IsAllOrNothingAndNamesDuplicates(t *testing.T) {
 	s := open(t, t.TempDir())
-	require.ErrorIs(t, apply(t, s, store.Change{After: lamp()}, store.Change{After: lamp()}), store.ErrDuplicate)
+	require.ErrorIs(t, apply(t, s, store.Edit{After: lamp()}, store.Edit{After: lamp()}), store.ErrDuplicate)
 	lines, err := s.Devices().Lines(t.Context())
 	require.NoError(t, err)
 	assert.Empty(t, lines, "the first device went with the second")
@@ -140,7 +140,7 @@ func TestLoad_WhatCannotBeReadIsLeftOutAndNamed(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir)
 	d := lamp()
-	require.NoError(t, apply(t, s, store.Change{After: d}))
+	require.NoError(t, apply(t, s, store.Edit{After: d}))
 	lost, err := s.Happenings().Write(t.Context(), []happening.Happening{
 		{Seq: 1, ID: "a", At: at, What: happening.HeardOf(happening.Capture{ID: "a", At: at})},
 		{Seq: 2, ID: "b", At: at, What: happening.HeardOf(happening.Capture{ID: "b"})}}, nowhere)
@@ -252,14 +252,14 @@ func TestChange_AFullDiskIsSaidAndReadsGoOn(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir)
 	d := lamp()
-	require.NoError(t, apply(t, s, store.Change{After: d}))
+	require.NoError(t, apply(t, s, store.Edit{After: d}))
 	store.Limit(t, s, 1)
 	big := lamp()
 	big.Slug = "big"
 	for range 100 {
 		big.Keys[0].Codes = append(big.Keys[0].Codes, device.Code{Train: make(signal.Train, 4001)})
 	}
-	require.ErrorIs(t, apply(t, s, store.Change{After: big}), store.ErrFull)
+	require.ErrorIs(t, apply(t, s, store.Edit{After: big}), store.ErrFull)
 	assert.Equal(t, *d, load(t, s, d.ID))
 }
 

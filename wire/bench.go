@@ -60,17 +60,17 @@ func tenth(x float64) float64 { return float64(int(x*10+0.5)) / 10 }
 
 // Finding is one signal of a recording.
 type Finding struct {
-	Count     int            `json:"count" doc:"How often it came"`
-	AtUS      int64          `json:"at_us" doc:"Of the first, since the start of the recording"`
-	Line      int            `json:"line,omitempty" doc:"Text: the line it began on"`
-	CarrierHz int            `json:"carrier_hz,omitempty" doc:"Measured; left out where the marks are not modulated"`
-	OffsetHz  int            `json:"offset_hz,omitempty" doc:"Software radio: from the centre to the strongest carrier"`
-	Trains    []signal.Heard `json:"trains"`
-	Readings  []Reading      `json:"readings" doc:"Best first; empty where no sheet fits"`
-	Held      string         `json:"held,omitempty"`
-	Structure *Structure     `json:"structure,omitempty" doc:"Left out where it is too short"`
-	Keys      []KeyRef       `json:"keys,omitempty" doc:"Keys of the library that send this"`
-	CaptureID string         `json:"capture_id,omitempty" doc:"The capture it was stored as"`
+	Count     int                `json:"count" doc:"How often it came"`
+	AtUS      int64              `json:"at_us" doc:"Of the first, since the start of the recording"`
+	Line      int                `json:"line,omitempty" doc:"Text: the line it began on"`
+	CarrierHz int                `json:"carrier_hz,omitempty" doc:"Measured; left out where the marks are not modulated"`
+	OffsetHz  int                `json:"offset_hz,omitempty" doc:"Software radio: from the centre to the strongest carrier"`
+	Trains    []signal.Reception `json:"trains"`
+	Readings  []Reading          `json:"readings" doc:"Best first; empty where no sheet fits"`
+	Held      string             `json:"held,omitempty"`
+	Structure *Structure         `json:"structure,omitempty" doc:"Left out where it is too short"`
+	Keys      []KeyRef           `json:"keys,omitempty" doc:"Keys of the library that send this"`
+	CaptureID string             `json:"capture_id,omitempty" doc:"The capture it was stored as"`
 }
 
 // FindingOf translates a finding.

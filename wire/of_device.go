@@ -91,7 +91,7 @@ func DeviceOf(d device.Device, place func(device.Place) string) Device {
 		out.Keys[i] = Key{Name: k.Name, Hold: string(k.Hold), Version: k.Version, Changed: given(k.Changed),
 			Codes: CodesOf(k.Codes)}
 		if k.Followed() {
-			out.Keys[i].Heard = CodesOf(k.Heard)
+			out.Keys[i].Heard = CodesOf(k.Follows)
 		}
 	}
 	return out

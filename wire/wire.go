@@ -35,22 +35,22 @@ type Decoded struct {
 
 // Capture is one press as heard.
 type Capture struct {
-	ID       string         `json:"id"`
-	At       time.Time      `json:"at"`
-	Station  string         `json:"station"`
-	Port     string         `json:"port"`
-	Medium   string         `json:"medium" enum:"infrared,radio"`
-	Strength *float64       `json:"strength,omitempty" doc:"0 to 1, where the receiver measures it"`
-	Carrier  int            `json:"carrier_hz,omitempty" doc:"Measured; receiver modules do not tell it"`
-	Count    int            `json:"count" doc:"Equal presses of a recording that this stands for"`
-	Trains   []signal.Heard `json:"trains" doc:"Durations in µs, mark first"`
-	Readings []Reading      `json:"readings" doc:"Best first; empty where no sheet fits"`
-	Held     string         `json:"held,omitempty" doc:"Sheet whose short repeat frames stand alone here: a key still held"`
-	Keys     []KeyRef       `json:"keys" doc:"Keys of the library that send this"`
-	Sets     []SetKey       `json:"sets,omitempty" doc:"Code sets that have it, where no key does"`
-	Echo     bool           `json:"echo" doc:"Urbo heard its own sending"`
-	PressID  string         `json:"press_id,omitempty" doc:"The press that an echo belongs to"`
-	Stored   bool           `json:"stored" doc:"False until it is safe on disk"`
+	ID       string             `json:"id"`
+	At       time.Time          `json:"at"`
+	Station  string             `json:"station"`
+	Port     string             `json:"port"`
+	Medium   string             `json:"medium" enum:"infrared,radio"`
+	Strength *float64           `json:"strength,omitempty" doc:"0 to 1, where the receiver measures it"`
+	Carrier  int                `json:"carrier_hz,omitempty" doc:"Measured; receiver modules do not tell it"`
+	Count    int                `json:"count" doc:"Equal presses of a recording that this stands for"`
+	Trains   []signal.Reception `json:"trains" doc:"Durations in µs, mark first"`
+	Readings []Reading          `json:"readings" doc:"Best first; empty where no sheet fits"`
+	Held     string             `json:"held,omitempty" doc:"Sheet whose short repeat frames stand alone here: a key still held"`
+	Keys     []KeyRef           `json:"keys" doc:"Keys of the library that send this"`
+	Sets     []SetKey           `json:"sets,omitempty" doc:"Code sets that have it, where no key does"`
+	Echo     bool               `json:"echo" doc:"Urbo heard its own sending"`
+	PressID  string             `json:"press_id,omitempty" doc:"The press that an echo belongs to"`
+	Stored   bool               `json:"stored" doc:"False until it is safe on disk"`
 }
 
 // KeyRef names a key of a device.

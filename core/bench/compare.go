@@ -40,7 +40,7 @@ type Comparison struct {
 const closeEnough = 0.25
 
 // Compare lays two presses over each other. Errors wrap ErrTooShort.
-func Compare(a, b []signal.Heard) (Comparison, error) {
+func Compare(a, b []signal.Reception) (Comparison, error) {
 	sa, err := Describe(a)
 	if err != nil {
 		return Comparison{}, fmt.Errorf("first signal: %w", err)

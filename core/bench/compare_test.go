@@ -17,7 +17,7 @@ func TestCompare_SaysWhatIsDifferent(t *testing.T) {
 	a := hear(rng, c.make(bits), 412, 13_000, 4, 1, 0, 5)
 	for _, k := range []struct {
 		name  string
-		b     []signal.Heard
+		b     []signal.Reception
 		want  Verdict
 		words []string
 	}{
@@ -47,7 +47,7 @@ func TestCompare_SaysWhatIsDifferent(t *testing.T) {
 
 func TestCompare_LaysAPartOverTheWhole(t *testing.T) {
 	whole := flat(codes["width"].make("01100101001110"), 600)
-	got, err := Compare([]signal.Heard{{Train: whole}}, []signal.Heard{{Train: whole[6:]}})
+	got, err := Compare([]signal.Reception{{Train: whole}}, []signal.Reception{{Train: whole[6:]}})
 	require.NoError(t, err)
 	assert.Equal(t, 6, got.Offset)
 	assert.Less(t, got.Mean, 5.0)

@@ -75,7 +75,7 @@ type piece struct {
 }
 
 // Describe finds the structure of a press. Errors wrap ErrTooShort.
-func Describe(trains []signal.Heard) (Structure, error) {
+func Describe(trains []signal.Reception) (Structure, error) {
 	flat := signal.Flatten(trains)
 	if len(flat) < 4 {
 		return Structure{}, fmt.Errorf("%w: %d durations: record a whole press", ErrTooShort, max(len(flat)-1, 0))
@@ -243,7 +243,7 @@ func (s *Structure) clean(durations []int) signal.Train {
 const pause = 6000
 
 // Clean is the press as it should be sent: what comes once, then as many clean frames as were heard.
-func (s Structure) Clean() []signal.Heard {
+func (s Structure) Clean() []signal.Reception {
 	gap := s.Gap
 	if gap == 0 {
 		gap = usualGap

@@ -83,8 +83,8 @@ func randomBits(rng *rand.Rand, n int) string {
 
 // hear plays frames as a receiver delivers them: another clock, stretched marks, jitter on each edge.
 func hear(rng *rand.Rand, frame []float64, unit, gap float64, frames int, clock, stretch,
-	jitter float64) []signal.Heard {
-	var out []signal.Heard
+	jitter float64) []signal.Reception {
+	var out []signal.Reception
 	for range frames {
 		var t signal.Train
 		for i, u := range frame {
@@ -97,7 +97,7 @@ func hear(rng *rand.Rand, frame []float64, unit, gap float64, frames int, clock,
 			}
 			t = append(t, max(int(d), 20))
 		}
-		out = append(out, signal.Heard{Train: t, Gap: int(gap * clock)})
+		out = append(out, signal.Reception{Train: t, Gap: int(gap * clock)})
 	}
 	return out
 }
@@ -198,16 +198,16 @@ func TestDescribe_FindsFramesByWhatRecurs(t *testing.T) {
 	a := flat(codes["distance"].make("0110010110100111"), 500)
 	b := flat(codes["distance"].make("1010"), 500)
 	held := []int{6000, 1500, 500}
-	heard := func(pieces ...any) []signal.Heard {
-		var out []signal.Heard
+	heard := func(pieces ...any) []signal.Reception {
+		var out []signal.Reception
 		for i := 0; i < len(pieces); i += 2 {
-			out = append(out, signal.Heard{Train: pieces[i].([]int), Gap: pieces[i+1].(int)})
+			out = append(out, signal.Reception{Train: pieces[i].([]int), Gap: pieces[i+1].(int)})
 		}
 		return out
 	}
 	for _, c := range []struct {
 		name   string
-		press  []signal.Heard
+		press  []signal.Reception
 		frame  int // durations
 		frames int
 		once   int
@@ -255,7 +255,7 @@ func TestDescribe_FindsAFrameInsideNoise(t *testing.T) {
 			noise()
 		}
 		t1 = t1[:len(t1)-1+len(t1)%2]
-		s, err := Describe([]signal.Heard{{Train: t1}})
+		s, err := Describe([]signal.Reception{{Train: t1}})
 		require.NoError(t, err)
 		require.GreaterOrEqual(t, s.Frames, 3)
 		require.Contains(t, strings.Join(s.Bits, ""), bits[1:len(bits)-1])
@@ -281,13 +281,13 @@ func TestDescribe_KeepsWhatHasNoBitsAsATrain(t *testing.T) {
 	for range 41 {
 		odd = append(odd, 100+rng.IntN(9000))
 	}
-	s, err := Describe([]signal.Heard{{Train: odd}})
+	s, err := Describe([]signal.Reception{{Train: odd}})
 	require.NoError(t, err)
 	assert.Equal(t, Plain, s.Style)
 	assert.Len(t, s.Frame, len(odd))
 	assert.False(t, s.HasSheet())
 	assert.Contains(t, s.Words(), "kept as a train")
-	_, err = Describe([]signal.Heard{{Train: signal.Train{500}}})
+	_, err = Describe([]signal.Reception{{Train: signal.Train{500}}})
 	require.ErrorIs(t, err, ErrTooShort)
 	_, err = Describe(nil)
 	require.ErrorIs(t, err, ErrTooShort)
@@ -306,7 +306,7 @@ func TestDescribe_ReadsSymbolsOfTwoBits(t *testing.T) {
 		want += []string{"00", "01", "10", "11"}[k]
 	}
 	frame = append(frame, 400)
-	s, err := Describe([]signal.Heard{{Train: frame, Gap: 30_000}, {Train: frame}})
+	s, err := Describe([]signal.Reception{{Train: frame, Gap: 30_000}, {Train: frame}})
 	require.NoError(t, err)
 	assert.Equal(t, Symbols, s.Style)
 	assert.Equal(t, []string{want}, s.Bits)
@@ -315,7 +315,7 @@ func TestDescribe_ReadsSymbolsOfTwoBits(t *testing.T) {
 }
 
 // climate is a whole state as a long frame of several blocks.
-func climate(rng *rand.Rand, bits int) []signal.Heard {
+func climate(rng *rand.Rand, bits int) []signal.Reception {
 	var t signal.Train
 	for n := 0; n < bits; n += 75 {
 		if n > 0 {
@@ -323,7 +323,7 @@ func climate(rng *rand.Rand, bits int) []signal.Heard {
 		}
 		t = append(t, flat(codes["distance"].make(randomBits(rng, 75)), 430)...)
 	}
-	return []signal.Heard{{Train: t, Gap: 60_000}, {Train: t}}
+	return []signal.Reception{{Train: t, Gap: 60_000}, {Train: t}}
 }
 
 func TestDescribe_LongFramesOfSeveralBlocks(t *testing.T) {
@@ -348,7 +348,7 @@ func FuzzDescribe(f *testing.F) {
 		if err != nil {
 			return
 		}
-		s, err := Describe([]signal.Heard{{Train: parsed.Train, Gap: parsed.Gap}})
+		s, err := Describe([]signal.Reception{{Train: parsed.Train, Gap: parsed.Gap}})
 		if err != nil {
 			return
 		}
@@ -385,7 +385,7 @@ func BenchmarkDescribe(b *testing.B) {
 	}
 	b.Run(fmt.Sprint("noise of ", len(noise)), func(b *testing.B) {
 		for b.Loop() {
-			_, _ = Describe([]signal.Heard{{Train: noise}})
+			_, _ = Describe([]signal.Reception{{Train: noise}})
 		}
 	})
 }

@@ -48,7 +48,7 @@ func BenchmarkPlan(b *testing.B) {
 	for name, belief := range map[string]control.Belief{"sure": known, "cannot": s.Nothing()} {
 		b.Run(name, func(b *testing.B) {
 			for b.Loop() {
-				p, err := s.Plan(belief, control.Ask{Wants: want, Asked: true}, epoch)
+				p, err := s.Plan(belief, control.Request{Wants: want, Asked: true}, epoch)
 				if err != nil || p.Sure != (name == "sure") {
 					b.Fatal(p, err)
 				}
@@ -71,7 +71,7 @@ func BenchmarkPlanMany(b *testing.B) {
 		{Control: "volume", Value: "22"}}
 	for b.Loop() {
 		for i, s := range specs {
-			if p, err := s.Plan(beliefs[i], control.Ask{Wants: want, Asked: true}, epoch); err != nil || !p.Sure {
+			if p, err := s.Plan(beliefs[i], control.Request{Wants: want, Asked: true}, epoch); err != nil || !p.Sure {
 				b.Fatal(p, err)
 			}
 		}

@@ -120,7 +120,7 @@ func TestSequences_AreCheckedAndNeverCertain(t *testing.T) {
 	_, b, at := do(t, s, s.Nothing(), epoch, control.Want{Control: "picture", Value: "film"})
 	_, b, at = do(t, s, b, at, control.Want{Control: "picture", Value: "film"})
 	assert.Equal(t, control.Believed, s.States(b, at)[0].Word, "any of its keys may have been missed")
-	p, err := s.Plan(b, control.Ask{Wants: []control.Want{{Control: "picture", Value: "game"}}}, at)
+	p, err := s.Plan(b, control.Request{Wants: []control.Want{{Control: "picture", Value: "game"}}}, at)
 	require.NoError(t, err)
 	assert.False(t, p.Sure)
 }

@@ -75,7 +75,7 @@ func TestPlan_RefusesWhatCannotBe(t *testing.T) {
 	} {
 		b, _, err := s.Tell(s.Nothing(), "power", "off", control.Told, epoch)
 		require.NoError(t, err)
-		_, err = s.Plan(b, control.Ask{Wants: want}, epoch)
+		_, err = s.Plan(b, control.Request{Wants: want}, epoch)
 		assert.ErrorContains(t, err, says)
 	}
 }

@@ -109,7 +109,8 @@ func (l living) month(t *testing.T, seed uint64, into tally) (missed int) {
 		}
 		if r.Float64() < 6/aDay {
 			want := values[r.IntN(len(values))]
-			p, err := spec.Plan(b, control.Ask{Wants: []control.Want{{Control: "it", Value: want}}, Asked: true}, now)
+			p, err := spec.Plan(b, control.Request{Wants: []control.Want{{Control: "it", Value: want}}, Asked: true},
+				now)
 			require.NoError(t, err)
 			for _, step := range p.Steps {
 				for range step.Times {

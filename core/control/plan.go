@@ -23,8 +23,8 @@ type Want struct {
 	Value   string `json:"value"`
 }
 
-// Ask says how something is wanted.
-type Ask struct {
+// Request says how something is wanted.
+type Request struct {
 	Wants []Want
 	// Asked says that a person waits: keys that set a value are pressed even where it is believed so already.
 	Asked bool
@@ -106,7 +106,7 @@ type wish struct {
 // planner makes a plan, and follows what is believed while it goes.
 type planner struct {
 	spec     *Spec
-	ask      Ask
+	ask      Request
 	wants    []wish
 	spoiling bool
 	cur      Belief    // after the presses so far
@@ -120,7 +120,7 @@ type planner struct {
 
 // Plan is the presses that lead to what is wanted. Where no presses surely do, it is not Sure, and says what would
 // help. Errors wrap ErrForm or ErrPlan.
-func (s *Spec) Plan(b Belief, ask Ask, now time.Time) (Plan, error) {
+func (s *Spec) Plan(b Belief, ask Request, now time.Time) (Plan, error) {
 	now = clean(now)
 	if ask.Blind {
 		b = s.Nothing()
@@ -142,7 +142,7 @@ func (s *Spec) Plan(b Belief, ask Ask, now time.Time) (Plan, error) {
 
 // plan makes a plan that sets one control after another in the order of the wants. Keys that change another wanted
 // control as well are used where spoiling is allowed.
-func (s *Spec) plan(b Belief, ask Ask, now time.Time, spoiling bool) (Plan, error) {
+func (s *Spec) plan(b Belief, ask Request, now time.Time, spoiling bool) (Plan, error) {
 	p := &planner{spec: s, ask: ask, spoiling: spoiling, cur: s.at(b, now), now: now, due: now, until: now}
 	power, err := p.read()
 	if err != nil {

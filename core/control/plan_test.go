@@ -18,7 +18,7 @@ func do(t *testing.T, s *control.Spec, b control.Belief, at time.Time, want ...c
 	control.Belief,
 	time.Time) {
 	t.Helper()
-	p, err := s.Plan(b, control.Ask{Wants: want, Asked: true}, at)
+	p, err := s.Plan(b, control.Request{Wants: want, Asked: true}, at)
 	require.NoError(t, err)
 	when := at
 	for _, step := range p.Steps {

@@ -303,7 +303,7 @@ func (s *story) plan() string {
 		wants = append(wants, control.Want{Control: c.Name, Value: s.anyValue(c)})
 	}
 	asked := r.IntN(2) == 0
-	p, err := s.spec.Plan(s.belief, control.Ask{Wants: wants, Asked: asked, Holds: s.thing.holds}, s.now)
+	p, err := s.spec.Plan(s.belief, control.Request{Wants: wants, Asked: asked, Holds: s.thing.holds}, s.now)
 	s.note("plan %v, asked %t: %+v %v", wants, asked, p, err)
 	if err != nil {
 		return ""

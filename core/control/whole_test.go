@@ -40,7 +40,7 @@ func TestWhole_SendsEverythingWithOneThingChanged(t *testing.T) {
 		return out
 	}
 	assert.Equal(t, []string{"on", "heat", "21", ""}, values(b))
-	p, err := s.Plan(b, control.Ask{Wants: []control.Want{{Control: "target", Value: "+2"}}, Asked: true}, epoch)
+	p, err := s.Plan(b, control.Request{Wants: []control.Want{{Control: "target", Value: "+2"}}, Asked: true}, epoch)
 	require.NoError(t, err)
 	require.True(t, p.Sure)
 	require.Len(t, p.Steps, 1)
@@ -49,16 +49,16 @@ func TestWhole_SendsEverythingWithOneThingChanged(t *testing.T) {
 	assert.Equal(t, []string{"on", "heat", "", ""}, values(s.After(b, sent)), "it may or may not have gone out")
 
 	// Of a device of which nothing is known, a frame sets all: what nobody asked for is at its first value.
-	p, err = s.Plan(s.Nothing(), control.Ask{Wants: []control.Want{{Control: "mode", Value: "heat"}}, Asked: true},
+	p, err = s.Plan(s.Nothing(), control.Request{Wants: []control.Want{{Control: "mode", Value: "heat"}}, Asked: true},
 		epoch)
 	require.NoError(t, err)
 	assert.True(t, p.Sure)
 	assert.Equal(t, map[string]string{"power": "on", "mode": "heat", "target": "16"}, p.Steps[0].Frame)
-	p, err = s.Plan(b, control.Ask{Wants: []control.Want{{Control: "mode", Value: "heat"}}}, epoch)
+	p, err = s.Plan(b, control.Request{Wants: []control.Want{{Control: "mode", Value: "heat"}}}, epoch)
 	require.NoError(t, err)
 	assert.Len(t, p.Steps, 1, "believed is not certain")
 	b = s.After(b, heard)
-	p, err = s.Plan(b, control.Ask{Wants: []control.Want{{Control: "mode", Value: "heat"}}}, epoch)
+	p, err = s.Plan(b, control.Request{Wants: []control.Want{{Control: "mode", Value: "heat"}}}, epoch)
 	require.NoError(t, err)
 	assert.Empty(t, p.Steps, "nobody waits, and it is certain")
 

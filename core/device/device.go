@@ -71,9 +71,9 @@ type Key struct {
 	Name  string `json:"name"`
 	Hold  Hold   `json:"hold,omitempty"`
 	Codes []Code `json:"codes"` // in force, in the order they are sent
-	// Heard are codes of other handsets, such as rolling ones: heard, they are presses of this key, and they are never
-	// sent.
-	Heard   []Code    `json:"heard,omitempty"`
+	// Follows are codes of other handsets, such as rolling ones: heard, they are presses of this key, and they are
+	// never sent.
+	Follows []Code    `json:"heard,omitempty"`
 	Version int       `json:"-"` // of the codes in force; 0 while it is not learned
 	Changed time.Time `json:"-"`
 	Extra   Extra     `json:"-"`
@@ -83,7 +83,7 @@ type Key struct {
 func (k Key) Learned() bool { return len(k.Codes) > 0 }
 
 // Followed says whether handsets are followed that it has no code of.
-func (k Key) Followed() bool { return len(k.Heard) > 0 }
+func (k Key) Followed() bool { return len(k.Follows) > 0 }
 
 // Ref names a key of a device by their slugs.
 type Ref struct {
@@ -98,7 +98,7 @@ func (r Ref) String() string { return r.Device + "/" + r.Key }
 func (d Device) Clone() Device {
 	d.Keys = slices.Clone(d.Keys)
 	for i := range d.Keys {
-		d.Keys[i].Codes, d.Keys[i].Heard = slices.Clone(d.Keys[i].Codes), slices.Clone(d.Keys[i].Heard)
+		d.Keys[i].Codes, d.Keys[i].Follows = slices.Clone(d.Keys[i].Codes), slices.Clone(d.Keys[i].Follows)
 	}
 	d.Face, d.Also = slices.Clone(d.Face), slices.Clone(d.Also)
 	d.Controls, d.Effects = slices.Clone(d.Controls), slices.Clone(d.Effects)
@@ -177,8 +177,8 @@ func (d *Device) Follow(name string, codes []Code, identity func(Code) string) e
 		switch {
 		case slices.ContainsFunc(k.Codes, same):
 			return fmt.Errorf("%w: %s sends that itself, so it is followed anyway", ErrCode, name)
-		case !slices.ContainsFunc(k.Heard, same):
-			k.Heard = append(k.Heard, c)
+		case !slices.ContainsFunc(k.Follows, same):
+			k.Follows = append(k.Follows, c)
 		}
 	}
 	return nil
@@ -281,9 +281,9 @@ func (d *Device) checkKeys() error {
 			return fmt.Errorf("%w: hold %.20q of %s: once, repeat, or nothing", ErrName, string(k.Hold), k.Name)
 		case len(k.Codes) > MaxCodes:
 			return fmt.Errorf("%w: %s has %d codes, the most is %d", ErrCode, k.Name, len(k.Codes), MaxCodes)
-		case len(k.Heard) > MaxHeard:
+		case len(k.Follows) > MaxHeard:
 			return fmt.Errorf("%w: %s follows %d codes of other handsets, the most is %d: stop following it, and "+
-				"begin anew", ErrCode, k.Name, len(k.Heard), MaxHeard)
+				"begin anew", ErrCode, k.Name, len(k.Follows), MaxHeard)
 		}
 		seen[k.Name] = true
 	}

@@ -24,7 +24,7 @@ type Capture struct {
 	Hz        int      // measured carrier or channel; 0 where the receiver does not tell it
 	Strength  *float64 // 0 to 1, where the receiver measures it
 	Count     int      // equal presses of a recording that this stands for
-	Trains    []signal.Heard
+	Trains    []signal.Reception
 	line.Decoded
 	Structure *bench.Structure // where no line code was read clearly, and there is enough to describe
 	Keys      []KeyMatch       // keys of the library that send this

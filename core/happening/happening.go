@@ -77,7 +77,7 @@ var types = register(
 	read[StationHere], read[StationAway], read[StationChanged], read[StationUsed], read[StationNote],
 	read[RoomChanged], read[GroupChanged], read[HouseChanged], read[AccessChanged], read[HouseNote],
 	read[RunChanged], read[RunStep], read[Notice], read[HoldChanged], read[SequenceChanged],
-	read[StageChanged], read[Told],
+	read[StageChanged], read[Recorded],
 )
 
 type reader func([]byte) (What, error)

@@ -150,11 +150,11 @@ func (StageChanged) Name() string { return "stage-changed" }
 // Tell has nothing to say.
 func (StageChanged) Tell() (Line, bool) { return Line{}, false }
 
-// Told is an entry that was kept in words only, by a version before this one.
-type Told struct{ Line }
+// Recorded is an entry that was kept in words only, by a version before this one.
+type Recorded struct{ Line }
 
 // Name of the type.
-func (Told) Name() string { return "told" }
+func (Recorded) Name() string { return "told" }
 
 // Tell repeats it.
-func (t Told) Tell() (Line, bool) { return t.Line, true }
+func (t Recorded) Tell() (Line, bool) { return t.Line, true }

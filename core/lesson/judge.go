@@ -48,7 +48,7 @@ type Press struct {
 	Medium   line.Medium
 	Hz       int      `json:",omitempty"` // measured carrier or channel; 0 where the receiver does not tell it
 	Strength *float64 // 0 to 1, where the receiver measures it
-	Trains   []signal.Heard
+	Trains   []signal.Reception
 	Readings []line.Reading // best first
 	// Structure is what was found in a press without a clear reading; nil where there is one, or too little.
 	Structure *bench.Structure `json:"-"`
@@ -340,7 +340,7 @@ func learn(book *line.Book, group []Press) Learned {
 		return out
 	}
 	// All frames of all takes vote; how many a press sends is what the first had.
-	var trains []signal.Heard
+	var trains []signal.Reception
 	for _, p := range group {
 		trains = append(trains, p.Trains...)
 		trains[len(trains)-1].Gap = signal.PressSilence

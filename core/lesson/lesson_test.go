@@ -19,7 +19,7 @@ var book = line.Builtin()
 // nec is a press of a key in a line code.
 func nec(command int64) lesson.Press {
 	fields := line.Fields{"address": line.Number(57), "command": line.Number(command)}
-	return lesson.Press{Medium: line.Infrared, Trains: []signal.Heard{{Train: make(signal.Train, 67)}},
+	return lesson.Press{Medium: line.Infrared, Trains: []signal.Reception{{Train: make(signal.Train, 67)}},
 		Readings: []line.Reading{{Sheet: "nec", Fields: fields, Frames: 1, Confidence: 0.98, Unit: 560}}}
 }
 
@@ -36,7 +36,7 @@ func raw(durations ...int) lesson.Press {
 	for range 6 {
 		train = append(train, durations...)
 	}
-	trains := []signal.Heard{{Train: append(train, 500), Gap: 25_000}}
+	trains := []signal.Reception{{Train: append(train, 500), Gap: 25_000}}
 	s, err := bench.Describe(trains)
 	if err != nil {
 		panic(err)
@@ -84,8 +84,8 @@ func TestLesson_FiveDifferentTakesBlameTheBattery(t *testing.T) {
 }
 
 func TestLesson_RefusalsSayWhatToDo(t *testing.T) {
-	held := lesson.Press{Held: "nec", Trains: []signal.Heard{{Train: signal.Train{9000, 2250, 560}}}}
-	short := lesson.Press{Trains: []signal.Heard{{Train: signal.Train{500, 500, 500}}}}
+	held := lesson.Press{Held: "nec", Trains: []signal.Reception{{Train: signal.Train{9000, 2250, 560}}}}
+	short := lesson.Press{Trains: []signal.Reception{{Train: signal.Train{500, 500, 500}}}}
 	known := nec(2)
 	known.Known = "red"
 	for _, c := range []struct {
@@ -162,7 +162,7 @@ func TestLesson_BrokenTakesSayNothingOnceACodeWasRead(t *testing.T) {
 
 func TestLesson_RadioKeepsTheMeasuredUnit(t *testing.T) {
 	press := func(unit float64) lesson.Press {
-		return lesson.Press{Medium: line.Radio, Trains: []signal.Heard{{Train: make(signal.Train, 99)}},
+		return lesson.Press{Medium: line.Radio, Trains: []signal.Reception{{Train: make(signal.Train, 99)}},
 			Readings: []line.Reading{
 				{Sheet: "pt2262", Fields: line.Fields{"values": line.Text("0F10F10F10F1")}, Frames: 4, Confidence: 0.99,
 					Unit: unit}}}
@@ -209,7 +209,7 @@ func TestLesson_KnowsTheOtherKeysOfTheDevice(t *testing.T) {
 	byRadio.Medium = line.Radio
 	long := nec(5)
 	for range 20 {
-		long.Trains = append(long.Trains, signal.Heard{Train: signal.Train{9000, 2250, 560}, Gap: 96_000})
+		long.Trains = append(long.Trains, signal.Reception{Train: signal.Train{9000, 2250, 560}, Gap: 96_000})
 	}
 	weak := raw(500, 700, 510, 1500)
 	strength := 0.1
@@ -266,7 +266,7 @@ func TestLesson_AWholeStateIsTakenAsItIs(t *testing.T) {
 			}
 			train = append(train, 430, space)
 		}
-		p := lesson.Press{Medium: line.Infrared, Trains: []signal.Heard{{Train: append(train, 430)}}}
+		p := lesson.Press{Medium: line.Infrared, Trains: []signal.Reception{{Train: append(train, 430)}}}
 		p.Describe()
 		return p
 	}
@@ -327,7 +327,7 @@ func TestFree_KeysComeInAnyOrderAndAreNamedLater(t *testing.T) {
 	assert.Len(t, l.Keys, 2)
 	assert.Equal(t, "2 learned. Press another key, or name these.", l.Prompt())
 
-	short := lesson.Press{Medium: line.Infrared, Trains: []signal.Heard{{Train: signal.Train{500, 500, 500}}}}
+	short := lesson.Press{Medium: line.Infrared, Trains: []signal.Reception{{Train: signal.Train{500, 500, 500}}}}
 	take, _ = press(short)
 	assert.Equal(t, lesson.TooShort, take.Verdict)
 	assert.Contains(t, take.Text, "Press the key once, firmly")
@@ -367,7 +367,7 @@ func TestLesson_ASettledKeyThatIsAskedForAgainStaysLearned(t *testing.T) {
 func TestLesson_WhatIsTakenOnPurposeInAFreeLessonIsForThatKeyAlone(t *testing.T) {
 	held := func(command int64) lesson.Press {
 		p := nec(command)
-		p.Trains = []signal.Heard{{Train: signal.Train{1_000_000, 700_000, 500}}}
+		p.Trains = []signal.Reception{{Train: signal.Train{1_000_000, 700_000, 500}}}
 		return p
 	}
 	l := lesson.NewFree(2, nil)

@@ -23,7 +23,7 @@ func BenchmarkDecode(b *testing.B) {
 	for name, train := range map[string]signal.Train{"nec": text.Train, "noise-399": noise} {
 		for medium, book := range map[string]*line.Book{"all sheets": all, "infrared": all.Only(line.Infrared)} {
 			b.Run(name+" "+medium, func(b *testing.B) {
-				heard := []signal.Heard{{Train: train}}
+				heard := []signal.Reception{{Train: train}}
 				b.ReportAllocs()
 				for b.Loop() {
 					book.Decode(heard)

@@ -144,7 +144,7 @@ type Decoded struct {
 
 // Decode tries every sheet on the trains of one press. Where none is sure, it tries again without
 // glitches, and the other way round.
-func (b *Book) Decode(trains []signal.Heard) Decoded {
+func (b *Book) Decode(trains []signal.Reception) Decoded {
 	flat := signal.Flatten(trains)
 	if len(flat) == 0 {
 		return Decoded{}

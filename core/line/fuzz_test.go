@@ -33,7 +33,7 @@ func FuzzDecode(f *testing.F) {
 		if len(train)%2 == 0 {
 			train = append(train, 1)
 		}
-		for _, r := range book.Decode([]signal.Heard{{Train: train}}).Readings {
+		for _, r := range book.Decode([]signal.Reception{{Train: train}}).Readings {
 			s, err := book.Sheet(r.Sheet)
 			require.NoError(t, err)
 			require.GreaterOrEqual(t, r.Confidence, 0.0)

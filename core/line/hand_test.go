@@ -231,7 +231,7 @@ func TestRC6_HasADoubleWidthToggle(t *testing.T) {
 	if len(train)%2 == 0 {
 		train = train[:len(train)-1]
 	}
-	got := line.Builtin().Decode([]signal.Heard{{Train: train, Gap: 80_000}, {Train: train}}).Readings
+	got := line.Builtin().Decode([]signal.Reception{{Train: train, Gap: 80_000}, {Train: train}}).Readings
 	require.NotEmpty(t, got)
 	assert.Equal(t, "rc6", got[0].Sheet)
 	assert.Equal(t, "address=16 command=12 toggle=1", got[0].Fields.String())
@@ -245,7 +245,7 @@ func TestRC6Mode6A_HasALongCustomerNumberAndAToggle(t *testing.T) {
 	if len(train)%2 == 0 {
 		train = train[:len(train)-1]
 	}
-	got := line.Builtin().Decode([]signal.Heard{{Train: train, Gap: 70_000}, {Train: train}}).Readings
+	got := line.Builtin().Decode([]signal.Reception{{Train: train, Gap: 70_000}, {Train: train}}).Readings
 	require.NotEmpty(t, got)
 	assert.Equal(t, "rc6-6a", got[0].Sheet)
 	assert.Equal(t, "customer=32803 data=3088 toggle=1", got[0].Fields.String())

@@ -163,7 +163,7 @@ func TestDecode_TrainsWrittenByHand(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			text, err := signal.ParseText(c.train)
 			require.NoError(t, err)
-			got := line.Builtin().Decode([]signal.Heard{{Train: text.Train, Gap: text.Gap}})
+			got := line.Builtin().Decode([]signal.Reception{{Train: text.Train, Gap: text.Gap}})
 			require.NotEmpty(t, got.Readings)
 			assert.Equal(t, c.sheet, got.Readings[0].Sheet)
 			assert.Equal(t, c.fields, got.Readings[0].Fields)
@@ -182,20 +182,20 @@ func necTrain(t *testing.T) []int {
 func TestDecode_RepeatFrames(t *testing.T) {
 	train := necTrain(t)
 	held := signal.Train{9024, 2256, 564}
-	whole := line.Builtin().Decode([]signal.Heard{{Train: train, Gap: 40_000}, {Train: held, Gap: 96_000},
+	whole := line.Builtin().Decode([]signal.Reception{{Train: train, Gap: 40_000}, {Train: held, Gap: 96_000},
 		{Train: held}})
 	require.NotEmpty(t, whole.Readings)
 	assert.Equal(t, 1, whole.Readings[0].Frames)
 	assert.Equal(t, 2, whole.Readings[0].Repeats)
 	assert.Empty(t, whole.Held)
 
-	lone := line.Builtin().Decode([]signal.Heard{{Train: held}})
+	lone := line.Builtin().Decode([]signal.Reception{{Train: held}})
 	assert.Empty(t, lone.Readings, "a repeat frame alone is no reading")
 	assert.NotEmpty(t, lone.Held)
 }
 
 func TestDecode_TheMoreConstrainedSheetComesFirst(t *testing.T) {
-	got := line.Builtin().Decode([]signal.Heard{{Train: necTrain(t)}}).Readings
+	got := line.Builtin().Decode([]signal.Reception{{Train: necTrain(t)}}).Readings
 	var order []string
 	for _, r := range got {
 		order = append(order, r.Sheet)
@@ -206,12 +206,14 @@ func TestDecode_TheMoreConstrainedSheetComesFirst(t *testing.T) {
 
 func TestDecode_HowItRepeatsTellsLookalikesApart(t *testing.T) {
 	train := signal.Train(necTrain(t))
-	first := func(trains ...signal.Heard) string { return line.Builtin().Decode(trains).Readings[0].Sheet }
+	first := func(trains ...signal.Reception) string { return line.Builtin().Decode(trains).Readings[0].Sheet }
 	rest := func(period int) int { return period - train.Length() }
 	held := signal.Train{9024, 2256, 564}
-	assert.Equal(t, "nec", first(signal.Heard{Train: train, Gap: rest(108_000)}, signal.Heard{Train: held}))
-	assert.Equal(t, "nec-full", first(signal.Heard{Train: train, Gap: rest(108_000)}, signal.Heard{Train: train}))
-	assert.Equal(t, "nec-double", first(signal.Heard{Train: train, Gap: rest(90_000)}, signal.Heard{Train: train}))
+	assert.Equal(t, "nec", first(signal.Reception{Train: train, Gap: rest(108_000)}, signal.Reception{Train: held}))
+	assert.Equal(t, "nec-full", first(signal.Reception{Train: train, Gap: rest(108_000)},
+		signal.Reception{Train: train}))
+	assert.Equal(t, "nec-double", first(signal.Reception{Train: train, Gap: rest(90_000)},
+		signal.Reception{Train: train}))
 }
 
 func TestHoppingCodes_AreReadAndNeverSent(t *testing.T) {
@@ -240,7 +242,7 @@ func TestSensors_GiveMeasurements(t *testing.T) {
 func TestDecode_ABrokenComplementIsNotThatCode(t *testing.T) {
 	train := necTrain(t)
 	train[3+2*20] = 1692 // one more bit of the command
-	for _, r := range line.Builtin().Decode([]signal.Heard{{Train: train}}).Readings {
+	for _, r := range line.Builtin().Decode([]signal.Reception{{Train: train}}).Readings {
 		assert.Equal(t, "nec32", r.Sheet)
 	}
 }
@@ -253,7 +255,7 @@ func TestDecode_AFrameInsideNoise(t *testing.T) {
 	flat = append(flat, 400)
 	flat = append(append(flat, noise...), frame.Train...)
 	flat = append(append(flat, 333), noise[:11]...)
-	got := line.Builtin().Decode([]signal.Heard{{Train: flat}}).Readings
+	got := line.Builtin().Decode([]signal.Reception{{Train: flat}}).Readings
 	require.NotEmpty(t, got)
 	assert.Equal(t, "01F01F01F01F", got[0].Fields["values"].String())
 	assert.Equal(t, 2, got[0].Frames)
@@ -272,7 +274,7 @@ func TestDecode_NoiseIsNeverTrusted(t *testing.T) {
 		if len(train)%2 == 0 {
 			train = train[1:]
 		}
-		for _, r := range book.Decode([]signal.Heard{{Train: train}}).Readings {
+		for _, r := range book.Decode([]signal.Reception{{Train: train}}).Readings {
 			require.LessOrEqual(t, r.Confidence, 0.6, "%+v in %v", r, train)
 		}
 	})

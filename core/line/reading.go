@@ -104,7 +104,7 @@ type match struct {
 }
 
 // Decode finds the sheet's frames in the trains of one press and folds equal ones into readings, best first.
-func (s *Sheet) Decode(trains []signal.Heard) []Reading {
+func (s *Sheet) Decode(trains []signal.Reception) []Reading {
 	readings, _ := s.decode(signal.Flatten(trains), &scratch{})
 	return readings
 }

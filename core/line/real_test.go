@@ -25,7 +25,7 @@ func clean(t *testing.T, sheet string, fields line.Fields) []int {
 var volume = line.Fields{"address": line.Number(57), "command": line.Number(23)}
 
 // reads looks for a reading among those of a press.
-func reads(trains []signal.Heard, sheet string, fields line.Fields) (line.Reading, bool) {
+func reads(trains []signal.Reception, sheet string, fields line.Fields) (line.Reading, bool) {
 	for _, r := range line.Builtin().Decode(trains).Readings {
 		if r.Sheet == sheet && assert.ObjectsAreEqual(fields, r.Fields) {
 			return r, true
@@ -59,7 +59,7 @@ func TestDecode_MergesGlitches(t *testing.T) {
 func TestDecode_JoinsAPressThatATimeOutCut(t *testing.T) {
 	flat := clean(t, "nec", volume)
 	for _, cut := range []int{1, 15, 31, 51} { // after the lead, and inside the bits
-		trains := []signal.Heard{{Train: flat[:cut:cut], Gap: flat[cut]}}
+		trains := []signal.Reception{{Train: flat[:cut:cut], Gap: flat[cut]}}
 		trains = append(trains, signal.Split(flat[cut+1:], 20_000)...)
 		r, ok := reads(trains, "nec", volume)
 		require.True(t, ok, "cut at %d", cut)
@@ -102,12 +102,12 @@ func TestDecode_AReceiverThatInverts(t *testing.T) {
 	inverted := append([]int{300}, clean(t, "ev1527", fields)...) // the silence before it looks like a mark
 	inverted = append(inverted[:len(inverted)-1], 300)
 	require.Equal(t, 1, len(inverted)%2)
-	_, ok := reads([]signal.Heard{{Train: inverted}}, "ev1527", fields)
+	_, ok := reads([]signal.Reception{{Train: inverted}}, "ev1527", fields)
 	assert.True(t, ok)
 }
 
 // ratio makes two frames of a 1:3 code that is longer than any sheet's, with so many units of silence between.
-func ratio(bits string, unit, gap int) []signal.Heard {
+func ratio(bits string, unit, gap int) []signal.Reception {
 	var flat []int
 	for range 2 {
 		for _, b := range bits {

@@ -152,7 +152,7 @@ func TestSheet_OptionalPartsChooseThePress(t *testing.T) {
 	} {
 		b, err := s.Encode(fields)
 		require.NoError(t, err)
-		got := s.Decode([]signal.Heard{{Train: press(b)[:len(press(b))-1]}})
+		got := s.Decode([]signal.Reception{{Train: press(b)[:len(press(b))-1]}})
 		require.NotEmpty(t, got, "%v", fields)
 		assert.Equal(t, fields, got[0].Fields)
 	}
@@ -234,7 +234,7 @@ func FuzzParseSheet(f *testing.F) {
 			if s == nil {
 				continue
 			}
-			s.Decode([]signal.Heard{{Train: signal.Train{500, 500, 500, 1500, 500}}})
+			s.Decode([]signal.Reception{{Train: signal.Train{500, 500, 500, 1500, 500}}})
 			fields := line.Fields{}
 			for _, info := range s.Fields() {
 				fields[info.Name] = line.Number(info.Max)

@@ -33,7 +33,7 @@ var noises = []noise{{"mild", 0.02, 15, -50, 80, 20}, {"usual", 0.05, 30, -100, 
 	{"harsh", 0.10, 40, -130, 160, 60}}
 
 // spoil makes a noisy press of a sheet with random fields.
-func (n noise) spoil(r *rand.Rand, s *line.Sheet) (line.Fields, []signal.Heard, error) {
+func (n noise) spoil(r *rand.Rand, s *line.Sheet) (line.Fields, []signal.Reception, error) {
 	fields := line.Fields{}
 	forms := s.Forms()
 	form := forms[r.IntN(len(forms))]
@@ -135,7 +135,7 @@ func TestTable(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 9))
 	trusted := map[string]int{}
 	for range randoms {
-		for _, x := range line.Builtin().Decode([]signal.Heard{{Train: randomTrain(r)}}).Readings {
+		for _, x := range line.Builtin().Decode([]signal.Reception{{Train: randomTrain(r)}}).Readings {
 			if x.Confidence > line.LoneLimit {
 				trusted[x.Sheet]++
 			}

@@ -17,7 +17,7 @@ import (
 // Signal is what is written: a press, with a name and what carries it.
 type Signal struct {
 	Name        string
-	Trains      []signal.Heard
+	Trains      []signal.Reception
 	CarrierHz   int
 	FrequencyHz int
 }

@@ -24,11 +24,11 @@ var ErrRecording = fault.New(fault.Invalid, "recording")
 
 // Press is one press found in a recording.
 type Press struct {
-	At        int64          // µs since the start of the recording
-	Trains    []signal.Heard // µs
-	CarrierHz int            // measured, 0 where the marks are not modulated
-	OffsetHz  int            // software radio: the strongest carrier's distance from the centre
-	Line      int            // text: the line it began on
+	At        int64              // µs since the start of the recording
+	Trains    []signal.Reception // µs
+	CarrierHz int                // measured, 0 where the marks are not modulated
+	OffsetHz  int                // software radio: the strongest carrier's distance from the centre
+	Line      int                // text: the line it began on
 }
 
 // Options say what a recording does not say itself. The zero value is fine for most.

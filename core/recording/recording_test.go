@@ -18,7 +18,7 @@ import (
 )
 
 // shades is a made-up pulse-width frame, sent twice.
-func shades() []signal.Heard {
+func shades() []signal.Reception {
 	train := signal.Train{2600, 650}
 	for i := range 12 {
 		if i%3 == 0 {
@@ -28,7 +28,7 @@ func shades() []signal.Heard {
 		}
 	}
 	train = train[:len(train)-1]
-	return []signal.Heard{{Train: train, Gap: 26_000}, {Train: train, Gap: 300_000}}
+	return []signal.Reception{{Train: train, Gap: 26_000}, {Train: train, Gap: 300_000}}
 }
 
 func readAll(t *testing.T, name string, data []byte, o Options) (*Reader, []Press) {
@@ -43,7 +43,7 @@ func readAll(t *testing.T, name string, data []byte, o Options) (*Reader, []Pres
 }
 
 // within compares trains and gaps, give or take some µs.
-func within(t *testing.T, want, got []signal.Heard, us float64) {
+func within(t *testing.T, want, got []signal.Reception, us float64) {
 	t.Helper()
 	require.Len(t, got, len(want))
 	for i := range want {

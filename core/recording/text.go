@@ -32,7 +32,7 @@ func (t *text) step() error {
 }
 
 // pieces cuts a list of durations into trains at its long spaces.
-func pieces(t signal.Text) []signal.Heard {
+func pieces(t signal.Text) []signal.Reception {
 	flat := append([]int(nil), t.Train...)
 	if t.Gap > 0 {
 		flat = append(flat, t.Gap)

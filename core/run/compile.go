@@ -125,7 +125,7 @@ func (o Op) about(t Target) bool {
 	case o.Press != nil:
 		return same(o.Press.On)
 	case o.Set != nil:
-		return slices.ContainsFunc(o.Set.Changes, func(c Change) bool { return same(c.On) })
+		return slices.ContainsFunc(o.Set.Changes, func(c Wanted) bool { return same(c.On) })
 	case o.Wait != nil && o.Wait.Until != nil:
 		return slices.ContainsFunc(o.Wait.Until.Tests(), func(s Test) bool { return same(s.On) })
 	case o.Branch != nil:

@@ -288,22 +288,22 @@ func (p *parser) set() (*Set, error) {
 	return s, p.hold(s)
 }
 
-func (p *parser) control() (Change, token, error) {
+func (p *parser) control() (Wanted, token, error) {
 	on, name, t, err := p.path("DEVICE/CONTROL")
 	if err != nil {
-		return Change{}, t, err
+		return Wanted{}, t, err
 	}
 	if on.Kind == Measurement {
-		return Change{}, t, at(t, "%s is a measurement, which cannot be set", t.text)
+		return Wanted{}, t, at(t, "%s is a measurement, which cannot be set", t.text)
 	}
 	if err := p.names.Control(on, name, ""); err != nil {
-		return Change{}, t, at(t, "%w", err)
+		return Wanted{}, t, at(t, "%w", err)
 	}
-	return Change{On: on, Control: name}, t, nil
+	return Wanted{On: on, Control: name}, t, nil
 }
 
 // value reads a value that a control is wanted at.
-func (p *parser) value(c *Change, place token) error {
+func (p *parser) value(c *Wanted, place token) error {
 	v, err := p.plainValue()
 	if err != nil {
 		return err
@@ -332,7 +332,7 @@ func (p *parser) plainValue() (string, error) {
 }
 
 // amount reads how many steps a dial is wanted from where it is.
-func (p *parser) amount(c *Change, place token) error {
+func (p *parser) amount(c *Wanted, place token) error {
 	t := p.peek()
 	v, err := p.plainValue()
 	if err != nil {

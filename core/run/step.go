@@ -58,8 +58,8 @@ type Target struct {
 	Was  string `json:"was"` // what it was called when it was written; for texts, where it is gone
 }
 
-// Change is a control that is wanted at a value.
-type Change struct {
+// Wanted is a control that is wanted at a value.
+type Wanted struct {
 	On      Target `json:"on"`
 	Control string `json:"control"`
 	Value   string `json:"value"` // "up 3" and "down 2" are steps of a dial
@@ -85,7 +85,7 @@ type Press struct {
 
 // Set sets controls.
 type Set struct {
-	Changes []Change      `json:"changes"`
+	Changes []Wanted      `json:"changes"`
 	Hold    time.Duration `json:"hold,omitempty"` // then what was before comes back; 0 is for good
 	Then    string        `json:"then,omitempty"` // or this value, where the step sets one control
 }

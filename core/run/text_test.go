@@ -166,9 +166,9 @@ func aStep(t *rapid.T, depth int) Step {
 	case 1:
 		return Step{Press: &Press{On: on, Key: "power", Held: min(dur, MaxHeld)}}
 	case 2:
-		s := Set{Changes: []Change{{On: on, Control: "power", Value: "on"}}}
+		s := Set{Changes: []Wanted{{On: on, Control: "power", Value: "on"}}}
 		if rapid.Bool().Draw(t, "two") {
-			s.Changes = append(s.Changes, Change{On: on, Control: "bass",
+			s.Changes = append(s.Changes, Wanted{On: on, Control: "bass",
 				Value: rapid.SampledFrom([]string{"up 3", "on"}).Draw(t, "value")})
 		}
 		if rapid.Bool().Draw(t, "hold") {

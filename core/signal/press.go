@@ -1,7 +1,7 @@
 package signal
 
-// Heard is one train as it came, with the silence after it.
-type Heard struct {
+// Reception is one train as it came, with the silence after it.
+type Reception struct {
 	Train Train `json:"train"`
 	Gap   int   `json:"gap_us"` // µs of silence after the train; for the last of a press, the least that was seen
 }
@@ -16,7 +16,7 @@ const UnknownGap = 20_000
 // Flatten joins the trains of a press into one list of durations, mark first, with the silences between them as
 // spaces, and at least PressSilence after the last one: the list has an even length. A gap that is not known (0)
 // counts as UnknownGap.
-func Flatten(trains []Heard) []int {
+func Flatten(trains []Reception) []int {
 	n := 0
 	for _, h := range trains {
 		n += len(h.Train) + 1
@@ -36,21 +36,21 @@ func Flatten(trains []Heard) []int {
 }
 
 // Split cuts a list of durations (mark first) into trains at every space of at least gap µs.
-func Split(flat []int, gap int) []Heard {
-	var out []Heard
+func Split(flat []int, gap int) []Reception {
+	var out []Reception
 	start := 0
 	for i := 1; i < len(flat); i += 2 {
 		if flat[i] >= gap {
-			out = append(out, Heard{Train: flat[start:i:i], Gap: flat[i]})
+			out = append(out, Reception{Train: flat[start:i:i], Gap: flat[i]})
 			start = i + 1
 		}
 	}
 	if start < len(flat) {
 		rest := flat[start:]
 		if len(rest)%2 == 0 {
-			out = append(out, Heard{Train: Train(rest[: len(rest)-1 : len(rest)-1]), Gap: rest[len(rest)-1]})
+			out = append(out, Reception{Train: Train(rest[: len(rest)-1 : len(rest)-1]), Gap: rest[len(rest)-1]})
 		} else {
-			out = append(out, Heard{Train: Train(rest)})
+			out = append(out, Reception{Train: Train(rest)})
 		}
 	}
 	return out

@@ -103,12 +103,12 @@ func upTo(n int) signal.Train {
 }
 
 func TestSplitAndFlatten_AreEachOthersWayBack(t *testing.T) {
-	heard := []signal.Heard{{Train: signal.Train{1, 2, 3}, Gap: 30_000}, {Train: signal.Train{4}, Gap: 300_000}}
+	heard := []signal.Reception{{Train: signal.Train{1, 2, 3}, Gap: 30_000}, {Train: signal.Train{4}, Gap: 300_000}}
 	flat := signal.Flatten(heard)
 	assert.Equal(t, []int{1, 2, 3, 30_000, 4, 300_000}, flat)
 	assert.Equal(t, heard, signal.Split(flat, 20_000))
 	assert.Equal(t, []int{5, signal.UnknownGap, 6, signal.PressSilence},
-		signal.Flatten([]signal.Heard{{Train: signal.Train{5}}, {Train: signal.Train{6}}}),
+		signal.Flatten([]signal.Reception{{Train: signal.Train{5}}, {Train: signal.Train{6}}}),
 		"gaps that nobody saw")
 }
 

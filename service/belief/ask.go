@@ -18,16 +18,16 @@ var ErrNoControls = fault.New(fault.Conflict, "no controls")
 
 // States are what is believed of a device now, with its controls' histories. The error wraps ErrNoControls or
 // library.ErrUnknownDevice.
-func (b *Beliefs) States(slug string) ([]control.State, map[string][]Change, error) {
+func (b *Beliefs) States(slug string) ([]control.State, map[string][]Was, error) {
 	m, err := b.mind(slug)
 	if err != nil {
 		return nil, nil, err
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	history := make(map[string][]Change, len(m.history))
+	history := make(map[string][]Was, len(m.history))
 	for name, h := range m.history {
-		history[name] = append([]Change{}, h...)
+		history[name] = append([]Was{}, h...)
 	}
 	return m.spec.States(m.now, b.Now()), history, nil
 }
@@ -119,7 +119,7 @@ func (b *Beliefs) Tell(slug, name, value string, by grant.By) ([]control.State, 
 
 // Plan makes the plan of what is wanted of a device, by its id. Errors wrap ErrNoControls, library.ErrUnknownDevice,
 // control.ErrForm or control.ErrPlan.
-func (b *Beliefs) Plan(id string, ask control.Ask) (control.Plan, error) {
+func (b *Beliefs) Plan(id string, ask control.Request) (control.Plan, error) {
 	m, err := b.mindOf(id)
 	if err != nil {
 		return control.Plan{}, err

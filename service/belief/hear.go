@@ -109,7 +109,7 @@ func (b *Beliefs) channelOf(d device.Device) (device.Channel, bool) {
 		}
 	}
 	for _, k := range d.Keys {
-		for _, c := range slices.Concat(k.Codes, k.Heard) {
+		for _, c := range slices.Concat(k.Codes, k.Follows) {
 			if on, err := c.On(b.Book); err == nil {
 				return on, true
 			}

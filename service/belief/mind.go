@@ -76,8 +76,8 @@ func (e entry) at() time.Time {
 	return time.Time{}
 }
 
-// Change is what a control was believed to be at from a time on.
-type Change struct {
+// Was is what a control was believed to be at from a time on.
+type Was struct {
 	Value  string         `json:"value"` // in words, where it may be at several
 	At     time.Time      `json:"at"`
 	Source control.Source `json:"source"`
@@ -97,7 +97,7 @@ type mind struct {
 	baseAt  time.Time
 	log     []entry // in the order in which they began
 	now     control.Belief
-	history map[string][]Change // by control, the newest last
+	history map[string][]Was // by control, the newest last
 
 	unsaved []entry // of the log, that are not on disk
 	saved   int     // rows of its log on disk
@@ -109,7 +109,7 @@ type mind struct {
 }
 
 func newMind(id string, spec *control.Spec) *mind {
-	m := &mind{id: id, spec: spec, base: spec.Nothing(), history: map[string][]Change{},
+	m := &mind{id: id, spec: spec, base: spec.Nothing(), history: map[string][]Was{},
 		pending: map[string]pendingMeasurement{}, shown: map[string][2]string{}}
 	m.now = m.base
 	return m
@@ -117,12 +117,12 @@ func newMind(id string, spec *control.Spec) *mind {
 
 // document is a mind on disk.
 type document struct {
-	Forms   control.Forms       `json:"forms"`
-	Keys    []string            `json:"keys"`
-	Base    control.Belief      `json:"base"`
-	BaseAt  time.Time           `json:"base_at"`
-	Log     []entry             `json:"log,omitempty"` // by versions before the log had rows of its own
-	History map[string][]Change `json:"history"`
+	Forms   control.Forms    `json:"forms"`
+	Keys    []string         `json:"keys"`
+	Base    control.Belief   `json:"base"`
+	BaseAt  time.Time        `json:"base_at"`
+	Log     []entry          `json:"log,omitempty"` // by versions before the log had rows of its own
+	History map[string][]Was `json:"history"`
 }
 
 // readMind reads what was believed of a device, and folds its log. The error wraps store.ErrDocument.
@@ -368,7 +368,7 @@ func (m *mind) news(now time.Time) (out []control.State) {
 		out = append(out, st)
 		h := m.history[st.Control]
 		n := len(h)
-		switch change := (Change{text, st.At, st.Source, st.Cause}); {
+		switch change := (Was{text, st.At, st.Source, st.Cause}); {
 		case st.Source == control.Assumed, n > 0 && (h[n-1].Value == text || !st.At.After(h[n-1].At)):
 			continue
 		case n > 0 && h[n-1].Source == st.Source && st.At.Sub(h[n-1].At) < together && st.Kind == control.Dial:

@@ -114,7 +114,7 @@ func TestListen_WhatIsKeptIsBoundedInNumberAndBytes(t *testing.T) {
 		assert.True(t, got[0].Reset, "older than what is kept")
 		at, _ = collect(t, f, "", 0)
 		for range 200 {
-			long := happening.Capture{Trains: []signal.Heard{{Train: make(signal.Train, 4095)}}}
+			long := happening.Capture{Trains: []signal.Reception{{Train: make(signal.Train, 4095)}}}
 			s.Publish(happening.Happening{What: happening.HeardOf(long)})
 		}
 		synctest.Wait()

@@ -76,7 +76,7 @@ type Beliefs interface {
 	Spec(id string) (*control.Spec, error)
 	StatesOf(id string) ([]control.State, error)
 	Holds(id string, wants []control.Want) bool
-	Plan(id string, ask control.Ask) (control.Plan, error)
+	Plan(id string, ask control.Request) (control.Plan, error)
 }
 
 // Library finds devices.

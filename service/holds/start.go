@@ -128,7 +128,7 @@ func (h *Holds) returns(o Order, states []control.State, before []string) error 
 	if len(wants) == 0 {
 		return nil
 	}
-	p, err := h.Beliefs.Plan(o.Device, control.Ask{Wants: wants[:1], Blind: true})
+	p, err := h.Beliefs.Plan(o.Device, control.Request{Wants: wants[:1], Blind: true})
 	if err != nil || p.Sure {
 		return err
 	}

@@ -122,7 +122,7 @@ func TestFlush_KeepsWhatCouldNotBeWrittenAndOfALotTheNewest(t *testing.T) {
 	d = newDesk(t, t.TempDir())
 	require.NoError(t, d.store.Close())
 	for range 1200 {
-		long := happening.Capture{Trains: []signal.Heard{{Train: make(signal.Train, 4001)}}}
+		long := happening.Capture{Trains: []signal.Reception{{Train: make(signal.Train, 4001)}}}
 		d.stream.Publish(happening.Happening{What: happening.HeardOf(long)})
 	}
 	d.note("last")

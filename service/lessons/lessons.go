@@ -287,7 +287,7 @@ func (ls *Lessons) knows(d device.Device, asked string) lesson.Knows {
 		}
 		codes := key.Codes
 		if len(codes) == 0 {
-			codes = key.Heard
+			codes = key.Follows
 		}
 		for _, c := range codes {
 			if on, err := c.On(ls.book); err == nil {

@@ -122,7 +122,7 @@ func (a *adviser) keys() {
 	var unlearned, missing []string
 	rolling := false
 	for _, k := range a.device.Keys {
-		for _, c := range k.Heard {
+		for _, c := range k.Follows {
 			s, err := a.library.book.Sheet(c.Sheet)
 			rolling = rolling || !k.Learned() && err == nil && s.Rolls()
 		}

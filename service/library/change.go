@@ -37,7 +37,7 @@ func (l *Library) Change(ctx context.Context, id string, note Note, f func(*devi
 	if err := f(&after); err != nil {
 		return before, err
 	}
-	return l.put(ctx, note, store.Change{Before: &before, After: &after})
+	return l.put(ctx, note, store.Edit{Before: &before, After: &after})
 }
 
 // ChangeBySlug is Change for a caller who knows the device by its slug.
@@ -69,18 +69,18 @@ func (l *Library) Add(ctx context.Context, d device.Device, note Note) (device.D
 			}
 		}
 	}
-	return l.put(ctx, note, store.Change{After: &d})
+	return l.put(ctx, note, store.Edit{After: &d})
 }
 
 // put checks and writes one change. The caller holds writer.
-func (l *Library) put(ctx context.Context, note Note, c store.Change) (device.Device, error) {
+func (l *Library) put(ctx context.Context, note Note, c store.Edit) (device.Device, error) {
 	if err := l.complete(c); err != nil {
 		return *c.After, err
 	}
 	if err := l.place(ctx, note, c); err != nil {
 		return *c.After, err
 	}
-	batch := store.Batch{Devices: []store.Change{c}, Identify: l.Identity, At: l.now()}
+	batch := store.Batch{Devices: []store.Edit{c}, Identify: l.Identity, At: l.now()}
 	if err := l.devices.Apply(ctx, batch); err != nil {
 		return *c.After, l.refused(err, c)
 	}
@@ -89,7 +89,7 @@ func (l *Library) put(ctx context.Context, note Note, c store.Change) (device.De
 }
 
 // place finds the room that a change puts a device into, in whatever spelling, or makes it.
-func (l *Library) place(ctx context.Context, note Note, c store.Change) error {
+func (l *Library) place(ctx context.Context, note Note, c store.Edit) error {
 	d := c.After
 	if c.Before != nil && c.Before.Room == d.Room {
 		d.RoomID = c.Before.RoomID
@@ -104,7 +104,7 @@ func (l *Library) place(ctx context.Context, note Note, c store.Change) error {
 }
 
 // refused says what the store's refusal of a change means.
-func (l *Library) refused(err error, c store.Change) error {
+func (l *Library) refused(err error, c store.Edit) error {
 	if errors.Is(err, store.ErrDuplicate) {
 		return fmt.Errorf("%w: a device %q is there already: choose another short name", device.ErrTaken, c.After.Slug)
 	}
@@ -112,7 +112,7 @@ func (l *Library) refused(err error, c store.Change) error {
 }
 
 // complete checks what a change makes of a device, and completes its names and codes. The caller holds writer.
-func (l *Library) complete(c store.Change) error {
+func (l *Library) complete(c store.Edit) error {
 	d := c.After
 	var err error
 	if d.Name, err = device.CleanName("the device's name", d.Name); err != nil {
@@ -154,11 +154,11 @@ func (l *Library) complete(c store.Change) error {
 				return fmt.Errorf("keep %s/%s: %w", d.Slug, k.Name, err)
 			}
 		}
-		for j, code := range k.Heard {
-			if had != nil && j < len(had.Heard) && reflect.DeepEqual(had.Heard[j], code) {
+		for j, code := range k.Follows {
+			if had != nil && j < len(had.Follows) && reflect.DeepEqual(had.Follows[j], code) {
 				continue
 			}
-			if k.Heard[j], err = code.CompleteHeard(l.book); err != nil {
+			if k.Follows[j], err = code.CompleteHeard(l.book); err != nil {
 				return fmt.Errorf("follow %s/%s: %w", d.Slug, k.Name, err)
 			}
 		}
@@ -197,7 +197,7 @@ func keyByID(d *device.Device, id string) *device.Key {
 }
 
 // changed puts what was written into memory, and tells it. The caller holds writer.
-func (l *Library) changed(note Note, c store.Change) {
+func (l *Library) changed(note Note, c store.Edit) {
 	l.remember(c)
 	d := c.After
 	what := happening.DeviceChanged{DeviceID: d.ID, Device: d.Slug, Title: d.Name, Added: c.Before == nil,
@@ -214,7 +214,7 @@ func (l *Library) changed(note Note, c store.Change) {
 }
 
 // remember puts a device as it was written into memory.
-func (l *Library) remember(c store.Change) {
+func (l *Library) remember(c store.Edit) {
 	d := c.After.Clone()
 	e := &entry{full: &d, line: Line{ID: d.ID, Slug: d.Slug, Name: d.Name, RoomID: d.RoomID, Kind: d.Kind,
 		Maker: d.Maker, Model: d.Model, Keys: len(d.Keys), Learned: d.Learned(), Followed: d.Followed()}}
@@ -258,7 +258,7 @@ func differences(a, b device.Device) []string {
 			out = append(out, "what "+k.Name+" sends")
 		case was.Hold != k.Hold:
 			out = append(out, "holding "+k.Name)
-		case !reflect.DeepEqual(was.Heard, k.Heard):
+		case !reflect.DeepEqual(was.Follows, k.Follows):
 			out = append(out, "what counts as "+k.Name+" when it is heard")
 		}
 	}

@@ -39,10 +39,10 @@ func (l *Library) Unfollow(ctx context.Context, ref device.Ref, note Note) (devi
 		if err != nil {
 			return err
 		}
-		if len(k.Heard) == 0 {
+		if len(k.Follows) == 0 {
 			return fmt.Errorf("%w: %s follows no other handset", device.ErrCode, ref)
 		}
-		k.Heard = nil
+		k.Follows = nil
 		return nil
 	})
 }

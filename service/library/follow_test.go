@@ -34,7 +34,7 @@ func TestFollow_AnotherHandsetCountsAndIsNeverSent(t *testing.T) {
 	l = open(t, dir)
 	d, err := l.Device("shutter")
 	require.NoError(t, err)
-	require.Len(t, d.Keys[0].Heard, 1)
+	require.Len(t, d.Keys[0].Follows, 1)
 	assert.Equal(t, 1, l.Lines("shutter")[0].Followed)
 	found := l.Match(rolling(12), nil)
 	require.Len(t, found, 1)

@@ -56,7 +56,7 @@ func (l *Library) read(h Hand) ([]device.Code, []string, error) {
 
 // known is the line code that a plain train is, where it is one for sure: more than a frame without any check.
 func (l *Library) known(c device.Code) (device.Code, bool) {
-	heard := []signal.Heard{{Train: c.Train, Gap: max(c.GapUS, signal.UnknownGap)}}
+	heard := []signal.Reception{{Train: c.Train, Gap: max(c.GapUS, signal.UnknownGap)}}
 	r := l.book.Only(c.Channel.Medium).Decode(heard).Readings
 	if len(r) == 0 || r[0].Confidence <= line.LoneLimit {
 		return c, false

@@ -24,7 +24,7 @@ import (
 )
 
 // unnamedPress is a press of a made-up code with so many bits.
-func unnamedPress(bits uint64) []signal.Heard {
+func unnamedPress(bits uint64) []signal.Reception {
 	train := signal.Train{2960, 1480}
 	for i := range 34 {
 		mark := 370
@@ -34,7 +34,7 @@ func unnamedPress(bits uint64) []signal.Heard {
 		train = append(train, mark, 740)
 	}
 	train = append(train, 370)
-	return []signal.Heard{{Train: train, Gap: 31_000}, {Train: train}}
+	return []signal.Reception{{Train: train, Gap: 31_000}, {Train: train}}
 }
 
 // stock makes a library of so many devices with 50 keys each, which send what code says.

@@ -190,7 +190,7 @@ func (l *Library) Import(ctx context.Context, p pack.Pack, conflict string, note
 
 // importOne is the change that brings one device of a pack. A replaced one keeps its id and its keys; codes become the
 // next versions.
-func (l *Library) importOne(d device.Device, item PackItem) (store.Change, error) {
+func (l *Library) importOne(d device.Device, item PackItem) (store.Edit, error) {
 	if device.CheckKind(d.Kind) != nil { // a kind that a newer version has
 		d.Kind = "other"
 	}
@@ -202,14 +202,14 @@ func (l *Library) importOne(d device.Device, item PackItem) (store.Change, error
 				d.Keys[i].Codes[j].Source = "pack"
 			}
 		}
-		return store.Change{After: &d}, nil
+		return store.Edit{After: &d}, nil
 	}
 	before, err := l.Device(item.As)
 	if err != nil {
-		return store.Change{}, err
+		return store.Edit{}, err
 	}
 	after := before.Clone()
 	after.Name, after.Kind, after.Maker, after.Model, after.Room, after.Traits, after.Extra = d.Name, d.Kind, d.Maker,
 		d.Model, d.Room, d.Traits, d.Extra
-	return store.Change{Before: &before, After: &after}, GiveKeys(&after, d.Keys, "pack")
+	return store.Edit{Before: &before, After: &after}, GiveKeys(&after, d.Keys, "pack")
 }

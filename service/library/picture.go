@@ -76,5 +76,5 @@ func (l *Library) putPicture(ctx context.Context, slug string, note Note, tag st
 	}
 	after := before.Clone()
 	after.Picture = tag
-	return l.put(ctx, note, store.Change{Before: &before, After: &after, Picture: p})
+	return l.put(ctx, note, store.Edit{Before: &before, After: &after, Picture: p})
 }

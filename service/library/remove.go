@@ -24,7 +24,7 @@ func (l *Library) Remove(ctx context.Context, slug string, note Note) error {
 	if err != nil {
 		return err
 	}
-	if err := l.devices.Apply(ctx, store.Batch{Devices: []store.Change{{Before: &d}}, At: l.now()}); err != nil {
+	if err := l.devices.Apply(ctx, store.Batch{Devices: []store.Edit{{Before: &d}}, At: l.now()}); err != nil {
 		return fmt.Errorf("remove device %s: %w", d.Slug, err)
 	}
 	l.mu.Lock()
@@ -123,7 +123,7 @@ func (l *Library) bringBack(ctx context.Context, r Removed, note Note) (device.D
 		return d, fmt.Errorf("read device %s: %w", slug, err)
 	}
 	l.say(troubles)
-	l.remember(store.Change{After: &d})
+	l.remember(store.Edit{After: &d})
 	if former, err := l.devices.FormerSlugs(context.WithoutCancel(ctx)); err == nil {
 		l.mu.Lock()
 		for s, id := range former {

@@ -26,7 +26,7 @@ type Library interface {
 type Echoes interface {
 	// Find says which of Urbo's own presses was heard, from when its trains came in and what they say; "" where it was
 	// somebody else's.
-	Find(medium line.Medium, first, last time.Time, readings []line.Reading, trains []signal.Heard) string
+	Find(medium line.Medium, first, last time.Time, readings []line.Reading, trains []signal.Reception) string
 }
 
 // Receive joins trains into presses.
@@ -47,7 +47,7 @@ type Receive struct {
 type press struct {
 	from   stations.Source
 	port   station.Port
-	trains []signal.Heard
+	trains []signal.Reception
 	late   bool      // the station kept it while it was away
 	more   bool      // the last train goes on in the next
 	hz     int       // measured carrier or channel, 0 where none was
@@ -118,7 +118,7 @@ func (p *press) add(m station.Heard) {
 		t.Train = append(append(t.Train, t.Gap), m.Train...)
 		t.Gap = m.Gap
 	} else {
-		p.trains = append(p.trains, signal.Heard{Train: m.Train, Gap: m.Gap})
+		p.trains = append(p.trains, signal.Reception{Train: m.Train, Gap: m.Gap})
 	}
 	p.more = m.More
 	p.count += len(m.Train) + 1

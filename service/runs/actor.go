@@ -166,7 +166,7 @@ func (a *actor) taken(e *run.Event) bool {
 	if s.Phase != run.Asking || e.Reason == a.run.ID || a.run.Program[s.At].Set == nil {
 		return false
 	}
-	return slices.ContainsFunc(a.run.Program[s.At].Set.Changes, func(c run.Change) bool {
+	return slices.ContainsFunc(a.run.Program[s.At].Set.Changes, func(c run.Wanted) bool {
 		ids, err := a.runs.Targets.With(c.On, c.Control)
 		return err == nil && slices.Contains(ids, e.Gone.ID)
 	})

@@ -191,12 +191,12 @@ func (t *Test) try(ctx context.Context, tx *reach.Transmitter, n int, m *reach.M
 // read looks for a test code in what a receiver heard.
 func read(book *line.Book, sheet *line.Sheet, identity string, heard []station.Heard) (reach.Cell, bool) {
 	var cell reach.Cell
-	var trains []signal.Heard
+	var trains []signal.Reception
 	for i, h := range heard {
 		if i > 0 {
 			trains[i-1].Gap = max(int(h.At-heard[i-1].At)-heard[i-1].Train.Length(), 1)
 		}
-		trains = append(trains, signal.Heard{Train: h.Train, Gap: h.Gap})
+		trains = append(trains, signal.Reception{Train: h.Train, Gap: h.Gap})
 		if h.Strength != nil && (cell.Strength == nil || *h.Strength > *cell.Strength) {
 			cell.Strength = h.Strength
 		}

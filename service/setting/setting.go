@@ -45,7 +45,7 @@ const (
 // Beliefs is what devices are believed to be at. What has happened so far is in what it answers.
 type Beliefs interface {
 	// Plan makes the plan of what is wanted of a device.
-	Plan(id string, ask control.Ask) (control.Plan, error)
+	Plan(id string, ask control.Request) (control.Plan, error)
 	// Holds says whether all that is wanted is believed to be so.
 	Holds(id string, wants []control.Want) bool
 	// Spec is what the device's keys do to its controls.
@@ -105,7 +105,9 @@ type Wish struct {
 }
 
 // ask is the wish as the planner takes it.
-func (w Wish) ask() control.Ask { return control.Ask{Wants: w.Wants, Asked: w.Asked, Blind: w.Blind} }
+func (w Wish) ask() control.Request {
+	return control.Request{Wants: w.Wants, Asked: w.Asked, Blind: w.Blind}
+}
 
 // End is what became of a want.
 type End string

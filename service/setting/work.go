@@ -154,7 +154,7 @@ func (b *batch) wanted() (out []control.Want) {
 }
 
 func (b *batch) plan() (control.Plan, error) {
-	ask := control.Ask{Wants: b.wanted()}
+	ask := control.Request{Wants: b.wanted()}
 	for _, t := range b.tickets {
 		ask.Asked, ask.Blind = ask.Asked || t.wish.Asked, ask.Blind || t.wish.Blind
 	}
@@ -288,7 +288,7 @@ func (b *batch) turn(name string) (outcome, bool) {
 	if !slices.ContainsFunc(wants, func(w control.Want) bool { return w.Control == name }) {
 		return outcome{}, false
 	}
-	p, err := a.setting.Beliefs.Plan(a.id, control.Ask{Wants: wants, Asked: true})
+	p, err := a.setting.Beliefs.Plan(a.id, control.Request{Wants: wants, Asked: true})
 	return outcome{again: true}, err == nil && p.Sure
 }
 

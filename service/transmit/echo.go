@@ -72,7 +72,7 @@ func (e *echo) end() time.Time {
 // Find says which of Urbo's own presses a receiver heard, from when its trains came in and what they say; "" where
 // it was somebody else's. A clear reading of another code is a handset, even while Urbo sends.
 func (es *Echoes) Find(medium line.Medium, first, last time.Time, readings []line.Reading,
-	trains []signal.Heard) string {
+	trains []signal.Reception) string {
 	es.mu.Lock()
 	defer es.mu.Unlock()
 	for _, e := range slices.Backward(es.sends) {
@@ -87,7 +87,7 @@ func (es *Echoes) Find(medium line.Medium, first, last time.Time, readings []lin
 	return ""
 }
 
-func (es *Echoes) sounds(e *echo, readings []line.Reading, trains []signal.Heard) bool {
+func (es *Echoes) sounds(e *echo, readings []line.Reading, trains []signal.Reception) bool {
 	clear := false
 	for _, r := range readings {
 		if s, err := es.book.Sheet(r.Sheet); err == nil && e.identity != "" && s.Identity(r.Fields) == e.identity {
@@ -95,7 +95,7 @@ func (es *Echoes) sounds(e *echo, readings []line.Reading, trains []signal.Heard
 		}
 		clear = clear || r.Confidence > line.LoneLimit
 	}
-	if e.train != nil && slices.ContainsFunc(trains, func(h signal.Heard) bool {
+	if e.train != nil && slices.ContainsFunc(trains, func(h signal.Reception) bool {
 		return signal.Agree(h.Train,
 			e.train)
 	}) {

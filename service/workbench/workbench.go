@@ -74,7 +74,7 @@ func (b *Workbench) Code(c happening.Capture) (device.Code, error) {
 
 // Compare lays one capture over another.
 func (b *Workbench) Compare(ctx context.Context, first, second string) (bench.Comparison, error) {
-	var trains [2][]signal.Heard
+	var trains [2][]signal.Reception
 	for i, id := range []string{first, second} {
 		c, err := b.Capture(ctx, id)
 		if err != nil {

@@ -56,10 +56,10 @@ func (th *theatre) press(handset, key string) []line.Reading {
 	}
 	require.NoError(th, th.stage.Press(handset, key, 0))
 	time.Sleep(1500 * time.Millisecond)
-	var trains []signal.Heard
+	var trains []signal.Reception
 	for name, p := range th.alone {
 		for _, h := range linktest.Said[station.Heard](p)[before[name]:] {
-			trains = append(trains, signal.Heard{Train: h.Train, Gap: 60_000})
+			trains = append(trains, signal.Reception{Train: h.Train, Gap: 60_000})
 		}
 	}
 	require.NotEmpty(th, trains, "%s/%s is heard", handset, key)

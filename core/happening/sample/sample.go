@@ -22,7 +22,7 @@ var By = grant.By{Actor: grant.Actor{ID: "p1", Kind: grant.Person, Name: "Night 
 
 // capture is a press of the boardwalk's handset.
 var capture = happening.Capture{ID: "c1", At: At, StationID: "s1", Station: "lecture", RoomID: "r1", Port: "ir-in",
-	Medium: line.Infrared, Count: 1, Trains: []signal.Heard{{Train: signal.Train{9024, 4512, 564}, Gap: 30_000}},
+	Medium: line.Infrared, Count: 1, Trains: []signal.Reception{{Train: signal.Train{9024, 4512, 564}, Gap: 30_000}},
 	Decoded: line.Decoded{Readings: []line.Reading{{Sheet: "nec", Confidence: 1,
 		Fields: line.Fields{"address": line.Number(57), "command": line.Number(2)}}}},
 	Keys: []happening.KeyMatch{{DeviceID: "d1", Ref: device.Ref{Device: "boardwalk", Key: "power"}}}}
@@ -78,7 +78,7 @@ func All() []happening.Happening {
 			Until: At, Phase: run.Held, Began: true},
 		happening.SequenceChanged{SequenceID: "q1", Sequence: "fanfare", Text: "Added the sequence Fanfare"},
 		happening.StageChanged{},
-		happening.Told{Line: happening.Line{Kind: "house", Text: "of an earlier version"}},
+		happening.Recorded{Line: happening.Line{Kind: "house", Text: "of an earlier version"}},
 	}
 	out := make([]happening.Happening, len(whats))
 	for i, what := range whats {

@@ -2191,7 +2191,7 @@ export interface components {
              */
             strength?: number;
             /** @description Durations in µs, mark first */
-            trains: components["schemas"]["Heard"][];
+            trains: components["schemas"]["Reception"][];
         };
         CaptureDetail: {
             capture: components["schemas"]["Capture"];
@@ -2747,7 +2747,7 @@ export interface components {
             readings: components["schemas"]["Reading"][];
             /** @description Left out where it is too short */
             structure?: components["schemas"]["Structure"];
-            trains: components["schemas"]["Heard"][];
+            trains: components["schemas"]["Reception"][];
         };
         Frames: {
             carries: components["schemas"]["Carry"][];
@@ -2846,11 +2846,6 @@ export interface components {
              * @description How long it is held; 0 is a short press
              */
             hold_ms?: number;
-        };
-        Heard: {
-            /** Format: int64 */
-            gap_us: number;
-            train: number[];
         };
         HeardCode: {
             /**
@@ -3467,6 +3462,11 @@ export interface components {
              * @description Measured unit in µs
              */
             unit_us: number;
+        };
+        Reception: {
+            /** Format: int64 */
+            gap_us: number;
+            train: number[];
         };
         Recording: {
             /** @description That was read */
