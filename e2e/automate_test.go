@@ -36,6 +36,11 @@ func TestConsole_Automate(t *testing.T) {
 	b.see("stopped by owner")
 	b.click("Set boardwalk power back now")
 	b.see("Nothing is under way")
+	r.ok(nil, "sequence", "add", "Tells", `notify "the dome is open"`)
+	r.ok(nil, "sequence", "run", "tells")
+	b.see("tells says: the dome is open")
+	b.click("Put away")
+	b.until(`!document.body.innerText.includes("tells says")`)
 	b.click("Dew heaters power: on")
 	b.see("on")
 }

@@ -62,6 +62,7 @@ export type GroupControl = Schemas['GroupControl'];
 export type Sequence = Schemas['Sequence'];
 export type Run = Schemas['Run'];
 export type Hold = Schemas['Hold'];
+export type NoticeEvent = Schemas['NoticeEvent'];
 export type House = Schemas['House'];
 export type HouseChange = Schemas['HouseChange'];
 export type Stored = Schemas['Stored'];

@@ -7,6 +7,7 @@ import type {
   DeviceEvent,
   Entry,
   Lesson,
+  NoticeEvent,
   Station,
   Stored,
 } from './client';
@@ -84,7 +85,7 @@ function listen(setOnline: (online: boolean) => void): EventSource {
   on('sequences', () => stale(keys.sequences));
   on('run', () => stale(keys.runs));
   on('hold', () => stale(keys.holds));
-  on('notice', () => stale(keys.runs));
+  on<NoticeEvent>('notice', (n) => queryClient.setQueryData<NoticeEvent | null>(keys.notice, n));
   on('house', () => stale(keys.house));
   on('rooms', () => [keys.rooms, keys.devices, keys.stations, keys.states].forEach(stale));
   on('stations', () => {

@@ -1,5 +1,5 @@
 import { QueryClient, useMutation, useQuery } from '@tanstack/react-query';
-import { client, unwrap, type HandsetPress } from './client';
+import { client, unwrap, type HandsetPress, type NoticeEvent } from './client';
 
 // The event stream keeps what is read fresh, so nothing is asked for again by itself.
 export const queryClient = new QueryClient({
@@ -25,6 +25,7 @@ export const keys = {
   sequences: ['sequences'],
   runs: ['runs'],
   holds: ['holds'],
+  notice: ['notice'], // the last one that came while this page is open, until it is put away
   stations: ['stations'],
   stage: ['stage'],
   states: ['states'],
@@ -36,6 +37,10 @@ export const keys = {
   sessions: ['sessions'],
   tokens: ['tokens'],
 } as const;
+
+// useNotice is the last text for people that came while this page is open.
+export const useNotice = () =>
+  useQuery<NoticeEvent | null>({ queryKey: keys.notice, queryFn: () => null, enabled: false });
 
 export const useMe = (enabled = true) =>
   useQuery({ queryKey: keys.me, queryFn: () => unwrap(client.GET('/api/me')), retry: false, enabled });

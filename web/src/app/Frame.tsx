@@ -1,8 +1,10 @@
 import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
 import type { ReactNode } from 'react';
 import { NavLink, useLocation } from 'react-router';
 import { useLive } from '../api/live';
 import { useMay } from '../api/may';
+import { keys, queryClient, useNotice } from '../api/queries';
 import { words } from './words';
 
 const icons = {
@@ -35,8 +37,34 @@ export function Frame({ children }: { children: ReactNode }) {
             {words.offline}
           </Box>
         )}
+        <Notice />
         {children}
       </Box>
+    </Box>
+  );
+}
+
+// Notice is what a run has to say to people, until somebody puts it away.
+function Notice() {
+  const notice = useNotice();
+  if (!notice.data) return null;
+  return (
+    <Box
+      role="status"
+      sx={{
+        borderLeft: 3,
+        borderColor: 'text.primary',
+        pl: 1.5,
+        mb: 2,
+        display: 'flex',
+        alignItems: 'center',
+        gap: 1,
+      }}
+    >
+      <Box sx={{ flex: 1 }}>{words.notice(notice.data.run, notice.data.text)}</Box>
+      <Button size="small" onClick={() => queryClient.setQueryData(keys.notice, null)}>
+        {words.putAway}
+      </Button>
     </Box>
   );
 }

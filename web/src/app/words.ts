@@ -3,6 +3,8 @@ export const words = {
   places: { devices: 'Devices', automate: 'Automate', bench: 'Bench', house: 'House' },
   offline: 'The service does not answer. This page goes on by itself when it is back.',
   loading: 'One moment…',
+  notice: (run: string, text: string) => `${run} says: ${text}`,
+  putAway: 'Put away',
   trouble: (what: string) =>
     `This page met trouble: ${what}. Load it again; if it stays, the other places still work.`,
   loadAgain: 'Load it again',
