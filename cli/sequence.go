@@ -221,9 +221,11 @@ func (a *app) followRun(ctx context.Context, r wire.Run) error {
 		shown = r.Logged
 		if a.output != "json" && r.Asks != asked && r.Asks != "" {
 			device, control, _ := strings.Cut(r.Asks, "/")
-			fmt.Fprintf(a.Out, "It is not known what %s is at. Say it within ten minutes: urbo tell %s %s VALUE\n",
-				r.Asks,
-				device, control)
+			say := fmt.Sprintf("Say it within ten minutes: urbo tell %s %s VALUE", device, control)
+			if strings.HasPrefix(r.Asks, "the measurement ") {
+				say = "It waits for ten minutes for a value"
+			}
+			fmt.Fprintf(a.Out, "It is not known what %s is at. %s\n", r.Asks, say)
 		}
 		asked = r.Asks
 		if r.Phase == run.Ended {

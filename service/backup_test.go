@@ -107,7 +107,9 @@ func TestRestore_NoCounterComesTwice(t *testing.T) {
 	}
 	take(1<<16, "counter")
 	take(2, "toggle") // 0, and 1 is next
-	require.NoError(t, s.SkipTurns(t.Context(), 50*time.Hour))
+	require.NoError(t, s.PutRun(t.Context(), store.Run{ID: "r", Document: "{}", State: "{}"}))
+	require.NoError(t, s.PutHolds(t.Context(), []store.HeldControl{{ID: "k", Document: "{}"}}, nil))
+	require.NoError(t, s.CameBack(t.Context(), 50*time.Hour))
 	assert.Equal(t, int64(1+40), take(1<<16, "counter"), "ten for each day that has begun, and ten more")
 	assert.Equal(t, int64(1), take(2, "toggle"), "a toggle stays what it was")
 	require.NoError(t, s.Close())

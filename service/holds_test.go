@@ -238,3 +238,33 @@ func TestHolds_StandStillWhileTheirDeviceIsGone(t *testing.T) {
 		assert.Equal(t, "off", truly(t, s, "boardwalk", "power"))
 	})
 }
+
+// TestHolds_WithAClockThatIsBehindAfterARestart: they are held for as long as they were to be, and not for years.
+func TestHolds_WithAClockThatIsBehindAfterARestart(t *testing.T) {
+	t.Parallel()
+	synctest.Test(t, func(t *testing.T) {
+		dir := t.TempDir()
+		s, err := stage.New(stage.Options{Seed: 7})
+		require.NoError(t, err)
+		behind := time.Duration(0)
+		open := func() (*service.House, func()) {
+			away := behind
+			return startWith(t, service.Config{Dir: dir, Extra: []service.Runner{s}, Now: func() time.Time {
+				return time.Now().Add(-away)
+			}, Transports: []station.Transport{onstage.New(s, "lecture")}})
+		}
+		h, stop := open()
+		_, err = h.Library.Add(t.Context(), observatory()[4], library.Note{})
+		require.NoError(t, err)
+		tellTrue(t, h, "boardwalk", "power", "off")
+		require.True(t, came(t, holdFor(t, h, time.Hour, "boardwalk", "power", "on")).Done)
+		stop()
+		behind = 10 * 365 * 24 * time.Hour
+		h, stop = open()
+		time.Sleep(50 * time.Minute)
+		assert.Equal(t, []string{"power=on held"}, heldNow(h))
+		time.Sleep(20 * time.Minute)
+		assert.Empty(t, heldNow(h))
+		stop()
+	})
+}

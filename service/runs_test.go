@@ -145,6 +145,16 @@ func TestRuns_AskWhatTheyDoNotKnow(t *testing.T) {
 		assert.Equal(t, steps.Failed, r.State.End)
 		assert.Equal(t, "nobody said what mixer/power is at", r.State.Reason)
 
+		_, err = h.Measure.Put("dome/humidity", 71, "%", grant.By{})
+		require.NoError(t, err)
+		r = begin(t, h, "wait until dome/humidity above 80 at most 10 min then if dome/humidity above 85 do wait 1 s")
+		time.Sleep(time.Minute)
+		_, err = h.Measure.Put("dome/humidity", 86, "%", grant.By{})
+		require.NoError(t, err)
+		r = ended(t, h, r)
+		assert.Equal(t, steps.Done, r.State.End)
+		assert.Less(t, r.Over.Sub(r.Began), 2*time.Minute)
+
 		r = begin(t, h, "set mixer/power to on then notify \"next\"")
 		time.Sleep(time.Minute)
 		wish(t, h, "mixer", "speed", "2") // nothing of this is sure either

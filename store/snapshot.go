@@ -52,12 +52,15 @@ func Check(path string) (err error) {
 	return checkVersion(db)
 }
 
-// SkipTurns moves everything that changes from press to press on, in a database that was restored from a copy: what was
+// CameBack brings a database up to date that was restored from a copy. It moves everything that changes from press to press on, in a database that was restored from a copy: what was
 // pressed since the copy was made is not in it, and no counter may come twice. It moves on by ten for each day and ten
-// more, which leaves toggles as they are.
-func (s *Store) SkipTurns(ctx context.Context, since time.Duration) error {
+// more, which leaves toggles as they are. What was under way when the copy was made, or held for a time, is over.
+func (s *Store) CameBack(ctx context.Context, since time.Duration) error {
 	days := int64(max(since, 0)/(24*time.Hour)) + 1
 	return s.change(ctx, func(tx *gorm.DB) error {
+		if err := execute(tx, []string{"DELETE FROM runs", "DELETE FROM holds"}); err != nil {
+			return err
+		}
 		return tx.Exec("UPDATE turns SET next = next + ?", 10*days+10).Error
 	})
 }

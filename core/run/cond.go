@@ -63,6 +63,14 @@ func (t Test) Path(name func(Target) string) string {
 	return pathOf(t.On, t.Control, name)
 }
 
+// Asks is what is asked where a test is not known: DEVICE/CONTROL, or a measurement in words.
+func (t Test) Asks(name func(Target) string) string {
+	if t.On.Kind == Measurement {
+		return "the measurement " + t.On.ID
+	}
+	return t.Path(name)
+}
+
 // Reading is what is known of a control or measurement: the values that it may be at, also ranges like "3 to 12". None
 // is nothing known.
 type Reading []string

@@ -177,9 +177,17 @@ func (p Program) waiting(s State, e Event) (State, Act) {
 			return s.end(Interrupted, fmt.Sprintf("the house was away, and step %d of %d was over more than %s before",
 				p.Number(s.At), p.Steps(), Dur(late)))
 		}
-		return s, Sleep
+		return s.within(e.At, p[s.At].limit()), Sleep
 	}
 	return s, Nothing
+}
+
+// within waits no longer than a wait may take in all: the clock may be behind what it was.
+func (s State) within(now time.Time, most time.Duration) State {
+	if latest := now.Add(most); s.Until.After(latest) {
+		s.Until = latest
+	}
+	return s
 }
 
 func (p Program) asking(s State, e Event) (State, Act) {
@@ -199,7 +207,7 @@ func (p Program) asking(s State, e Event) (State, Act) {
 			return s, Withdraw
 		}
 	case Restarted:
-		return s, Ask
+		return s.within(e.At, e.Limit), Ask
 	}
 	return s, Nothing
 }

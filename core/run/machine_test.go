@@ -121,6 +121,16 @@ func TestRun_WaitsThroughAShortAbsence(t *testing.T) {
 	assert.Contains(t, end.Reason, "step 1 of 2")
 }
 
+func TestRun_AClockThatIsBehindMakesNoWaitLonger(t *testing.T) {
+	p := program(t, "wait 1 h then press boardwalk/power")
+	began := noon.Add(-365 * 24 * time.Hour)
+	s, act := p.Next(State{Phase: Waiting, Until: noon}, Event{What: Restarted, At: began})
+	assert.Equal(t, Sleep, act)
+	assert.Equal(t, began.Add(time.Hour), s.Until)
+	s, _ = p.Next(State{Phase: Asking, At: 1, Until: noon}, Event{What: Restarted, At: began, Limit: time.Minute})
+	assert.Equal(t, began.Add(time.Minute), s.Until)
+}
+
 func TestRun_ADeviceThatOnlyComesLaterIsNoMatterYet(t *testing.T) {
 	p := program(t, "wait 1 h then press boardwalk/power")
 	s := State{Phase: Waiting, Until: noon}

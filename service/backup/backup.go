@@ -274,7 +274,7 @@ func (s *Staged) skip(ctx context.Context, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	return errors.Join(db.SkipTurns(ctx, now.Sub(s.Made)), db.Close())
+	return errors.Join(db.CameBack(ctx, now.Sub(s.Made)), db.Close())
 }
 
 // keep gives a file a second name.

@@ -146,6 +146,9 @@ func Open(ctx context.Context, c Config) (*Holds, error) {
 			continue
 		}
 		one.HoldState, _ = one.Next(run.HouseAgain, "", c.Now())
+		if now := c.Now(); now.Before(one.Since) { // the clock is behind: it is held no longer than it was to be
+			one.Since, one.Until = now, now.Add(one.Until.Sub(one.Since))
+		}
 		switch {
 		case c.Library.Slug(one.DeviceID) != "":
 		case gone[one.DeviceID]:

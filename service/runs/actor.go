@@ -199,7 +199,7 @@ func (a *actor) judge(at int) {
 	case run.No:
 		a.send(run.Event{What: run.NotSo})
 	default:
-		a.send(run.Event{What: run.Doubt, Reason: unknown[0].Path(a.runs.Targets.Name), Limit: asks})
+		a.send(run.Event{What: run.Doubt, Reason: unknown[0].Asks(a.runs.Targets.Name), Limit: asks})
 	}
 }
 

@@ -303,7 +303,7 @@ func (r *Runs) Run(ctx context.Context) error {
 	r.mu.Lock()
 	r.running = ctx
 	for _, a := range r.all {
-		a.send(run.Event{What: run.Restarted})
+		a.send(run.Event{What: run.Restarted, Limit: asks})
 		r.group.Go(func() { a.work(ctx) })
 	}
 	r.mu.Unlock()

@@ -607,6 +607,7 @@ export const words = {
     queued: 'waits for its turn',
     until: (t: string) => `until ${t}`,
     waitsForWord: (t: string) => `it has to know something, until ${t}`,
+    waitsFor: (what: string) => `It waits for a value of ${what}.`,
     asks: (path: string) => `What is ${path} at now?`,
     done: 'done',
     stop: 'Stop',

@@ -51,7 +51,8 @@ function RunLine({ run }: { run: Run }) {
           </Button>
         )}
       </Line>
-      {run.asks && may('tell') && <Asked path={run.asks} />}
+      {run.asks?.startsWith('the measurement ') && <Note>{words.automate.waitsFor(run.asks)}</Note>}
+      {run.asks && !run.asks.startsWith('the ') && may('tell') && <Asked path={run.asks} />}
       {stop.error && <Note alert>{stop.error.message}</Note>}
     </Box>
   );
