@@ -268,3 +268,26 @@ func TestHolds_WithAClockThatIsBehindAfterARestart(t *testing.T) {
 		stop()
 	})
 }
+
+func TestHolds_EndWithTheirControl(t *testing.T) {
+	t.Parallel()
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		tellTrue(t, h, "boardwalk", "power", "off", "colour", "white")
+		require.True(t, came(t, holdFor(t, h, time.Minute, "boardwalk", "power", "on", "colour", "red")).Done)
+		_, err := h.Library.ChangeBySlug(t.Context(), "boardwalk", library.Note{}, func(d *device.Device) error {
+			return d.Drop("colour")
+		})
+		require.NoError(t, err)
+		time.Sleep(5 * time.Minute)
+		assert.Empty(t, heldNow(h))
+		assert.Equal(t, "off", truly(t, s, "boardwalk", "power"), "the other one goes back")
+		require.True(t, came(t, holdFor(t, h, time.Minute, "boardwalk", "power", "on")).Done)
+		_, err = h.Library.ChangeBySlug(t.Context(), "boardwalk", library.Note{}, func(d *device.Device) error {
+			d.Controls = nil
+			return nil
+		})
+		require.NoError(t, err)
+		time.Sleep(5 * time.Minute)
+		assert.Empty(t, heldNow(h))
+	})
+}

@@ -3,6 +3,7 @@ package holds
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
@@ -10,6 +11,7 @@ import (
 	"urbo/core/control"
 	"urbo/core/happening"
 	"urbo/core/run"
+	"urbo/service/belief"
 	"urbo/service/setting"
 	"urbo/service/wake"
 	"urbo/store"
@@ -84,6 +86,16 @@ func (h *Holds) goBack(id string, all []*Hold) {
 		h.failed(all, err)
 		return
 	}
+	all = slices.DeleteFunc(all, func(one *Hold) bool {
+		gone := spec.Has(one.Control)
+		if gone != nil {
+			h.failed([]*Hold{one}, gone)
+		}
+		return gone != nil
+	})
+	if len(all) == 0 {
+		return
+	}
 	w := setting.Wish{ID: store.NewID(), Device: id, Asked: true, By: all[0].By, Cause: all[0].Set}
 	w.Mine = w.ID
 	deaf := h.deaf(id, all)
@@ -125,10 +137,15 @@ func (h *Holds) goBack(id string, all []*Hold) {
 	h.wait(t, ordered)
 }
 
-// failed notes that going back could not be begun. The caller holds mu.
+// failed notes that going back could not be begun. Where its control is not there any more, nothing is owed. The caller
+// holds mu.
 func (h *Holds) failed(all []*Hold, err error) {
+	what := run.HoldFailed
+	if errors.Is(err, control.ErrForm) || errors.Is(err, belief.ErrNoControls) {
+		what = run.Other
+	}
 	for _, one := range all {
-		h.event(one, run.HoldFailed, err.Error())
+		h.event(one, what, err.Error())
 	}
 }
 
