@@ -107,7 +107,7 @@ func (a *API) beliefs() {
 // wanted is what a request asks of a device, by its id.
 func wanted(ctx context.Context, id string, r wire.SetRequest) service.Wanted {
 	return service.Wanted{Wish: setting.Wish{Device: id, Wants: r.Wants, Asked: true, By: asking(ctx)},
-		For: time.Duration(r.ForS * float64(time.Second)), Then: r.Then, Dry: r.Dry}
+		For: time.Duration(r.ForMS) * time.Millisecond, Then: r.Then, Dry: r.Dry}
 }
 
 // pairing registers handsets of Urbo's own.

@@ -109,17 +109,17 @@ func (a *API) runs() {
 			return out, nil
 		})
 	call(a, operation{"GET", "/runs/{run}", "get-run",
-		"One run; with wait_s, as soon as its log is " +
+		"One run; with wait_ms, as soon as its log is " +
 			"longer than was seen, or it is in another phase", grant.See, filtered, 0}, func(ctx context.Context,
 		in *struct {
 			RunIn
-			WaitS int       `query:"wait_s" minimum:"0" maximum:"60"`
-			Seen  int       `query:"seen"`
-			Phase run.Phase `query:"phase" enum:"queued,step,waiting,asking,ended"`
+			WaitMS int       `query:"wait_ms" minimum:"0" maximum:"60000"`
+			Seen   int       `query:"seen"`
+			Phase  run.Phase `query:"phase" enum:"queued,step,waiting,asking,ended"`
 		}) (wire.Run, error) {
 		one, err := a.findRun(ctx, grant.See, in.Run)
-		if err == nil && in.WaitS > 0 {
-			waiting, cancel := context.WithTimeout(ctx, time.Duration(in.WaitS)*time.Second)
+		if err == nil && in.WaitMS > 0 {
+			waiting, cancel := context.WithTimeout(ctx, time.Duration(in.WaitMS)*time.Millisecond)
 			defer cancel()
 			one, err = all.Change(waiting, in.Run, in.Seen, in.Phase)
 		}

@@ -16,7 +16,7 @@ import (
 func (s *site) over(r wire.Run) wire.Run {
 	s.t.Helper()
 	for range 20 {
-		ask := url.Values{"wait_s": {"5"}, "phase": {string(r.Phase)}, "seen": {"0"}}
+		ask := url.Values{"wait_ms": {"5000"}, "phase": {string(r.Phase)}, "seen": {"0"}}
 		s.must("GET", "/api/runs/"+r.ID+"?"+ask.Encode(), nil, &r)
 		if r.Over != nil {
 			return r
@@ -82,7 +82,7 @@ func TestHolds_OverTheNetwork(t *testing.T) {
 	s := newSite(t)
 	s.lit("lamp-a", "Dome", 1)
 	s.lit("lamp-b", "Outside", 2)
-	on := map[string]any{"wants": []map[string]string{{"control": "power", "value": "on"}}, "for_s": 3600}
+	on := map[string]any{"wants": []map[string]string{{"control": "power", "value": "on"}}, "for_ms": 3_600_000}
 	status, detail := s.call("POST", "/api/devices/lamp-a/set", on, nil)
 	assert.Equal(t, http.StatusConflict, status)
 	assert.Contains(t, detail, "urbo tell lamp-a power VALUE")
@@ -106,7 +106,7 @@ func TestHolds_OverTheNetwork(t *testing.T) {
 		s.must("GET", "/api/devices/lamp-a/state", nil, &state)
 		return state[0].Value == "off"
 	}, 10*time.Second, 5*time.Millisecond)
-	status, _ = s.call("POST", "/api/devices/lamp-a/set", map[string]any{"for_s": -1,
+	status, _ = s.call("POST", "/api/devices/lamp-a/set", map[string]any{"for_ms": -1,
 		"wants": []map[string]string{{"control": "power", "value": "on"}}}, nil)
 	assert.Equal(t, http.StatusUnprocessableEntity, status)
 }

@@ -231,7 +231,7 @@ func (a *app) followRun(ctx context.Context, r wire.Run) error {
 		if r.Phase == run.Ended {
 			break
 		}
-		ask := url.Values{"wait_s": {"30"}, "seen": {fmt.Sprint(r.Logged)}, "phase": {string(r.Phase)}}
+		ask := url.Values{"wait_ms": {"30000"}, "seen": {fmt.Sprint(r.Logged)}, "phase": {string(r.Phase)}}
 		r = wire.Run{}
 		if err := a.call(ctx, http.MethodGet, "/runs/"+url.PathEscape(id)+"?"+ask.Encode(), nil, &r); err != nil {
 			return err

@@ -182,7 +182,7 @@ back, unless somebody sets it meanwhile (see urbo hold).`,
 				return usageError{errors.New(
 					"--undo goes without --for: urbo hold end sets back what is set for a time")}
 			}
-			r := wire.SetRequest{Dry: dry, ForS: hold.Seconds(), Then: given(then)}
+			r := wire.SetRequest{Dry: dry, ForMS: hold.Milliseconds(), Then: given(then)}
 			for i := 1; i < len(argv); i += 2 {
 				value := given(argv[i+1])
 				r.Wants = append(r.Wants, control.Want{Control: argv[i], Value: value})

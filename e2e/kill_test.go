@@ -121,7 +121,7 @@ func (l *load) run(stop <-chan struct{}, round int) *sync.WaitGroup {
 	})
 	again(func(int) bool { // held over each other, and now and then only one
 		ok := l.ask("POST", "/api/devices/dew-b/set", wire.SetRequest{Wants: []control.Want{{Control: "power",
-			Value: "on"}}, ForS: 0.2 + rand.Float64()/2})
+			Value: "on"}}, ForMS: 200 + rand.Int64N(500)})
 		time.Sleep(time.Duration(rand.IntN(600)) * time.Millisecond)
 		return ok
 	})

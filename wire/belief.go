@@ -47,8 +47,8 @@ type DeviceState struct {
 type SetRequest struct {
 	Wants []control.Want `json:"wants" minItems:"1" maxItems:"24"`
 	Dry   bool           `json:"dry,omitempty" doc:"Only tell what would be pressed"`
-	ForS  float64        `json:"for_s,omitempty" minimum:"0" maximum:"2678400" doc:"Set it for so many seconds: then what was before comes back"`
-	Then  string         `json:"then,omitempty" maxLength:"80" doc:"With for_s and one control: the value that it goes to instead"`
+	ForMS int64          `json:"for_ms,omitempty" minimum:"0" maximum:"2678400000" doc:"Set it for so long: then what was before comes back"`
+	Then  string         `json:"then,omitempty" maxLength:"80" doc:"With for_ms and one control: the value that it goes to instead"`
 }
 
 // SetAnswer is what came of it.

@@ -1580,7 +1580,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One run; with wait_s, as soon as its log is longer than was seen, or it is in another phase
+         * One run; with wait_ms, as soon as its log is longer than was seen, or it is in another phase
          * @description Needs the right to see, for what the caller may reach.
          */
         get: operations["get-run"];
@@ -3723,11 +3723,11 @@ export interface components {
             /** @description Only tell what would be pressed */
             dry?: boolean;
             /**
-             * Format: double
-             * @description Set it for so many seconds: then what was before comes back
+             * Format: int64
+             * @description Set it for so long: then what was before comes back
              */
-            for_s?: number;
-            /** @description With for_s and one control: the value that it goes to instead */
+            for_ms?: number;
+            /** @description With for_ms and one control: the value that it goes to instead */
             then?: string;
             wants: components["schemas"]["Want"][];
         };
@@ -12354,7 +12354,7 @@ export interface operations {
     "get-run": {
         parameters: {
             query?: {
-                wait_s?: number;
+                wait_ms?: number;
                 seen?: number;
                 phase?: "queued" | "step" | "waiting" | "asking" | "ended";
             };

@@ -30,7 +30,7 @@ export const useSetControls = (device: string, forS = 0) =>
       unwrap(
         client.POST('/api/devices/{device}/set', {
           params: { path: { device } },
-          body: forS > 0 ? { wants, for_s: forS } : { wants },
+          body: forS > 0 ? { wants, for_ms: forS * 1000 } : { wants },
         }),
       ) as Promise<SetAnswer>,
     onSettled: () => stale(keys.states),
