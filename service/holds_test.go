@@ -170,6 +170,25 @@ func TestHolds_LieOnEachOther(t *testing.T) {
 	}
 }
 
+// TestHolds_ANewOneWhileTheOldGoesBack: what the old one still does is not somebody else's doing.
+func TestHolds_ANewOneWhileTheOldGoesBack(t *testing.T) {
+	t.Parallel()
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		tellTrue(t, h, "boardwalk", "power", "off")
+		for n := range 20 {
+			require.True(t, came(t, holdFor(t, h, time.Hour, "boardwalk", "power", "on")).Done)
+			require.NoError(t, h.Holds.End(h.Holds.List()[0].ID, false, grant.By{}))
+			time.Sleep(time.Duration(n) * 20 * time.Millisecond)
+			came(t, holdFor(t, h, time.Minute, "boardwalk", "power", "on"))
+			time.Sleep(30 * time.Second)
+			assert.Equal(t, []string{"power=on held"}, heldNow(h), "%d %v", n, told(t, h))
+			time.Sleep(time.Minute)
+			assert.Empty(t, heldNow(h))
+			require.Equal(t, "off", truly(t, s, "boardwalk", "power"))
+		}
+	})
+}
+
 func TestHolds_WhatIsNotKnownCannotBeSetBack(t *testing.T) {
 	t.Parallel()
 	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
@@ -249,9 +268,11 @@ func TestHolds_WithAClockThatIsBehindAfterARestart(t *testing.T) {
 		behind := time.Duration(0)
 		open := func() (*service.House, func()) {
 			away := behind
-			return startWith(t, service.Config{Dir: dir, Extra: []service.Runner{s}, Now: func() time.Time {
+			h, stop := startWith(t, service.Config{Dir: dir, Extra: []service.Runner{s}, Now: func() time.Time {
 				return time.Now().Add(-away)
 			}, Transports: []station.Transport{onstage.New(s, "lecture")}})
+			synctest.Wait()
+			return h, stop
 		}
 		h, stop := open()
 		_, err = h.Library.Add(t.Context(), observatory()[4], library.Note{})

@@ -58,11 +58,7 @@ func (h *Holds) over(all []*Hold) {
 		if one.Phase == run.Owed {
 			what = run.RetryDue
 		}
-		if top := h.top(one.DeviceID, one.Control); top != one { // what lies above it goes back to what it would
-			if next := h.above(one); next.Before == "" && next.Then == "" {
-				next.Before = h.below(one)
-				h.keep([]*Hold{next}, nil)
-			}
+		if top := h.top(one.DeviceID, one.Control); top != one { // what lies above it is in force
 			h.event(one, run.Other, "its time is over, and something else is held")
 			continue
 		}
@@ -157,9 +153,13 @@ func (h *Holds) deaf(id string, all []*Hold) bool {
 	})
 }
 
+// remembered is how many tickets are known to be of holds.
+const remembered = 500
+
 // wait follows what becomes of a ticket for some holds, of which the first are its wants. The caller holds mu.
 func (h *Holds) wait(t *setting.Ticket, all []*Hold) {
 	h.tickets[t.ID] = &ticket{t, all}
+	h.ours = append(h.ours[max(len(h.ours)-remembered+1, 0):], t.ID)
 	ctx := h.running
 	h.group.Go(func() {
 		r, err := t.Wait(ctx)
@@ -169,6 +169,7 @@ func (h *Holds) wait(t *setting.Ticket, all []*Hold) {
 		if ctx.Err() != nil { // the house ends: it is on disk how far it was
 			return
 		}
+		var over []*Hold
 		for i, one := range all {
 			end := setting.Failed
 			switch {
@@ -177,14 +178,19 @@ func (h *Holds) wait(t *setting.Ticket, all []*Hold) {
 			case err == nil && len(r.Ends) > 0: // another part of it decides
 				end = r.Ends[0]
 			}
-			h.ended(one, end, r, err)
+			if h.ended(one, end, r, err) == run.GoBack { // its time was over while it was being set
+				over = append(over, one)
+			}
+		}
+		if len(over) > 0 {
+			h.goBack(t.DeviceID(), over)
 		}
 		wake.Up(h.look)
 	})
 }
 
 // ended notes what became of setting a hold's control. The caller holds mu.
-func (h *Holds) ended(one *Hold, end setting.End, r setting.Result, err error) {
+func (h *Holds) ended(one *Hold, end setting.End, r setting.Result, err error) run.HoldAct {
 	reason := r.Reason
 	if err != nil {
 		reason = err.Error()
@@ -195,14 +201,13 @@ func (h *Holds) ended(one *Hold, end setting.End, r setting.Result, err error) {
 		if one.Phase == run.HoldSetting {
 			h.settled(one)
 		}
-		h.event(one, run.HoldDone, "")
+		return h.event(one, run.HoldDone, "")
 	case end == setting.Superseded:
-		h.event(one, run.Other, "something else was wanted meanwhile")
+		return h.event(one, run.Other, "something else was wanted meanwhile")
 	case unknown || end == setting.Unsure && len(r.Presses) > 0:
-		h.event(one, run.HoldUnknown, cmp.Or(reason, "it does not seem to be so"))
-	default:
-		h.event(one, run.HoldFailed, cmp.Or(reason, "nothing surely leads there"))
+		return h.event(one, run.HoldUnknown, cmp.Or(reason, "it does not seem to be so"))
 	}
+	return h.event(one, run.HoldFailed, cmp.Or(reason, "nothing surely leads there"))
 }
 
 // settled keeps the value that steps led to.
@@ -246,8 +251,13 @@ func (h *Holds) event(one *Hold, what run.HoldHappened, reason string) run.HoldA
 	if was.Phase == run.GoingBack && what == run.HoldDone {
 		back = h.below(one)
 	}
+	var changed []*Hold
+	if next := h.above(one); next != nil && next.Before == "" && next.Then == "" { // it goes back to what this would
+		next.Before = h.below(one)
+		changed = append(changed, next)
+	}
 	h.all = slices.DeleteFunc(h.all, func(other *Hold) bool { return other == one })
-	h.keep(nil, []string{one.ID})
+	h.keep(changed, []string{one.ID})
 	h.tell(one, false, back)
 	wake.Up(h.look)
 	return act

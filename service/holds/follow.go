@@ -80,9 +80,9 @@ func (h *Holds) take(what happening.Happening) {
 
 // own says whether a wish was for any hold of a device. The caller holds mu.
 func (h *Holds) own(device, ticket string) bool {
-	return ticket != "" && slices.ContainsFunc(h.all, func(one *Hold) bool {
+	return ticket != "" && (slices.Contains(h.ours, ticket) || slices.ContainsFunc(h.all, func(one *Hold) bool {
 		return one.DeviceID == device && (ticket == one.Set || ticket == one.Back || ticket == one.Last)
-	})
+	}))
 }
 
 func who(h happening.Happening) string {

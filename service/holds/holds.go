@@ -109,6 +109,7 @@ type Holds struct {
 	began   int64              // up to there is told again what happened before the house began
 	all     []*Hold            // in the order in which they began: the last one of a control is in force
 	tickets map[string]*ticket // what is being set, by its id
+	ours    []string           // the last ones, also of holds that are over: what they did may only be told now
 }
 
 // ticket is a wish for some holds of one device.
