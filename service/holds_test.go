@@ -170,6 +170,33 @@ func TestHolds_LieOnEachOther(t *testing.T) {
 	}
 }
 
+func TestHolds_OffForATimeAndTheRest(t *testing.T) {
+	t.Parallel()
+	for name, c := range map[string]struct {
+		colour, off time.Duration
+		last        string
+	}{"the colour's time ends later": {time.Hour, 10 * time.Minute, "white"},
+		"it ends while the device is off": {10 * time.Minute, time.Hour, "red"}} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+				tellTrue(t, h, "boardwalk", "power", "off")
+				require.True(t, wish(t, h, "boardwalk", "power", "on", "colour", "white").Done)
+				require.True(t, came(t, holdFor(t, h, c.colour, "boardwalk", "colour", "red")).Done)
+				require.True(t, came(t, holdFor(t, h, c.off, "boardwalk", "power", "off")).Done)
+				time.Sleep(5 * time.Minute)
+				assert.Equal(t, "off", truly(t, s, "boardwalk", "power"))
+				time.Sleep(15 * time.Minute)
+				assert.Equal(t, c.off < c.colour, truly(t, s, "boardwalk", "power") == "on", "nothing switches it on")
+				time.Sleep(time.Hour)
+				assert.Equal(t, "on", truly(t, s, "boardwalk", "power"))
+				assert.Equal(t, c.last, truly(t, s, "boardwalk", "colour"))
+				assert.Empty(t, heldNow(h))
+			})
+		})
+	}
+}
+
 // TestHolds_ANewOneWhileTheOldGoesBack: what the old one still does is not somebody else's doing.
 func TestHolds_ANewOneWhileTheOldGoesBack(t *testing.T) {
 	t.Parallel()

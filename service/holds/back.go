@@ -82,12 +82,20 @@ func (h *Holds) goBack(id string, all []*Hold) {
 		h.failed(all, err)
 		return
 	}
+	off := slices.ContainsFunc(h.all, func(one *Hold) bool { // the device is held off
+		return one.DeviceID == id && !slices.Contains(all, one) && h.top(id, one.Control) == one &&
+			spec.IsOff(control.Want{Control: one.Control, Value: one.Value})
+	})
 	all = slices.DeleteFunc(all, func(one *Hold) bool {
-		gone := spec.Has(one.Control)
-		if gone != nil {
+		switch gone := spec.Has(one.Control); {
+		case gone != nil:
 			h.failed([]*Hold{one}, gone)
+		case off && spec.KindOf(one.Control) != control.Power:
+			h.event(one, run.Other, "its time is over, and the device is off for a time")
+		default:
+			return false
 		}
-		return gone != nil
+		return true
 	})
 	if len(all) == 0 {
 		return

@@ -233,8 +233,8 @@ func (s *Setting) Start(w Wish) (*Ticket, error) {
 type path struct{ device, control string }
 
 // note keeps who wishes something of the controls of a ticket, and lets go of those that somebody else wished
-// something of since the ticket's own wish before. Switching a device off is a wish for all its controls. The caller
-// holds mu.
+// something of since the ticket's own wish before. Switching a device off is a wish for all its controls, unless that
+// is for a time. The caller holds mu.
 func (s *Setting) note(spec *control.Spec, t *Ticket) {
 	for i, w := range t.wants {
 		p := path{t.wish.Device, w.Control}
@@ -243,7 +243,7 @@ func (s *Setting) note(spec *control.Spec, t *Ticket) {
 			continue
 		}
 		s.latest[p] = t.wish.Mine
-		if !spec.IsOff(w.Want) {
+		if !spec.IsOff(w.Want) || t.wish.Mine != "" {
 			continue
 		}
 		for _, c := range spec.Controls() {
