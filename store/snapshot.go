@@ -52,9 +52,10 @@ func Check(path string) (err error) {
 	return checkVersion(db)
 }
 
-// CameBack brings a database up to date that was restored from a copy. It moves everything that changes from press to press on, in a database that was restored from a copy: what was
-// pressed since the copy was made is not in it, and no counter may come twice. It moves on by ten for each day and ten
-// more, which leaves toggles as they are. What was under way when the copy was made, or held for a time, is over.
+// CameBack brings a database up to date that was restored from a copy. What changes from press to press moves on:
+// what was pressed since the copy was made is not in it, and no counter may come twice. It moves on by ten for each day
+// and ten more, which leaves toggles as they are. What was under way when the copy was made, or held for a time, is
+// over.
 func (s *Store) CameBack(ctx context.Context, since time.Duration) error {
 	days := int64(max(since, 0)/(24*time.Hour)) + 1
 	return s.change(ctx, func(tx *gorm.DB) error {
