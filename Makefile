@@ -65,6 +65,7 @@ fuzz: ## each fuzz target for FUZZTIME
 	go test ./core/recording -run '^$$' -fuzz FuzzOpen -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
 	go test ./core/pack -run '^$$' -fuzz FuzzRead -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
 	go test ./core/notation -run '^$$' -fuzz FuzzParse -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
+	go test ./core/run -run '^$$' -fuzz FuzzParse -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
 
 types: ## OpenAPI document and the console's types, after a change of the API
 	go test ./api -run OpenAPI -update
