@@ -116,14 +116,12 @@ func (l *load) run(stop <-chan struct{}, round int) *sync.WaitGroup {
 		if !l.r.try(l.token, "POST", "/api/sequences/ladder/run", wire.RunRequest{Follow: true}, &r) {
 			return false
 		}
-		time.Sleep(30 * time.Millisecond)
-		return true
+		return l.r.try(l.token, "GET", "/api/runs/"+r.ID+"?wait_ms=5000&seen="+strconv.Itoa(r.Logged)+"&phase="+
+			string(r.Phase), nil, nil)
 	})
 	again(func(int) bool { // held over each other, and now and then only one
-		ok := l.ask("POST", "/api/devices/dew-b/set", wire.SetRequest{Wants: []control.Want{{Control: "power",
+		return l.ask("POST", "/api/devices/dew-b/set", wire.SetRequest{Wants: []control.Want{{Control: "power",
 			Value: "on"}}, ForMS: 200 + rand.Int64N(500)})
-		time.Sleep(time.Duration(rand.IntN(600)) * time.Millisecond)
-		return ok
 	})
 	again(func(int) bool {
 		return l.ask("POST", "/api/stage/handsets/boardwalk/keys/power/press", wire.HandsetPress{})

@@ -14,6 +14,7 @@ import (
 	runs "urbo/core/run"
 	"urbo/service"
 	"urbo/service/holds"
+	"urbo/service/lessons"
 	"urbo/service/library"
 	"urbo/service/setting"
 	"urbo/stage"
@@ -197,6 +198,23 @@ func TestHolds_OffForATimeAndTheRest(t *testing.T) {
 	}
 }
 
+// TestHolds_AreOwedWhileTheirDeviceIsLearned: nothing can be set then, and afterwards they go back.
+func TestHolds_AreOwedWhileTheirDeviceIsLearned(t *testing.T) {
+	t.Parallel()
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		tellTrue(t, h, "boardwalk", "power", "off")
+		require.True(t, came(t, holdFor(t, h, time.Minute, "boardwalk", "power", "on")).Done)
+		l, err := h.Lessons.Start(t.Context(), lessons.New{Device: "boardwalk", Keys: []string{"red"}})
+		require.NoError(t, err)
+		time.Sleep(90 * time.Second)
+		assert.Equal(t, []string{"power=on owed"}, heldNow(h))
+		stepLesson(t, h, l.ID, lessons.Step{Do: "finish"})
+		time.Sleep(10 * time.Minute)
+		assert.Empty(t, heldNow(h))
+		assert.Equal(t, "off", truly(t, s, "boardwalk", "power"))
+	})
+}
+
 // TestHolds_ANewOneWhileTheOldGoesBack: what the old one still does is not somebody else's doing.
 func TestHolds_ANewOneWhileTheOldGoesBack(t *testing.T) {
 	t.Parallel()
@@ -274,6 +292,7 @@ func TestHolds_StandStillWhileTheirDeviceIsGone(t *testing.T) {
 		time.Sleep(time.Hour)
 		require.Len(t, h.Holds.List(), 1)
 		assert.True(t, h.Holds.List()[0].Frozen)
+		require.ErrorIs(t, h.Holds.End(h.Holds.List()[0].ID, false, grant.By{}), holds.ErrSet)
 		_, err := h.Library.BringBack(t.Context(), "boardwalk", library.Note{})
 		require.NoError(t, err)
 		time.Sleep(time.Minute)

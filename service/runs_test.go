@@ -286,6 +286,8 @@ func TestRuns_ADocumentThatCannotBeReadIsSetAside(t *testing.T) {
 	require.NoError(t, err)
 	ctx := context.Background()
 	require.NoError(t, s.PutRun(ctx, store.Run{ID: "r1", Document: `{"version":9}`, State: "{}"}))
+	require.NoError(t, s.PutRun(ctx, store.Run{ID: "r2", Document: `{"program":[{"jump":0}]}`,
+		State: `{"phase":"waiting","at":7}`}))
 	require.NoError(t, s.PutHolds(ctx, []store.HeldControl{{ID: "k1", Document: "{damaged"}}, nil))
 	require.NoError(t, s.Sequences().Put(ctx, store.Named{ID: "q1", Slug: "later", Name: "Later", Document: `{"version":7}`}))
 	require.NoError(t, s.Close())
@@ -314,7 +316,8 @@ func TestRuns_ADocumentThatCannotBeReadIsSetAside(t *testing.T) {
 	for _, a := range aside {
 		kinds = append(kinds, a.Kind+" "+a.Document)
 	}
-	assert.Equal(t, []string{"hold {damaged", `run {"version":9}{}`, `sequence {"version":7}`}, kinds)
+	assert.Equal(t, []string{"hold {damaged", `run {"version":9}{}`,
+		`run {"program":[{"jump":0}]}{"phase":"waiting","at":7}`, `sequence {"version":7}`}, kinds)
 	require.NoError(t, s.Close())
 }
 

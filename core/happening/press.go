@@ -3,6 +3,7 @@ package happening
 import (
 	"fmt"
 	"time"
+
 	"urbo/core/grant"
 )
 

@@ -47,6 +47,9 @@ type compiler struct {
 
 // all lays out steps that stand in some sequences, the outermost first.
 func (c *compiler) all(steps []Step, in []string, of string) error {
+	if err := Check(steps); err != nil && len(steps) > 0 { // what is on disk may be damaged
+		return err
+	}
 	for _, s := range steps {
 		if len(c.out) >= MaxOps {
 			return fmt.Errorf("%w: with all that it runs there are more than %d", ErrSteps, MaxOps)
@@ -158,4 +161,43 @@ func (o Op) limit() time.Duration {
 		return 0
 	}
 	return o.Wait.For
+}
+
+// Check says whether a program that was kept can go on from a state: each op does something, all jumps lead forwards,
+// and what waits has something to wait for. The error wraps ErrSteps.
+func (p Program) Check(s State) error {
+	for at, o := range p {
+		step := Step{Press: o.Press, Set: o.Set, Wait: o.Wait, Notify: o.Notify}
+		switch {
+		case o.Branch != nil:
+			if o.Branch.Else <= at {
+				return fmt.Errorf("%w: step %d leads back", ErrSteps, at)
+			}
+			if err := o.Branch.Cond.check(0); err != nil {
+				return err
+			}
+		case !o.jumps():
+			if err := Check([]Step{step}); err != nil {
+				return err
+			}
+		case o.Jump <= at:
+			return fmt.Errorf("%w: step %d leads back", ErrSteps, at)
+		}
+	}
+	within := s.At >= 0 && s.At < len(p)
+	switch s.Phase {
+	case Queued:
+		if s.At == 0 {
+			return nil
+		}
+	case InStep, Asking:
+		if within && !p[s.At].jumps() {
+			return nil
+		}
+	case Waiting:
+		if within && p[s.At].Wait != nil {
+			return nil
+		}
+	}
+	return fmt.Errorf("%w: a run cannot be %.20q at %d of %d", ErrSteps, s.Phase, s.At, len(p))
 }

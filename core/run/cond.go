@@ -182,6 +182,9 @@ func (c Cond) check(depth int) error {
 	if n := len(c.All) + len(c.Any); n > MaxChanges {
 		return fmt.Errorf("%w: a condition has %d parts: at most %d", ErrSteps, n, MaxChanges)
 	}
+	if len(c.All)+len(c.Any) == 0 && c.Not == nil && c.Test == nil {
+		return fmt.Errorf("%w: a condition asks nothing", ErrSteps)
+	}
 	for _, inner := range slices.Concat(c.All, c.Any) {
 		if err := inner.check(depth + 1); err != nil {
 			return err

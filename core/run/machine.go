@@ -35,7 +35,7 @@ type State struct {
 	At       int       `json:"at"`             // the op under way, or the one that is next
 	Until    time.Time `json:"until,omitzero"` // when its waiting is over, or given up
 	Stopping bool      `json:"stop,omitempty"` // it ends when the step under way is at a safe place
-	Asks     string    `json:"asks,omitempty"` // what is not known, as CONTROL of DEVICE
+	Asks     string    `json:"asks,omitempty"` // what is not known, as DEVICE/CONTROL
 	End      End       `json:"end,omitempty"`
 	Reason   string    `json:"reason,omitempty"` // why it ended, where it is not done; or what is missing
 }

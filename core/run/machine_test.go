@@ -377,3 +377,26 @@ func TestCond_ThreeAnswers(t *testing.T) {
 	got, _ = is.Judge(read("5.0"))
 	assert.Equal(t, Yes, got)
 }
+
+// TestProgram_ADamagedOneIsRefused: what is read from a disk that was damaged must neither stand in a circle nor end the
+// house.
+func TestProgram_ADamagedOneIsRefused(t *testing.T) {
+	p := program(t, "if boardwalk/power is on do wait 1 s else wait 2 s; press boardwalk/power")
+	for at, phase := range []Phase{InStep, Waiting, "", Waiting, InStep} {
+		if phase != "" {
+			require.NoError(t, p.Check(State{Phase: phase, At: at}), "%d", at)
+		}
+	}
+	for _, wrong := range []State{{}, {Phase: Waiting, At: 9}, {Phase: InStep, At: -1}, {Phase: Waiting, At: 4},
+		{Phase: InStep, At: 2}, {Phase: Ended}, {Phase: "flying"}, {Phase: Queued, At: 1}} {
+		require.ErrorIs(t, p.Check(wrong), ErrSteps, "%+v", wrong)
+	}
+	for _, wrong := range []Program{{{}}, {{Jump: 0}}, {{Notify: "a"}, {Jump: 1}}, {{Wait: &Wait{}}},
+		{{Branch: &Branch{Cond: Cond{}, Else: 1}}}, {{Branch: &Branch{Cond: p[0].Branch.Cond, Else: 0}}}} {
+		require.ErrorIs(t, wrong.Check(State{Phase: Queued}), ErrSteps, "%+v", wrong)
+	}
+	for _, steps := range [][]Step{{{}}, {{If: &Choice{Do: []Step{{Notify: "a"}}}}}} {
+		_, err := Compile("own", steps, nil, now)
+		require.ErrorIs(t, err, ErrSteps)
+	}
+}

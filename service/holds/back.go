@@ -4,10 +4,10 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"log/slog"
 	"slices"
 	"time"
+
 	"urbo/core/control"
 	"urbo/core/happening"
 	"urbo/core/run"
@@ -101,9 +101,7 @@ func (h *Holds) goBack(id string, all []*Hold) {
 		return
 	}
 	w := setting.Wish{ID: store.NewID(), Device: id, Asked: true, By: all[0].By, Cause: all[0].Set}
-	w.Mine = w.ID
-	deaf := h.deaf(id, all)
-	w.Blind = deaf
+	w.Mine, w.Blind = w.ID, h.deaf(id, all)
 	var ordered []*Hold
 	for _, one := range all {
 		want := control.Want{Control: one.Control, Value: h.below(one)}
@@ -117,27 +115,33 @@ func (h *Holds) goBack(id string, all []*Hold) {
 		w.Wants, w.Unless = append(w.Wants, want), append(w.Unless, one.Last)
 		ordered = append(ordered, one)
 	}
-	changed := slices.Clone(all)
-	for _, one := range all {
-		one.Back, one.Last = w.ID, w.ID
-		if under := h.under(one); under != nil {
-			under.Last = w.ID
-			changed = append(changed, under)
+	if len(w.Wants) == 0 {
+		for _, one := range all {
+			h.event(one, run.Other, "it is not known what to set back: set it as it should be")
 		}
+		return
+	}
+	for _, one := range all {
+		one.Back = w.ID
 		if !slices.Contains(ordered, one) {
 			ordered = append(ordered, one)
 		}
 	}
-	h.keep(changed, nil)
-	if len(w.Wants) == 0 {
-		h.failed(all, fmt.Errorf("%w", ErrBefore))
-		return
-	}
+	h.keep(all, nil) // before anything is pressed
 	t, err := h.Setting.Start(w)
-	if err != nil {
+	if err != nil { // the wish before is still the last one that was for it
 		h.failed(all, err)
 		return
 	}
+	changed := slices.Clone(all)
+	for _, one := range all {
+		one.Last = w.ID
+		if under := h.under(one); under != nil {
+			under.Last = w.ID
+			changed = append(changed, under)
+		}
+	}
+	h.keep(changed, nil)
 	h.wait(t, ordered)
 }
 

@@ -2,8 +2,6 @@ package holds
 
 import (
 	"context"
-	"errors"
-	"io"
 	"slices"
 	"strings"
 
@@ -18,7 +16,7 @@ import (
 func (h *Holds) follow(ctx context.Context) {
 	for {
 		batch, err := h.queue.Next(ctx)
-		if errors.Is(err, io.EOF) || err != nil {
+		if err != nil { // the context or the stream ended
 			return
 		}
 		for _, one := range batch {

@@ -28,6 +28,7 @@ var (
 	ErrUnknown = fault.New(fault.NotFound, "unknown hold")
 	ErrHold    = fault.New(fault.Invalid, "cannot be held")
 	ErrBefore  = fault.New(fault.Conflict, "it is not known what to set back")
+	ErrSet     = fault.New(fault.Conflict, "it cannot be set")
 	ErrMany    = fault.New(fault.Busy, "too many controls are held")
 )
 
@@ -82,7 +83,6 @@ type Beliefs interface {
 // Library finds devices.
 type Library interface {
 	Slug(id string) string
-	ID(slug string) (string, error)
 	ByID(id string) (device.Device, error)
 	Removed(ctx context.Context) ([]library.Removed, error)
 }
@@ -212,13 +212,17 @@ func (h *Holds) Stop(runID, reason string) {
 	}
 }
 
-// End ends a hold now: it goes back, or, with stay, it is left as it is. The error wraps ErrUnknown.
+// End ends a hold now: it goes back, or, with stay, it is left as it is. Errors wrap ErrUnknown or
+// ErrSet.
 func (h *Holds) End(id string, stay bool, by grant.By) error {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	i := slices.IndexFunc(h.all, func(one *Hold) bool { return one.ID == id })
 	if i < 0 {
-		return fmt.Errorf("%w %.60q: it is over", ErrUnknown, id)
+		return fmt.Errorf("%w %.60q: it is over: see urbo hold list", ErrUnknown, id)
+	}
+	if h.all[i].Frozen && !stay {
+		return fmt.Errorf("%w back: its device is removed: bring that back, or leave it as it is (--stay)", ErrSet)
 	}
 	if stay {
 		h.event(h.all[i], run.Other, "it stays as it is, says "+cmp.Or(by.String(), "somebody"))

@@ -2,6 +2,7 @@ package holds
 
 import (
 	"slices"
+
 	"urbo/core/run"
 )
 

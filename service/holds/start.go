@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"time"
+
 	"urbo/core/control"
 	"urbo/core/run"
 	"urbo/service/setting"
@@ -111,11 +112,11 @@ func (h *Holds) before(spec *control.Spec, o Order) ([]string, error) {
 		return nil, fmt.Errorf("%w: %s %s may be at several: say what it is at: urbo tell %s %s VALUE", ErrBefore, slug,
 			unsure, slug, unsure)
 	}
-	return out, h.returns(o, states, out)
+	return out, h.returns(spec, o, states, out)
 }
 
 // returns says whether there is a way back where nobody hears handsets: then only keys that set a value are pressed.
-func (h *Holds) returns(o Order, states []control.State, before []string) error {
+func (h *Holds) returns(spec *control.Spec, o Order, states []control.State, before []string) error {
 	var wants []control.Want
 	for i, w := range o.Wants {
 		back := cmp.Or(o.Then, before[i])
@@ -125,14 +126,16 @@ func (h *Holds) returns(o Order, states []control.State, before []string) error 
 			wants = append(wants, control.Want{Control: w.Control, Value: back})
 		}
 	}
+	if i := slices.IndexFunc(wants, spec.IsOff); i >= 0 { // then nothing else is pressed
+		wants = wants[i : i+1]
+	}
 	if len(wants) == 0 {
 		return nil
 	}
-	p, err := h.Beliefs.Plan(o.Device, control.Request{Wants: wants[:1], Blind: true})
+	p, err := h.Beliefs.Plan(o.Device, control.Request{Wants: wants, Blind: true})
 	if err != nil || p.Sure {
 		return err
 	}
-	return fmt.Errorf("%w: no receiver hears the handset of %s, and no key surely sets its %s back to %s: give it a "+
-		"key "+
-		"that sets that, or set it for good", ErrHold, h.Library.Slug(o.Device), wants[0].Control, wants[0].Value)
+	return fmt.Errorf("%w: no receiver hears the handset of %s, and no key surely sets its %s back to %s: give it "+
+		"a key that sets that, or set it for good", ErrHold, h.Library.Slug(o.Device), wants[0].Control, wants[0].Value)
 }

@@ -33,13 +33,13 @@ func newActor(r *Runs, one Run) *actor {
 		done: make(chan struct{})}
 }
 
-// mostEvents is how many events may wait for a run; what is more is of no matter to it.
+// mostEvents is how many events may wait for a run. Beyond that it is not told any more what was set elsewhere.
 const mostEvents = 1000
 
 // send lets a run know of something.
 func (a *actor) send(e run.Event) {
 	a.mu.Lock()
-	if len(a.events) < mostEvents {
+	if len(a.events) < mostEvents || e.Gone.ID == "" || e.What != run.Superseded {
 		a.events = append(a.events, e)
 	}
 	a.mu.Unlock()
@@ -112,7 +112,7 @@ func (a *actor) work(ctx context.Context) {
 		if !ok {
 			return
 		}
-		if e.What == run.Superseded && !a.taken(&e) {
+		if e.What == run.Superseded && !a.taken(e) {
 			continue
 		}
 		was := a.run.State
@@ -130,7 +130,11 @@ func (a *actor) work(ctx context.Context) {
 		}
 		a.runs.mu.Unlock()
 		if act != run.Judge && state.Phase != run.Ended { // a judgement alone is made again
-			if err := a.write(false); err != nil {
+			switch err := a.write(false); {
+			case err == nil:
+			case state.Phase != run.InStep:
+				slog.Error("how far a run is, is not on disk", "run", a.run.Name, "error", err)
+			default:
 				a.send(run.Event{What: run.Trouble,
 					Reason: "it cannot be kept, and nothing was pressed: " + err.Error()})
 				continue
@@ -158,7 +162,7 @@ func (a *actor) work(ctx context.Context) {
 
 // taken says whether somebody else's setting takes the place of what the run is asking about. The one that waits in a
 // step is told by its own ticket.
-func (a *actor) taken(e *run.Event) bool {
+func (a *actor) taken(e run.Event) bool {
 	s := a.run.State
 	if e.Gone.ID == "" { // of its own ticket
 		return true

@@ -154,6 +154,11 @@ func Open(ctx context.Context, c Config) (*Runs, error) {
 		one := Run{ID: row.ID}
 		err := cmp.Or(store.ReadDocument(row.Document, version, &one), store.ReadDocument(row.State, version,
 			&one.State))
+		if err == nil {
+			if damaged := one.Program.Check(one.State); damaged != nil {
+				err = fmt.Errorf("%w: %w", store.ErrDocument, damaged)
+			}
+		}
 		if err != nil {
 			aside := store.Aside{Kind: "run", Owner: row.ID, Document: row.Document + row.State, At: c.Now()}
 			if err := c.Store.PutAside(ctx, aside); err != nil {
@@ -199,7 +204,7 @@ func (r *Runs) Start(o Order) (Run, error) {
 	switch {
 	case len(same) > 0 && !o.Follow:
 		step, _ := same[0].run.Step()
-		return Run{}, fmt.Errorf("%w: %s is in step %d of %d: stop it first, or let this one follow it", ErrRunning,
+		return Run{}, fmt.Errorf("%w: %s is in step %d of %d: stop it first (urbo run stop), or let this one follow it (--follow)", ErrRunning,
 			o.Name, step, same[0].run.Program.Steps())
 	case len(same) > mostQueued:
 		return Run{}, fmt.Errorf("%w: %d of %s wait for their turn already", ErrMany, mostQueued, o.Name)

@@ -3,7 +3,6 @@
 package targets
 
 import (
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -11,7 +10,6 @@ import (
 	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/run"
-	"urbo/service/belief"
 	"urbo/service/groups"
 	"urbo/service/library"
 	"urbo/service/measure"
@@ -219,10 +217,4 @@ func (t *Targets) Reading(test run.Test) run.Reading {
 		out = append(out, may...)
 	}
 	return out
-}
-
-// NotKnown says whether an error means that there is nothing of a name, and not that it cannot be used.
-func NotKnown(err error) bool {
-	return errors.Is(err, library.ErrUnknownDevice) || errors.Is(err, groups.ErrUnknown) ||
-		errors.Is(err, rooms.ErrUnknown) || errors.Is(err, belief.ErrNoControls)
 }
