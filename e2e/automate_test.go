@@ -1,10 +1,8 @@
 package e2e
 
 import (
-	"os"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -27,7 +25,6 @@ func TestConsole_Automate(t *testing.T) {
 	b.click("Run Good night")
 	b.see("step 4 of 4: wait 1 h")
 	b.see("then on") // what is held comes back
-	shoot(t, b, "automate")
 	var runs []struct{ ID, Name, Phase, Asks, Says string }
 	r.ok(&runs, "run", "list")
 	require.Len(t, runs, 1)
@@ -43,15 +40,4 @@ func TestConsole_Automate(t *testing.T) {
 	b.until(`!document.body.innerText.includes("tells says")`)
 	b.click("Dew heaters power: on")
 	b.see("on")
-}
-
-func shoot(t *testing.T, b *browser, name string) {
-	dir := os.Getenv("SHOOT")
-	if dir == "" {
-		return
-	}
-	var png []byte
-	png, err := chromedp.Run(b.ctx, chromedp.CaptureScreenshot())
-	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(dir+"/"+name+".png", png, 0o644))
 }

@@ -54,7 +54,7 @@ func TestPeople_SomebodyIsLetInFromTheConsoleAndSeesTheirRoom(t *testing.T) {
 		assert.NotContains(t, text, hidden)
 	}
 	phone.click("Run Quiet, please")
-	shoot(t, phone, "visitor")
+	phone.see("Nothing is under way")
 
 	// what happens elsewhere does not reach them; what happens in their room does
 	r.ok(nil, "set", "amplifier", "power", "on")

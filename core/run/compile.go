@@ -14,8 +14,6 @@ type Op struct {
 	Branch *Branch `json:"branch,omitempty"`
 	Notify string  `json:"notify,omitempty"`
 	Jump   int     `json:"jump,omitempty"` // where nothing else is given: the op that follows
-	// Of is the sequence that it stands in, where that is not the run's own.
-	Of string `json:"of,omitempty"`
 	// Says is the step as it was written.
 	Says string `json:"says,omitempty"`
 }
@@ -35,7 +33,7 @@ type Find func(id string) (name string, steps []Step, err error)
 // Compile lays steps out, with those of the sequences that they run. Errors wrap ErrSteps, or are those of find.
 func Compile(id string, steps []Step, find Find, name func(Target) string) (Program, error) {
 	c := compiler{find: find, name: name}
-	err := c.all(steps, []string{id}, "")
+	err := c.all(steps, []string{id})
 	return c.out, err
 }
 
@@ -46,7 +44,7 @@ type compiler struct {
 }
 
 // all lays out steps that stand in some sequences, the outermost first.
-func (c *compiler) all(steps []Step, in []string, of string) error {
+func (c *compiler) all(steps []Step, in []string) error {
 	if err := Check(steps); err != nil && len(steps) > 0 { // what is on disk may be damaged
 		return err
 	}
@@ -54,7 +52,7 @@ func (c *compiler) all(steps []Step, in []string, of string) error {
 		if len(c.out) >= MaxOps {
 			return fmt.Errorf("%w: with all that it runs there are more than %d", ErrSteps, MaxOps)
 		}
-		op := Op{Press: s.Press, Set: s.Set, Wait: s.Wait, Notify: s.Notify, Of: of, Says: Print([]Step{s}, c.name)}
+		op := Op{Press: s.Press, Set: s.Set, Wait: s.Wait, Notify: s.Notify, Says: Print([]Step{s}, c.name)}
 		switch {
 		case s.Call != nil:
 			name, inner, err := c.find(s.Call.ID)
@@ -66,22 +64,22 @@ func (c *compiler) all(steps []Step, in []string, of string) error {
 			case len(in) > MaxDepth:
 				return fmt.Errorf("%w: sequences run each other more than %d deep", ErrSteps, MaxDepth)
 			}
-			if err := c.all(inner, append(slices.Clip(in), s.Call.ID), name); err != nil {
+			if err := c.all(inner, append(slices.Clip(in), s.Call.ID)); err != nil {
 				return err
 			}
 		case s.If != nil:
 			branch := &Branch{Cond: s.If.Cond}
 			op.Branch, op.Says = branch, "if "+s.If.Cond.text(c.name, 0)
 			c.out = append(c.out, op)
-			if err := c.all(s.If.Do, in, of); err != nil {
+			if err := c.all(s.If.Do, in); err != nil {
 				return err
 			}
 			jump := len(c.out)
 			if len(s.If.Else) > 0 {
-				c.out = append(c.out, Op{Of: of})
+				c.out = append(c.out, Op{})
 			}
 			branch.Else = len(c.out)
-			if err := c.all(s.If.Else, in, of); err != nil {
+			if err := c.all(s.If.Else, in); err != nil {
 				return err
 			}
 			if len(s.If.Else) > 0 {

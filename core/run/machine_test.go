@@ -213,7 +213,6 @@ func TestCompile_RunsOthersInPlace(t *testing.T) {
 	p, err := Compile("own", steps, find, now)
 	require.NoError(t, err)
 	assert.Equal(t, 3, p.Steps())
-	assert.Equal(t, "id of then", p[1].Of)
 	assert.Equal(t, "press boardwalk/power", p[0].Says)
 
 	for what, text := range map[string]string{"it runs itself": "run fanfare",
@@ -378,8 +377,8 @@ func TestCond_ThreeAnswers(t *testing.T) {
 	assert.Equal(t, Yes, got)
 }
 
-// TestProgram_ADamagedOneIsRefused: what is read from a disk that was damaged must neither stand in a circle nor end the
-// house.
+// TestProgram_ADamagedOneIsRefused: what is read from a disk that was damaged must neither stand in a circle nor end
+// the house.
 func TestProgram_ADamagedOneIsRefused(t *testing.T) {
 	p := program(t, "if boardwalk/power is on do wait 1 s else wait 2 s; press boardwalk/power")
 	for at, phase := range []Phase{InStep, Waiting, "", Waiting, InStep} {

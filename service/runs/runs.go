@@ -204,7 +204,9 @@ func (r *Runs) Start(o Order) (Run, error) {
 	switch {
 	case len(same) > 0 && !o.Follow:
 		step, _ := same[0].run.Step()
-		return Run{}, fmt.Errorf("%w: %s is in step %d of %d: stop it first (urbo run stop), or let this one follow it (--follow)", ErrRunning,
+		return Run{}, fmt.Errorf(
+			"%w: %s is in step %d of %d: stop it first (urbo run stop), or let this one follow it (--follow)",
+			ErrRunning,
 			o.Name, step, same[0].run.Program.Steps())
 	case len(same) > mostQueued:
 		return Run{}, fmt.Errorf("%w: %d of %s wait for their turn already", ErrMany, mostQueued, o.Name)
