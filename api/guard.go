@@ -51,11 +51,18 @@ func WithCaller(ctx context.Context, c access.Caller) context.Context {
 	return context.WithValue(ctx, callerKey{}, caller{Caller: c})
 }
 
+// TerminalHeader is what the command line says where it is used at a terminal. It names who asks, and gives no right.
+const TerminalHeader = "Urbo-Terminal"
+
 // identify finds out who asks: the peer of the Unix socket, a token, or a session's cookie.
 func (a *API) identify(next http.Handler) http.Handler {
 	doors := a.house.Access
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if _, known := r.Context().Value(callerKey{}).(caller); known {
+		if local, known := r.Context().Value(callerKey{}).(caller); known {
+			if r.Header.Get(TerminalHeader) != "" {
+				local.Caller = doors.AtTerminal(local.Caller)
+				r = r.WithContext(context.WithValue(r.Context(), callerKey{}, local))
+			}
 			next.ServeHTTP(w, r)
 			return
 		}

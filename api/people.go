@@ -8,6 +8,7 @@ import (
 
 	"urbo/core/grant"
 	"urbo/service/access"
+	"urbo/store"
 	"urbo/wire"
 )
 
@@ -72,7 +73,7 @@ func (a *API) link(ctx context.Context, person string) (wire.Ticket, error) {
 }
 
 func (a *API) personChange(w wire.PersonChange) (access.PersonChange, error) {
-	c := access.PersonChange{Name: w.Name}
+	c := access.PersonChange{Name: w.Name, User: w.User}
 	if w.Role != nil {
 		role := grant.Role(*w.Role)
 		c.Role = &role
@@ -96,7 +97,7 @@ func (a *API) personChange(w wire.PersonChange) (access.PersonChange, error) {
 func (a *API) personOf(p access.Person) wire.Person {
 	return wire.Person{ID: p.ID, Name: p.Name, Role: string(p.Role), Where: a.whereWords(p.Where),
 		Rights: list(grant.Of(p.Role, p.Where).Rights, rightText), Until: wire.Time(p.Until),
-		Created: wire.Time(p.Created)}
+		Created: wire.Time(p.Created), User: p.User}
 }
 
 // whereOf finds what the words of a part of the house mean; all says that nothing named is the whole house.
@@ -146,5 +147,6 @@ func (a *API) whereWords(w grant.Where) wire.Where {
 func (a *API) me(c access.Caller) wire.Me {
 	return wire.Me{Name: c.By.Name, Kind: string(c.By.Kind), Role: string(c.Role), Rights: list(c.Grant.Rights,
 		rightText),
-		Where: a.whereWords(c.Grant.Where), Scope: grant.RightsText(c.Grant.Rights)}
+		Where: a.whereWords(c.Grant.Where), Scope: grant.RightsText(c.Grant.Rights),
+		Unnamed: c.By.Kind == grant.Person && c.Role == grant.Owner && c.By.Name == store.FirstOwner}
 }

@@ -16,6 +16,7 @@ import (
 	"slices"
 	"strings"
 
+	"urbo/api"
 	"urbo/wire"
 )
 
@@ -31,6 +32,8 @@ type client struct {
 	base  string
 	where string // for messages
 	token string
+	// terminal says that somebody sits in front of it, on the machine of the service.
+	terminal bool
 }
 
 // client finds the service: --server, or the socket of the one on this machine.
@@ -50,7 +53,7 @@ func (a *app) client() (*client, error) {
 func (a *app) clientAt(server string) (*client, error) {
 	c := &client{where: server}
 	if path, ok := strings.CutPrefix(server, "unix:"); ok {
-		c.base = "http://urbo"
+		c.base, c.terminal = "http://urbo", a.attended()
 		c.http.Transport = &http.Transport{DialContext: func(ctx context.Context, _, _ string) (net.Conn, error) {
 			var d net.Dialer
 			return d.DialContext(ctx, "unix", path)
@@ -124,6 +127,9 @@ func (c *client) send(ctx context.Context, method, path string, body io.Reader) 
 	}
 	if c.token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
+	if c.terminal {
+		req.Header.Set(api.TerminalHeader, "1")
 	}
 	resp, err := c.http.Do(req)
 	if err != nil {

@@ -6,12 +6,10 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
-	"os"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/spf13/cobra"
-	"golang.org/x/term"
 
 	"urbo/wire"
 )
@@ -64,7 +62,7 @@ func (a *app) sure(question string, yes bool) error {
 	if yes {
 		return nil
 	}
-	if f, ok := a.In.(*os.File); !ok || !term.IsTerminal(int(f.Fd())) {
+	if !a.attended() {
 		return usageError{errors.New("nobody is here to ask (" + question + "): say --yes")}
 	}
 	fmt.Fprint(a.Err, question+" [yes/no] ")

@@ -13,11 +13,16 @@ import (
 	"urbo/wire"
 )
 
+// attended says whether somebody sits in front of a command: what runs by itself, such as a timer, has no terminal.
+func (a *app) attended() bool {
+	in, isFile := a.In.(*os.File)
+	return isFile && term.IsTerminal(int(in.Fd()))
+}
+
 // onTerminal says whether somebody sits in front of both ends of a command.
 func (a *app) onTerminal() bool {
-	in, isFile := a.In.(*os.File)
-	out, isToo := a.screen.(*os.File)
-	return isFile && isToo && a.output == "table" && term.IsTerminal(int(in.Fd())) && term.IsTerminal(int(out.Fd()))
+	out, isFile := a.screen.(*os.File)
+	return isFile && a.output == "table" && a.attended() && term.IsTerminal(int(out.Fd()))
 }
 
 // lessonScreen is a lesson on a whole terminal: one big prompt, what was heard last, the keys, and what can be done.

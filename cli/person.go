@@ -38,9 +38,9 @@ func (a *app) personList() *cobra.Command {
 				if p.Until != nil {
 					until = clock(*p.Until)
 				}
-				rows = append(rows, table.Row{p.Name, p.Role, whereText(p.Where), until, p.Browsers})
+				rows = append(rows, table.Row{p.Name, p.Role, whereText(p.Where), until, p.Browsers, p.User})
 			}
-			a.table(table.Row{"PERSON", "ROLE", "WHERE", "UNTIL", "BROWSERS"}, rows)
+			a.table(table.Row{"PERSON", "ROLE", "WHERE", "UNTIL", "BROWSERS", "USER HERE"}, rows)
 			return nil
 		}}
 }
@@ -113,12 +113,13 @@ func (a *app) personAdd() *cobra.Command {
 }
 
 func (a *app) personChange() *cobra.Command {
-	var name, role, until string
+	var name, role, until, user string
 	var where wire.Where
 	var whole bool
 	c := &cobra.Command{Use: "change NAME", Short: "Change what is given of a person", Args: args(1, 1,
 		"the person's NAME"),
-		Example: "  urbo person change owner --name Keeper\n  urbo person change Keeper --until never",
+		Example: "  urbo person change owner --name Keeper\n  urbo person change Keeper --until never\n" +
+			"  urbo person change Keeper --user root",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var change wire.PersonChange
 			flags := c.Flags()
@@ -132,6 +133,9 @@ func (a *app) personChange() *cobra.Command {
 				where.House = whole
 				change.Where = &where
 			}
+			if flags.Changed("user") {
+				change.User = &user
+			}
 			if change.Always = until == "never"; !change.Always {
 				var err error
 				if change.Until, err = untilOf(until, time.Now()); err != nil {
@@ -139,7 +143,8 @@ func (a *app) personChange() *cobra.Command {
 				}
 			}
 			if change == (wire.PersonChange{}) {
-				return usageError{fmt.Errorf("say what is to change: --name, --role, --room, --whole-house or --until")}
+				return usageError{fmt.Errorf(
+					"say what is to change: --name, --role, --room, --whole-house, --until or --user")}
 			}
 			var p wire.Person
 			if err := a.call(c.Context(), http.MethodPatch, "/people/"+url.PathEscape(argv[0]), change,
@@ -153,6 +158,8 @@ func (a *app) personChange() *cobra.Command {
 	f.StringVar(&role, "role", "", "owner, resident or visitor")
 	f.StringVar(&until, "until", "", "until when: a time from now like 48h, a date, or never for no end")
 	f.BoolVar(&whole, "whole-house", false, "for the whole house")
+	f.StringVar(&user, "user", "",
+		"user of Urbo's machine who is this owner at a terminal: the journal names the person; \"\" for none")
 	whereFlags(c, &where)
 	return c
 }

@@ -34,7 +34,7 @@ sends test signals for about ten seconds.`,
 			defer l.Close()
 			var all []map[string]any
 			wrong := 0
-			err = conform.Check(c.Context(), l, func(r conform.Report) {
+			err = conform.Check(c.Context(), l, conform.RealTime{}, func(r conform.Report) {
 				says := "keeps it"
 				if r.Err != nil {
 					wrong++

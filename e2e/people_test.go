@@ -1,11 +1,16 @@
 package e2e
 
 import (
+	"os"
+	"os/exec"
+	"os/user"
+	"syscall"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/station/pty"
 	"urbo/wire"
 )
 
@@ -14,8 +19,13 @@ import (
 func TestPeople_SomebodyIsLetInFromTheConsoleAndSeesTheirRoom(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo")
-	owner := open(t, r, 1280, 800)
+	owner := visit(t, r.link, 1280, 800)
+	owner.see("What is your name?") // the first one here
+	owner.fill("Your name", "Keeper")
+	owner.click("Use this name")
+	owner.see("Devices")
 	owner.visit(r, "/house/people")
+	owner.see("Keeper")
 	owner.click("Let somebody in")
 	owner.fill("Name", "Lecturer")
 	owner.choose("Role", "visitor")
@@ -101,4 +111,45 @@ func TestToken_ForOneRoomFromATerminal(t *testing.T) {
 	assert.NotEmpty(t, r.ok(nil, "journal", "--by", "token dome screen"))
 	r.ok(nil, "room", "rename", "dome", "Cupola")
 	assert.Contains(t, run(t, "", env, "device", "list").out, "Cupola", "a right is for the room, whatever its name")
+}
+
+// TestPeople_AnOwnerAtATerminalIsNamedByTheJournal says which user an owner is: what is typed is that person's, what
+// runs without a terminal stays a program's, and a resident cannot be one.
+func TestPeople_AnOwnerAtATerminalIsNamedByTheJournal(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	me, err := user.Current()
+	require.NoError(t, err)
+	typed := func(args ...string) string {
+		line, err := pty.Open()
+		require.NoError(t, err)
+		defer line.Close()
+		in, err := os.OpenFile(line.Path, os.O_RDWR|syscall.O_NOCTTY, 0)
+		require.NoError(t, err)
+		defer in.Close()
+		cmd := exec.CommandContext(t.Context(), binary, args...)
+		cmd.Env, cmd.Stdin = append(os.Environ(), "URBO_SERVER="+r.socket), in
+		out, err := cmd.CombinedOutput()
+		require.NoError(t, err, string(out))
+		return string(out)
+	}
+	typed("set", "amplifier", "power", "on")
+	assert.Contains(t, r.ok(nil, "journal"), "asked by "+me.Username+", command line")
+
+	r.ok(nil, "person", "change", "owner", "--name", "Keeper", "--user", me.Username)
+	assert.Contains(t, r.ok(nil, "person", "list"), me.Username)
+	typed("set", "amplifier", "power", "off")
+	assert.Contains(t, r.ok(nil, "journal", "--count", "3"), "asked by Keeper, command line")
+	r.ok(nil, "set", "amplifier", "power", "on") // as a timer does
+	assert.Contains(t, r.ok(nil, "journal", "--count", "3"), "asked by "+me.Username+", command line")
+
+	r.ok(nil, "person", "add", "Night watch")
+	res := r.urbo("person", "change", "Night watch", "--user", "watchman")
+	assert.Equal(t, 1, res.code)
+	assert.Contains(t, res.err, "only an owner can be a user of this machine")
+	res = r.urbo("person", "change", "Night watch", "--role", "owner", "--user", me.Username)
+	assert.Equal(t, 1, res.code)
+	assert.Contains(t, res.err, "the user "+me.Username+" is Keeper already")
+	res = r.urbo("person", "change", "Keeper", "--user", "two words")
+	assert.Contains(t, res.err, "as whoami prints it")
 }

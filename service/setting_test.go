@@ -383,6 +383,45 @@ func TestBelief_ASensorCorrectsAndTheJournalSaysSo(t *testing.T) {
 	})
 }
 
+// TestSet_WhatWasMeasuredBeforeAPressSaysNothingAfterIt has a meter that tells seldom: what it told before a press is
+// no reason to press again, and no reason to believe that nothing came of a handset's press.
+func TestSet_WhatWasMeasuredBeforeAPressSaysNothingAfterIt(t *testing.T) {
+	t.Parallel()
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		_, err := h.Library.ChangeBySlug(t.Context(), "boardwalk", library.Note{}, func(d *device.Device) error {
+			d.Sensors = []device.Sensor{{Control: "power", Measurement: "string/power", High: "on", Low: "off",
+				Above: 8, Below: 3}}
+			return nil
+		})
+		require.NoError(t, err)
+		truth := func() string {
+			facts, err := s.State("boardwalk")
+			require.NoError(t, err)
+			return facts["power"]
+		}
+		tellTrue(t, h, "boardwalk", "power", truth())
+		if truth() == "off" {
+			wish(t, h, "boardwalk", "power", "on")
+		}
+		measure := func(w float64) {
+			_, err := h.Measure.Put("string/power", w, "W", grant.Named("test"))
+			require.NoError(t, err)
+			time.Sleep(5 * time.Second)
+		}
+		measure(29)
+		require.Equal(t, control.Sensed, believed(t, h, "boardwalk", "power").Source)
+		wish(t, h, "boardwalk", "power", "off")
+		assert.Equal(t, "off", truth(), "it is pressed once")
+		time.Sleep(time.Minute)
+		assert.Equal(t, "off", believed(t, h, "boardwalk", "power").Value)
+		require.NoError(t, s.Press("boardwalk", "power", 0))
+		time.Sleep(time.Minute)
+		assert.Equal(t, truth(), believed(t, h, "boardwalk", "power").Value, "a handset's press is believed, too")
+		measure(0.4)
+		assert.Equal(t, "off", believed(t, h, "boardwalk", "power").Value, "what is measured after it counts")
+	})
+}
+
 func TestBelief_AnEchoSettlesWhatIsUnknown(t *testing.T) {
 	t.Parallel()
 	b := newBoard(func(b *board, s station.Send) { // it hears what it sends, and never says so

@@ -8,7 +8,6 @@ import (
 	"math"
 	"strings"
 	"time"
-	"unicode"
 
 	"gorm.io/gorm"
 
@@ -199,8 +198,7 @@ func putHappened(tx *gorm.DB, rows []happened) error {
 		if r.entry == nil {
 			continue
 		}
-		if err := tx.Exec("INSERT INTO journal_words (rowid, text) VALUES (?, ?)", r.entry.Seq,
-			r.words).Error; err != nil {
+		if err := putWords(tx, *r.entry, r.words); err != nil {
 			return err
 		}
 	}
@@ -267,7 +265,7 @@ type Within struct{ Rooms, Devices []string }
 func (r Happenings) Journal(ctx context.Context, q Query) ([]happening.Happening, error) {
 	var rows []journalRow
 	tx := r.store.read.WithContext(ctx).Table("journal")
-	words := match(q.Words)
+	words := q.match()
 	if words != "" { // the index of words leads: it tells them the newest first, and is asked once
 		tx = r.store.read.WithContext(ctx).Table(
 			"journal_words CROSS JOIN journal ON journal.seq = journal_words.rowid").
@@ -313,8 +311,19 @@ func (r Happenings) Journal(ctx context.Context, q Query) ([]happening.Happening
 		tx = tx.Where(all.text(), all.args...)
 	}
 	switch {
-	case timed && words != "":
+	case timed && q.marked(): // few are left
 		tx = tx.Where("at_ms BETWEEN ? AND ?", from, until)
+	case timed && words != "": // the index of times tells between which entries, and clocks may have gone back
+		span := struct{ First, Last *int64 }{}
+		if err := r.store.read.WithContext(ctx).Raw(`SELECT min(seq) AS first, max(seq) AS last
+			FROM journal INDEXED BY journal_at WHERE at_ms BETWEEN ? AND ?`, from, until).Scan(&span).Error; err != nil {
+			return nil, Explain(err)
+		}
+		if span.First == nil {
+			return nil, nil
+		}
+		tx = tx.Where("journal_words.rowid BETWEEN ? AND ? AND at_ms BETWEEN ? AND ?", *span.First, *span.Last, from,
+			until)
 	case timed:
 		tx = tx.Where("seq IN (SELECT seq FROM journal INDEXED BY journal_at WHERE at_ms BETWEEN ? AND ?)", from, until)
 	}
@@ -364,18 +373,6 @@ func (c *conditions) within(w Within, limit int) (text string, args []any) {
 		}
 	}
 	return strings.Join(parts, " UNION ALL "), args
-}
-
-// match is a query for the index of words: all of them, each whole or the beginning of one.
-func match(words string) string {
-	var out []string
-	for _, w := range strings.FieldsFunc(words, func(r rune) bool {
-		return !unicode.IsLetter(r) &&
-			!unicode.IsDigit(r)
-	}) {
-		out = append(out, `"`+w+`"*`)
-	}
-	return strings.Join(out, " ")
 }
 
 // Entry reads one entry of the journal. The error wraps ErrNotFound.

@@ -39,6 +39,8 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0018-groups", Migrate: groups},
 	{ID: "0019-runs", Migrate: runs},
 	{ID: "0020-history", Migrate: history},
+	{ID: "0021-words", Migrate: words},
+	{ID: "0022-users", Migrate: users},
 }
 
 const migrationTable = "migrations"
@@ -51,7 +53,7 @@ func migrate(db *gorm.DB) error {
 		err := execute(tx,
 			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables, heardTables, idTables,
 				dropRoomNames, peopleTables, beliefLogTables,
-				groupTables, runTables, historyTables))
+				groupTables, runTables, historyTables, wordTables, userColumns))
 		if err != nil {
 			return err
 		}

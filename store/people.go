@@ -25,11 +25,20 @@ var peopleTables = []string{
 	`ALTER TABLE tokens ADD COLUMN made_by TEXT NOT NULL DEFAULT ''`,
 }
 
+// userColumns are what migration 0022 adds: which user of this machine a person is.
+var userColumns = []string{`ALTER TABLE people ADD COLUMN user TEXT NOT NULL DEFAULT ''`}
+
+// users is migration 0022.
+func users(tx *gorm.DB) error { return execute(tx, userColumns) }
+
+// FirstOwner is the name of the owner that every house has, until the first link names that person.
+const FirstOwner = "owner"
+
 // firstOwner makes the owner that every house has, who gets all sessions that live.
 func firstOwner(tx *gorm.DB) error {
 	id := NewID()
-	if err := tx.Exec(`INSERT INTO people (id, name, role, reach, created_ms) VALUES (?, 'owner', 'owner', '{"house":true}', ?)`,
-		id, millis(time.Now())).Error; err != nil {
+	if err := tx.Exec(`INSERT INTO people (id, name, role, reach, created_ms) VALUES (?, ?, 'owner', '{"house":true}', ?)`,
+		id, FirstOwner, millis(time.Now())).Error; err != nil {
 		return err
 	}
 	return tx.Exec("UPDATE sessions SET person_id = ?", id).Error
@@ -51,6 +60,7 @@ type Person struct {
 	Where   grant.Where
 	Until   time.Time // zero is for ever
 	Created time.Time
+	User    string // of this machine, whom this person is at a terminal; "" for none
 }
 
 type personRow struct {
@@ -61,6 +71,7 @@ type personRow struct {
 	UntilMS   *int64 `gorm:"column:until_ms"`
 	CreatedMS int64  `gorm:"column:created_ms"`
 	RemovedMS *int64 `gorm:"column:removed_ms"`
+	User      string
 }
 
 // reachVersion of the document that says where somebody may do something.
@@ -76,13 +87,13 @@ func readReach(text string) (w grant.Where) {
 
 func (row personRow) person() Person {
 	return Person{ID: row.ID, Name: row.Name, Role: grant.Role(row.Role), Where: readReach(row.Reach),
-		Until: momentOf(row.UntilMS), Created: fromMillis(row.CreatedMS)}
+		Until: momentOf(row.UntilMS), Created: fromMillis(row.CreatedMS), User: row.User}
 }
 
 func newPersonRow(p Person) (personRow, error) {
 	reach, err := WriteDocument(reachVersion, p.Where)
 	return personRow{ID: p.ID, Name: p.Name, Role: string(p.Role), Reach: reach, UntilMS: msOf(p.Until),
-		CreatedMS: millis(p.Created)}, err
+		CreatedMS: millis(p.Created), User: p.User}, err
 }
 
 // People is the repository of people and their links.

@@ -7,6 +7,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"testing"
 	"time"
 
@@ -294,7 +295,7 @@ func TestOpen_UpgradesADatabaseOf0008AndLosesNothing(t *testing.T) {
 	require.NoError(t, old.Close())
 
 	s := open(t, dir)
-	kept, err := sql.Open("sqlite", filepath.Join(dir, store.File+".before-0020-history"))
+	kept, err := sql.Open("sqlite", filepath.Join(dir, store.File+".before-0022-users"))
 	require.NoError(t, err)
 	assert.Equal(t, counts["codes"], ask[int](t, kept, "SELECT count(print) FROM codes"),
 		"the old one is kept beside it")
@@ -353,6 +354,11 @@ func TestOpen_UpgradesADatabaseOf0008AndLosesNothing(t *testing.T) {
 		l, _ := e.What.Tell()
 		told = "|" + l.Text + told
 		assert.Equal(t, 2026, e.At.Year())
+		found, err := s.Happenings().Journal(t.Context(), store.Query{Words: l.Text, Device: e.DeviceID, By: e.By.Name,
+			Kind: l.Kind, Limit: 1000})
+		require.NoError(t, err)
+		assert.True(t, slices.ContainsFunc(found, func(h happening.Happening) bool { return h.ID == e.ID }),
+			"%s is found by its words", l.Text)
 	}
 	assert.Equal(t, "|"+texts, told)
 	sets, troubles, err := s.Devices().Sets(t.Context())

@@ -277,6 +277,7 @@ type Person struct {
 	Until    *time.Time `json:"until,omitempty" doc:"None is for ever"`
 	Created  *time.Time `json:"created,omitempty"`
 	Browsers int        `json:"browsers" doc:"That are signed in"`
+	User     string     `json:"user,omitempty" doc:"User of Urbo's machine who is this person at a terminal"`
 }
 
 // NewPerson lets somebody in.
@@ -294,6 +295,7 @@ type PersonChange struct {
 	Where  *Where     `json:"where,omitempty"`
 	Until  *time.Time `json:"until,omitempty"`
 	Always bool       `json:"always,omitempty" doc:"Without an end"`
+	User   *string    `json:"user,omitempty" maxLength:"64" doc:"User of Urbo's machine who is this owner at a terminal; empty for none"`
 }
 
 // House is what the house says of itself.
@@ -407,6 +409,8 @@ type Me struct {
 	Rights []string `json:"rights"`
 	Where  Where    `json:"where"`
 	Scope  string   `json:"scope" doc:"The rights in a word"`
+	// Unnamed is for whoever signs in first.
+	Unnamed bool `json:"unnamed,omitempty" doc:"The first owner, who was given no name yet"`
 }
 
 // About says what is running.

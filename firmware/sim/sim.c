@@ -1,10 +1,11 @@
-// Runs the firmware in libsimavr, in real time, with its serial line on a pseudo terminal.
+// Runs the firmware in libsimavr, in real time or step by step, with its serial line on a pseudo terminal.
 //
 //   usage: sim FIRMWARE.elf
 //
 // The first line of standard output is the path of the serial line. Then each line tells a train that left a
 // transmitter: "sent PORT HZ D D D …", marks and spaces in µs, and the carrier of infrared (0 for radio). On standard
-// input, "press PORT D D D …" lets a receiver see a train, mark first, and "stop" ends it.
+// input, "press PORT D D D …" lets a receiver see a train, mark first, and "stop" ends it. "until US" lets the board's
+// time pass up to so many µs, which is answered by "at US"; from the first one on, no other time passes.
 #define _GNU_SOURCE
 #include <fcntl.h>
 #include <poll.h>
@@ -201,13 +202,15 @@ static void feed(void)
 		avr_raise_irq(to_uart, c);
 }
 
-// command reads a line of standard input; false at its end.
-static bool command(void)
+static double granted = -1; // µs that may pass; below 0 it is real time
+
+// command reads lines of standard input, and waits for some where told to; false at its end.
+static bool command(bool wait)
 {
 	static char text[64 * 1024];
 	static size_t length;
 	struct pollfd in = {.fd = 0, .events = POLLIN};
-	if (poll(&in, 1, 0) <= 0)
+	if (poll(&in, 1, wait ? -1 : 0) <= 0)
 		return true;
 	ssize_t n = read(0, text + length, sizeof text - length - 1);
 	if (n <= 0)
@@ -220,6 +223,8 @@ static bool command(void)
 			return false;
 		if (!strncmp(text, "press ", 6))
 			press(text + 6);
+		if (!strncmp(text, "until ", 6))
+			granted = atof(text + 6);
 		length -= end + 1 - text;
 		memmove(text, end + 1, length + 1);
 	}
@@ -277,8 +282,18 @@ int main(int argc, char **argv)
 		next = avr->cycle + HZ / 4000; // each quarter of a millisecond
 		settle(&ir);
 		settle(&radio);
-		if (!command())
+		if (!command(false))
 			return 0;
+		if (granted >= 0) {
+			if (us_now() < granted)
+				continue;
+			printf("at %.0f\n", us_now());
+			fflush(stdout);
+			while (us_now() >= granted)
+				if (!command(true))
+					return 0;
+			continue;
+		}
 		double ahead = us_now() - (wall() - began);
 		if (ahead > 0)
 			usleep(ahead);

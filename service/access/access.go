@@ -53,10 +53,22 @@ type Caller struct {
 	Until   time.Time   // the end of a session; zero for all others
 }
 
-// Local is somebody at a command line on this machine, who may do what an owner may.
+// Local is a user of this machine who can read the house's files, and so may do what an owner may.
 func Local(user string) Caller {
 	return Caller{By: grant.By{Actor: grant.Actor{Kind: grant.Program, Name: user}, Via: "command line"},
 		Grant: grant.All, Role: grant.Owner}
+}
+
+// AtTerminal is a local caller who sits at a terminal: the owner that this user is, where one was named. Without a
+// terminal it is a program, whoever started it.
+func (a *Access) AtTerminal(c Caller) Caller {
+	for _, p := range a.People() {
+		if p.User != "" && p.User == c.By.Name && p.Role == grant.Owner && !a.over(p) {
+			c.By = grant.By{Actor: grant.Actor{ID: p.ID, Kind: grant.Person, Name: p.Name}, Via: c.By.Via}
+			return c
+		}
+	}
+	return c
 }
 
 // Credential is a token or a session, by its id; the zero value is neither.

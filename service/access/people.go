@@ -122,6 +122,7 @@ type PersonChange struct {
 	Role  *grant.Role
 	Where *grant.Where
 	Until *time.Time // the zero time is for ever
+	User  *string    // "" is none
 }
 
 // ChangePerson changes a person. What that person has open ends, and begins anew with the rights of then. Errors wrap
@@ -149,6 +150,9 @@ func (a *Access) ChangePerson(ctx context.Context, name string, c PersonChange, 
 		if c.Until != nil {
 			is.Until = *c.Until
 		}
+		if c.User != nil {
+			is.User = *c.User
+		}
 		if is, err = a.checked(is, all); err != nil {
 			return nil, nil, err
 		}
@@ -162,7 +166,8 @@ func (a *Access) ChangePerson(ctx context.Context, name string, c PersonChange, 
 		differs bool
 		text    string
 	}{{was.Name != is.Name, "the name is " + is.Name}, {was.Role != is.Role, "is " + string(is.Role) + " now"},
-		{!sameWhere(was.Where, is.Where), "what may be used"}, {!was.Until.Equal(is.Until), "until when"}} {
+		{!sameWhere(was.Where, is.Where), "what may be used"}, {!was.Until.Equal(is.Until), "until when"},
+		{was.User != is.User, "who it is at the command line"}} {
 		if d.differs {
 			said = append(said, d.text)
 		}
@@ -248,6 +253,9 @@ func (a *Access) checked(p Person, all []Person) (Person, error) {
 			return p, fmt.Errorf("%w: somebody is called %s already: choose another name", device.ErrTaken, o.Name)
 		}
 	}
+	if err := checkUser(p, all); err != nil {
+		return p, err
+	}
 	if p.Role == grant.Owner && p.Where.Empty() || p.Role == grant.Resident && p.Where.Empty() {
 		p.Where = grant.Everywhere
 	}
@@ -255,6 +263,29 @@ func (a *Access) checked(p Person, all []Person) (Person, error) {
 		return p, fmt.Errorf("%w: that time is past", grant.ErrRole)
 	}
 	return p, grant.CheckRole(p.Role, p.Where)
+}
+
+// maxUser is the most bytes of a user's name.
+const maxUser = 64
+
+// checkUser says what is wrong with the user of this machine that a person is. Whoever may use the house's command line
+// can read its files, so it has to be an owner. The error wraps grant.ErrRole or device.ErrTaken.
+func checkUser(p Person, all []Person) error {
+	switch {
+	case p.User == "":
+		return nil
+	case len(p.User) > maxUser || strings.ContainsFunc(p.User, func(r rune) bool { return r <= ' ' || r == 0x7f }):
+		return fmt.Errorf("%w: user %.70q: give the name of a user of this machine, as whoami prints it", grant.ErrRole,
+			p.User)
+	case p.Role != grant.Owner:
+		return fmt.Errorf("%w: only an owner can be a user of this machine: take the user away first", grant.ErrRole)
+	}
+	for _, o := range all {
+		if o.ID != p.ID && o.User == p.User {
+			return fmt.Errorf("%w: the user %s is %s already", device.ErrTaken, p.User, o.Name)
+		}
+	}
+	return nil
 }
 
 // stillOwned says that an owner without an end has to stay. now is the person as it will be, where it stays.

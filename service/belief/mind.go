@@ -256,14 +256,38 @@ func (m *mind) add(e entry) bool {
 	for i > 0 && e.at().Before(m.log[i-1].at()) {
 		i--
 	}
+	was := m.sensed(e.at())
 	m.log = slices.Insert(m.log, i, e)
 	if i+1 == len(m.log) {
 		m.now = m.fold(m.now, e)
 	} else {
 		m.refold()
 	}
+	if e.Tell == nil || e.Tell.By != control.Sensed {
+		for key, value := range m.sensed(e.at()) { // what was measured before says nothing about what is so now
+			if value != was[key] {
+				delete(m.pending, key)
+			}
+		}
+	}
 	m.trim(e.at())
 	return true
+}
+
+// sensed is what is believed at a time of what waits for its sensor, by the key of what is pending.
+func (m *mind) sensed(at time.Time) map[string]string {
+	if len(m.pending) == 0 {
+		return nil
+	}
+	values := map[string]string{}
+	for _, st := range m.spec.States(m.now, at) {
+		values[st.Control] = st.Value
+	}
+	out := map[string]string{}
+	for _, s := range m.sensors {
+		out[pendingKey(s)] = values[s.Control]
+	}
+	return out
 }
 
 // last is when the newest entry was.

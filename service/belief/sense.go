@@ -15,6 +15,9 @@ type pendingMeasurement struct {
 	id    string // of the last measurement, in the journal
 }
 
+// pendingKey is what a sensor's pending measurement is kept by.
+func pendingKey(s device.Sensor) string { return s.Measurement + " " + s.Control }
+
 // measured takes a measurement. Between the limits of a sensor nothing is told, and what flaps never settles.
 func (b *Beliefs) measured(what happening.Measured, h happening.Happening) {
 	b.mu.Lock()
@@ -24,7 +27,7 @@ func (b *Beliefs) measured(what happening.Measured, h happening.Happening) {
 			if s.Measurement != what.Measurement || !s.Tells() {
 				continue
 			}
-			key := s.Measurement + " " + s.Control
+			key := pendingKey(s)
 			value := ""
 			switch {
 			case what.Value > s.Above:
@@ -51,7 +54,7 @@ func (b *Beliefs) measured(what happening.Measured, h happening.Happening) {
 
 // sense tells what a sensor shows, where it has shown it for long enough. The caller holds mu.
 func (b *Beliefs) sense(m *mind, s device.Sensor, now time.Time) {
-	p, ok := m.pending[s.Measurement+" "+s.Control]
+	p, ok := m.pending[pendingKey(s)]
 	if !ok || now.Sub(p.since) < s.Settle() {
 		return
 	}

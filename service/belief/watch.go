@@ -62,7 +62,7 @@ func (b *Beliefs) lookAround() time.Duration {
 // waiting says whether a measurement has not settled yet.
 func (b *Beliefs) waiting(m *mind, now time.Time) bool {
 	for _, s := range m.sensors {
-		if p, ok := m.pending[s.Measurement+" "+s.Control]; ok && now.Sub(p.since) <= s.Settle() {
+		if p, ok := m.pending[pendingKey(s)]; ok && now.Sub(p.since) <= s.Settle() {
 			return true
 		}
 	}

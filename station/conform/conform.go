@@ -29,13 +29,29 @@ type Report struct {
 	Err  error
 }
 
+// Clock is the time that the rules are held against: real time, or that of a simulated board.
+type Clock interface {
+	Now() time.Time
+	// After gives the time once, when so much has passed.
+	After(d time.Duration) <-chan time.Time
+}
+
+// RealTime is the clock of a board that is no simulated one.
+type RealTime struct{}
+
+// Now is now.
+func (RealTime) Now() time.Time { return time.Now() }
+
+// After is time.After.
+func (RealTime) After(d time.Duration) <-chan time.Time { return time.After(d) }
+
 // Check holds the station of a link against the rules, and tells what came of each as it goes. It sends test signals
 // for about ten seconds from one transmitter, if there is one, and ends before the link does. The error says that the
 // station cannot be tried: it does not say hello, or its link ended.
-func Check(ctx context.Context, l station.Link, tell func(Report)) error {
+func Check(ctx context.Context, l station.Link, clock Clock, tell func(Report)) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	p := &peer{link: l, news: make(chan struct{}, 1)}
+	p := &peer{link: l, clock: clock, news: make(chan struct{}, 1)}
 	var reading sync.WaitGroup
 	defer reading.Wait()
 	defer cancel()
@@ -91,8 +107,9 @@ func transmitter(h station.Hello) (found station.Port) {
 
 // peer is Urbo's end of the link. It keeps what was said.
 type peer struct {
-	link station.Link
-	news chan struct{}
+	link  station.Link
+	clock Clock
+	news  chan struct{}
 
 	mu   sync.Mutex
 	said []station.Message
@@ -137,8 +154,7 @@ func (p *peer) mark() int {
 func (p *peer) await(ctx context.Context, mark int, most time.Duration,
 	fits func(station.Message) bool) (station.Message,
 	bool) {
-	timer := time.NewTimer(most)
-	defer timer.Stop()
+	over := p.clock.After(most)
 	for {
 		p.mu.Lock()
 		for _, m := range p.said[mark:] {
@@ -156,10 +172,20 @@ func (p *peer) await(ctx context.Context, mark int, most time.Duration,
 		select {
 		case <-ctx.Done():
 			return nil, false
-		case <-timer.C:
+		case <-over:
 			return nil, false
 		case <-p.news:
 		}
+	}
+}
+
+// pause waits, and says whether ctx is still there afterwards.
+func (p *peer) pause(ctx context.Context, d time.Duration) bool {
+	select {
+	case <-ctx.Done():
+		return false
+	case <-p.clock.After(d):
+		return true
 	}
 }
 
@@ -268,12 +294,12 @@ func (c *check) once(ctx context.Context) error {
 	s.Once = []int{9000, 4500, 560, 40_000}
 	s.GapUS = 150_000
 	air := signal.Sum(s.Once) + 2*signal.Sum(s.Repeat) + s.GapUS - frame[1] // the last space is part of the silence
-	mark, began := c.mark(), time.Now()
+	mark, began := c.mark(), c.clock.Now()
 	if err := c.link.Tell(ctx, s); err != nil {
 		return err
 	}
 	_, err := c.sent(ctx, mark, s, air, int(float64(air)*tolerance))
-	if took := time.Since(began); err == nil && took < time.Duration(air)*time.Microsecond/2 {
+	if took := c.clock.Now().Sub(began); err == nil && took < time.Duration(air)*time.Microsecond/2 {
 		return fmt.Errorf("it was answered after %v, before it can have been over", took)
 	}
 	return err
@@ -348,7 +374,7 @@ func (c *check) hold(ctx context.Context) error {
 	if err := errors.Join(c.link.Tell(ctx, s), c.link.Tell(ctx, hold)); err != nil {
 		return err
 	}
-	if !station.Pause(ctx, 500*time.Millisecond) {
+	if !c.pause(ctx, 500*time.Millisecond) {
 		return ctx.Err()
 	}
 	if err := c.link.Tell(ctx, hold); err != nil {
@@ -364,7 +390,7 @@ func (c *check) cancel(ctx context.Context) error {
 	if err := c.link.Tell(ctx, s); err != nil {
 		return err
 	}
-	if !station.Pause(ctx, 350*time.Millisecond) {
+	if !c.pause(ctx, 350*time.Millisecond) {
 		return ctx.Err()
 	}
 	if err := c.link.Tell(ctx, station.Cancel{ID: s.ID}); err != nil {
@@ -380,7 +406,7 @@ func (c *check) letGo(ctx context.Context) error {
 	if err := errors.Join(c.link.Tell(ctx, s), c.link.Tell(ctx, station.Hold{ID: s.ID, Lease: 10_000})); err != nil {
 		return err
 	}
-	if !station.Pause(ctx, 250*time.Millisecond) {
+	if !c.pause(ctx, 250*time.Millisecond) {
 		return ctx.Err()
 	}
 	if err := c.link.Tell(ctx, station.Hold{ID: s.ID, Lease: 0}); err != nil {

@@ -72,7 +72,13 @@ func Said[M station.Message](p *Peer) []M {
 // Conform holds the station of a link against the rules.
 func Conform(t *testing.T, l station.Link) {
 	t.Helper()
-	err := conform.Check(t.Context(), l, func(r conform.Report) { assert.NoError(t, r.Err, r.Rule) })
+	ConformIn(t, l, conform.RealTime{})
+}
+
+// ConformIn is Conform for a board with a time of its own.
+func ConformIn(t *testing.T, l station.Link, clock conform.Clock) {
+	t.Helper()
+	err := conform.Check(t.Context(), l, clock, func(r conform.Report) { assert.NoError(t, r.Err, r.Rule) })
 	require.NoError(t, err)
 	require.NoError(t, l.Close())
 	require.NoError(t, l.Close(), "it can be closed twice")

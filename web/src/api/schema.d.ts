@@ -3076,6 +3076,8 @@ export interface components {
             role?: string;
             /** @description The rights in a word */
             scope: string;
+            /** @description The first owner, who was given no name yet */
+            unnamed?: boolean;
             where: components["schemas"]["Where"];
         };
         Measured: {
@@ -3273,6 +3275,8 @@ export interface components {
              * @description None is for ever
              */
             until?: string;
+            /** @description User of Urbo's machine who is this person at a terminal */
+            user?: string;
             where: components["schemas"]["Where"];
         };
         PersonChange: {
@@ -3283,6 +3287,8 @@ export interface components {
             role?: "owner" | "resident" | "visitor";
             /** Format: date-time */
             until?: string;
+            /** @description User of Urbo's machine who is this owner at a terminal; empty for none */
+            user?: string;
             where?: components["schemas"]["Where"];
         };
         PlanStep: {

@@ -1,5 +1,6 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
+import TextField from '@mui/material/TextField';
 import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { client, unwrap, type Person, type PersonChange } from '../api/client';
@@ -25,6 +26,7 @@ export function ChangePerson({ person, onDone }: { person: Person; onDone: () =>
     role: person.role,
     rooms: person.where.rooms ?? [],
     until: dayOf(person.until),
+    user: person.user ?? '',
   };
   const [form, setForm] = useState(before);
   const change = useMutation({
@@ -34,6 +36,7 @@ export function ChangePerson({ person, onDone }: { person: Person; onDone: () =>
       if (form.role !== before.role) body.role = form.role as NonNullable<PersonChange['role']>;
       if (form.role !== before.role || form.rooms.join() !== before.rooms.join())
         body.where = whereOf(form.role, form.rooms);
+      if (form.user !== before.user) body.user = form.user;
       if (form.until !== before.until) {
         const until = endOf(form.until);
         if (until) body.until = until;
@@ -56,7 +59,16 @@ export function ChangePerson({ person, onDone }: { person: Person; onDone: () =>
         change.mutate();
       }}
     >
-      <PersonFields form={form} onChange={setForm} />
+      <PersonFields form={form} onChange={(fields) => setForm({ ...form, ...fields })} />
+      {form.role === 'owner' && (
+        <TextField
+          label={words.people.user}
+          value={form.user}
+          helperText={words.people.userHow}
+          slotProps={{ htmlInput: { maxLength: 64, autoCapitalize: 'none', spellCheck: false } }}
+          onChange={(e) => setForm({ ...form, user: e.target.value })}
+        />
+      )}
       {change.error && <Note alert>{change.error.message}</Note>}
       <Box sx={{ display: 'flex', gap: 1 }}>
         <Button type="submit" variant="contained" disabled={change.isPending || !form.name.trim()}>

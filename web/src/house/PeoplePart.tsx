@@ -76,6 +76,7 @@ function PersonLine({
     whereText(p.where),
     p.until ? words.people.until(clock(p.until)) : '',
     words.people.browsers(p.browsers),
+    p.user ? words.people.userIs(p.user) : '',
   ];
   return (
     <>

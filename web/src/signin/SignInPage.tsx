@@ -7,14 +7,24 @@ import { useMe } from '../api/queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Heading, Note } from '../shared/Panel';
+import { FirstName } from './FirstName';
 
-// SignInPage trades the ticket behind the # of a sign-in link for a session, and says how to get a link.
+// enter goes to the first page; everything is asked for anew, now with a session.
+const enter = () => window.location.replace('/devices');
+
+// SignInPage trades the ticket behind the # of a sign-in link for a session, and says how to get a link. Whoever signs
+// in first says their name.
 export function SignInPage() {
   const ticket = window.location.hash.slice(1);
   const tried = useRef(false);
-  const { mutate, isPending, isSuccess, error } = useMutation({
-    mutationFn: () => unwrap(client.POST('/api/sign-in', { body: { ticket } })),
-    onSuccess: () => window.location.replace('/devices'), // everything is asked for anew, now with a session
+  const { mutate, data, error, isPending } = useMutation({
+    mutationFn: async () => {
+      await unwrap(client.POST('/api/sign-in', { body: { ticket } }));
+      return unwrap(client.GET('/api/me'));
+    },
+    onSuccess: (me) => {
+      if (!me.unnamed) enter();
+    },
   });
   useEffect(() => {
     if (ticket && !tried.current) {
@@ -25,10 +35,11 @@ export function SignInPage() {
   // An old link does no harm to somebody who is signed in already.
   const me = useMe(!ticket || error !== null);
   if (me.data) return <Navigate to="/devices" replace />;
+  if (data?.unnamed) return <FirstName was={data.name} onDone={enter} />;
   return (
     <Box component="main" sx={{ maxWidth: 560, mx: 'auto', px: 3, pt: '14vh' }}>
       <Heading title={words.signIn.title} />
-      {isPending || isSuccess ? (
+      {isPending || data ? (
         <Note>{words.signIn.busy}</Note>
       ) : (
         <>
