@@ -99,6 +99,7 @@ func TestConsole_NeedsASignInAndALinkWorksOnce(t *testing.T) {
 	require.True(t, strings.HasPrefix(ticket.Link, r.url), "the link is whole: %s", ticket.Link)
 	b.visit(r, strings.TrimPrefix(ticket.Link, r.url))
 	b.eval("location.reload()")
+	b.click("Later")
 	b.see("Boardwalk lights")
 }
 
