@@ -133,10 +133,9 @@ func TestStations_GarbageAndTwinsDoNoHarm(t *testing.T) {
 	other, err := websocket.Dial(t.Context(), http.DefaultClient, s.url, token)
 	require.NoError(t, err)
 	require.NoError(t, other.Tell(t.Context(), station.Hello{Link: 1, Station: "kiosk"}))
-	last, err := receive(t, other)
-	require.Error(t, err)
-	require.IsType(t, station.Refused{}, last)
-	assert.Contains(t, last.(station.Refused).Reason, "is here already")
+	_, err = receive(t, l)
+	require.Error(t, err, "the newer link of a token takes its place at once")
+	l = other
 	for _, m := range []station.Message{station.Sent{ID: "nobody"}, station.Failed{ID: "nobody"}, station.Welcome{},
 		station.Heard{Port: "nowhere", Train: []int{500}}, station.Hold{ID: "x"},
 		station.Note{Severity: "info", Text: strings.Repeat("x", 1000)}} {
@@ -145,9 +144,14 @@ func TestStations_GarbageAndTwinsDoNoHarm(t *testing.T) {
 	require.NoError(t, l.Tell(t.Context(), station.Ping{}))
 	ctx, cancel := context.WithTimeout(t.Context(), patience)
 	defer cancel()
-	m, err := l.Receive(ctx)
-	require.NoError(t, err)
-	assert.Equal(t, station.Pong{}, m, "the link goes on")
+	for {
+		m, err := l.Receive(ctx)
+		require.NoError(t, err)
+		if m != (station.Welcome{Link: station.Version}) {
+			assert.Equal(t, station.Pong{}, m, "the link goes on")
+			return
+		}
+	}
 }
 
 func TestPress_FrequencyIsCheckedBeforeItIsSent(t *testing.T) {

@@ -27,14 +27,11 @@ func TestStations_AHelloThatBreaksTheRulesIsRefused(t *testing.T) {
 	assert.Contains(t, toldOf[station.Refused](b)[0].Reason, "1 to 40 of a-z")
 }
 
-func TestStations_TwoOfOneNameAreToldApart(t *testing.T) {
+func TestStations_TheNewerLinkOfOneStationTakesItsPlace(t *testing.T) {
 	t.Parallel()
 	first, second := newBoard(nil), newBoard(nil)
 	h := run(t, t.TempDir(), first, second)
 	lamp(t, h)
-	refused := append(toldOf[station.Refused](first), toldOf[station.Refused](second)...)
-	require.Len(t, refused, 1)
-	assert.Contains(t, refused[0].Reason, `another station has this name: "lecture" is here already: rename one of the two`)
 	assert.Len(t, h.Stations.List(), 1)
 	press(t, h, power)
 	assert.Equal(t, 1, len(first.sent())+len(second.sent()))

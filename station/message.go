@@ -78,6 +78,28 @@ type Heard struct {
 	More        bool         `json:"more,omitempty"` // the train was longer than the station can hold
 }
 
+// Bounds of what is heard: the longest silence after a train in µs, and the highest carrier or channel in Hz.
+const (
+	mostGap = 3_600_000_000
+	mostHz  = 10_000_000_000
+)
+
+// Check says whether a train is one, and what is said of it within its bounds. A clock may say anything.
+func (h Heard) Check() error {
+	if err := h.Train.Check(); err != nil {
+		return err
+	}
+	switch {
+	case h.Gap < 0 || h.Gap > mostGap:
+		return fmt.Errorf("%w: gap_us %d: it is from 0 to an hour", ErrMessage, h.Gap)
+	case h.Strength != nil && !(*h.Strength >= 0 && *h.Strength <= 1):
+		return fmt.Errorf("%w: strength %g: it is from 0 to 1", ErrMessage, *h.Strength)
+	case h.CarrierHz < 0 || h.FrequencyHz < 0 || h.CarrierHz > mostHz || h.FrequencyHz > mostHz:
+		return fmt.Errorf("%w: a carrier or frequency beyond 10 GHz", ErrMessage)
+	}
+	return nil
+}
+
 // Send asks a transmitter to play. Every part carries its own trailing space, so its length is even; GapUS is the
 // least silence after the whole.
 type Send struct {

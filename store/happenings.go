@@ -475,8 +475,11 @@ func (r Happenings) Capture(ctx context.Context, id string) (happening.Capture, 
 	return rows[0].capture()
 }
 
-// Kept says how many rows of a kind are kept.
-type Kept struct{ Captures, Presses, Entries int }
+// Kept says how many rows of a kind are kept, and of how many bytes together; 0 bytes is any number.
+type Kept struct {
+	Captures, Presses, Entries int
+	CaptureBytes, EntryBytes   int64
+}
 
 // Prune removes the oldest rows beyond what is kept, by their order and not by their times.
 func (r Happenings) Prune(ctx context.Context, keep Kept) error {
@@ -487,6 +490,20 @@ func (r Happenings) Prune(ctx context.Context, keep Kept) error {
 		}{{"captures", keep.Captures}, {"presses", keep.Presses}, {"journal", keep.Entries}} {
 			err := tx.Exec("DELETE FROM "+t.table+" WHERE seq <= (SELECT seq FROM "+t.table+" ORDER BY seq DESC LIMIT "+
 				"1 OFFSET ?)", t.keep).Error
+			if err != nil {
+				return err
+			}
+		}
+		for _, t := range []struct {
+			table, size string
+			bytes       int64
+		}{{"captures", "octet_length(trains) + octet_length(readings)", keep.CaptureBytes},
+			{"journal", "octet_length(document)", keep.EntryBytes}} {
+			if t.bytes == 0 {
+				continue
+			}
+			err := tx.Exec("DELETE FROM "+t.table+" WHERE seq <= (SELECT max(seq) FROM (SELECT seq, sum("+t.size+
+				") OVER (ORDER BY seq DESC) AS bytes FROM "+t.table+") WHERE bytes > ?)", t.bytes).Error
 			if err != nil {
 				return err
 			}

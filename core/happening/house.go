@@ -6,6 +6,8 @@ import "strings"
 type StationHere struct {
 	StationID string `json:"station_id,omitempty"`
 	Station   string `json:"station"`
+	// Quiet is one of many in a short time: it is no entry of the journal.
+	Quiet bool `json:"quiet,omitempty"`
 }
 
 // Name of the type.
@@ -14,7 +16,7 @@ func (StationHere) Name() string { return "station-here" }
 // Tell names it.
 func (s StationHere) Tell() (Line, bool) {
 	return Line{Kind: "station", StationID: s.StationID, Place: s.Station, Text: "Station " + s.Station + " is here"},
-		true
+		!s.Quiet
 }
 
 // StationAway says that a station cannot be reached any more.
@@ -22,6 +24,7 @@ type StationAway struct {
 	StationID string `json:"station_id,omitempty"`
 	Station   string `json:"station"`
 	Why       string `json:"why,omitempty"`
+	Quiet     bool   `json:"quiet,omitempty"` // as of StationHere
 }
 
 // Name of the type.
@@ -33,7 +36,7 @@ func (s StationAway) Tell() (Line, bool) {
 	if s.Why != "" {
 		l.Text += ": " + s.Why
 	}
-	return l, true
+	return l, !s.Quiet
 }
 
 // StationChanged says that the owner added, changed or removed a station.

@@ -21,8 +21,12 @@ import (
 // Delay is the longest that something waits in memory before it is written.
 const Delay = 500 * time.Millisecond
 
-// kept is how much is kept: the oldest beyond it are removed once an hour.
-var kept = store.Kept{Captures: 20_000, Presses: 50_000, Entries: 100_000}
+// kept is how much is kept: the oldest beyond it are removed once an hour, and sooner where much comes in.
+var kept = store.Kept{Captures: 20_000, Presses: 50_000, Entries: 100_000, CaptureBytes: 64 << 20,
+	EntryBytes: 256 << 20}
+
+// pruneBytes is how many bytes come in until it is looked at how much is kept.
+const pruneBytes = 8 << 20
 
 // mostWaiting is how many bytes wait in memory where the disk takes nothing. Beyond that the oldest are given up, and
 // the journal says how many.
@@ -35,6 +39,7 @@ type Journal struct {
 	queue  *stream.Queue
 	roomOf func(deviceID string) string
 	lost   int // that had to be given up since the last write
+	grown  int // bytes since the last look at how much is kept
 }
 
 // New makes a journal. It begins to write once it runs.
@@ -59,10 +64,14 @@ func (j *Journal) Run(ctx context.Context) error {
 			case <-ctx.Done():
 				return nil
 			case <-prune.C:
-				if err := j.store.Prune(ctx, kept); err != nil {
-					slog.Error("shorten the journal", "error", err)
-				}
+				j.grown = pruneBytes
 			case <-time.After(Delay):
+			}
+		}
+		if j.grown >= pruneBytes {
+			j.grown = 0
+			if err := j.store.Prune(ctx, kept); err != nil {
+				slog.Error("shorten the journal", "error", err)
 			}
 		}
 		if err := j.flush(ctx); err != nil {
@@ -84,14 +93,19 @@ func ended(err error) error {
 // flush writes all that waits in one transaction. On failure it goes on waiting, within bounds.
 func (j *Journal) flush(ctx context.Context) error {
 	batch, size := j.queue.Waiting()
+	if size > mostWaiting { // the disk takes nothing, or less than comes in
+		j.giveUp(size)
+		batch, _ = j.queue.Waiting()
+	}
+	batch = batch[:atOnce(batch)]
 	troubles, err := j.store.Write(context.WithoutCancel(ctx), batch, j.roomOf)
 	if err != nil {
-		if size > mostWaiting {
-			j.giveUp(batch, size)
-		}
 		return fmt.Errorf("write the journal: %w", err)
 	}
 	j.queue.Done(len(batch))
+	for _, h := range batch {
+		j.grown += h.Size()
+	}
 	for _, t := range troubles {
 		slog.Error("something that happened could not be kept", "what", t.What, "error", t.Err)
 		if t.What != (happening.HouseNote{}).Name() { // or it would go on for ever
@@ -117,15 +131,34 @@ func (j *Journal) flush(ctx context.Context) error {
 	return nil
 }
 
-// giveUp lets the oldest go until half of the room is free.
-func (j *Journal) giveUp(batch []happening.Happening, size int) {
-	n := 0
-	for size > mostWaiting/2 && n < len(batch) {
-		size -= batch[n].Size()
-		n++
+// mostAtOnce is how many bytes are written in one transaction: nothing else can be written meanwhile.
+const mostAtOnce = 4 << 20
+
+// atOnce is how many of what waits are written next.
+func atOnce(batch []happening.Happening) int {
+	size := 0
+	for n, h := range batch {
+		if size += h.Size(); size > mostAtOnce && n > 0 {
+			return n
+		}
 	}
-	j.queue.Done(n)
-	j.lost += n
+	return len(batch)
+}
+
+// giveUp lets the oldest go until half of the room is free: what was heard first, which anybody can make much of.
+func (j *Journal) giveUp(size int) {
+	for _, goes := range []func(happening.Happening) bool{
+		func(h happening.Happening) bool { return h.What.Name() == (happening.Heard{}).Name() },
+		func(happening.Happening) bool { return true },
+	} {
+		j.lost += j.queue.Drop(func(h happening.Happening) bool {
+			if size <= mostWaiting/2 || !goes(h) {
+				return false
+			}
+			size -= h.Size()
+			return true
+		})
+	}
 }
 
 // MaxPage is the most entries or captures that are read at once.

@@ -4,11 +4,13 @@ package receive
 
 import (
 	"context"
+	"log/slog"
 	"sync"
 	"time"
 
 	"urbo/core/happening"
 	"urbo/core/line"
+	"urbo/core/plain"
 	"urbo/core/signal"
 	"urbo/service/stations"
 	"urbo/service/stream"
@@ -40,7 +42,7 @@ type Receive struct {
 
 	mu      sync.Mutex
 	pending map[string]*press // by STATION-ID/PORT
-	ready   []*press
+	ready   turns
 }
 
 // press gathers the trains of one push of a key.
@@ -80,11 +82,6 @@ func New(book *line.Book, l Library, echoes Echoes, events *stream.Stream, now f
 // Hear takes one train from a station; when is zero, or when it was where that is long past. It does not block.
 func (r *Receive) Hear(from stations.Source, port station.Port, m station.Heard, when time.Time) {
 	place := from.ID + "/" + port.ID
-	if err := m.Train.Check(); err != nil {
-		r.stream.Publish(happening.Happening{What: happening.StationNote{StationID: from.ID,
-			Place: from.Name + "/" + port.ID, Severity: "error", Text: "Sent a train that is none: " + err.Error()}})
-		return
-	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	now := r.now()
@@ -92,7 +89,7 @@ func (r *Receive) Hear(from stations.Source, port station.Port, m station.Heard,
 	if p != nil {
 		gap := m.At - p.end
 		if gap >= signal.PressSilence || gap < 0 || p.count+len(m.Train) > signal.MaxDurations {
-			r.ready = append(r.ready, p)
+			r.ready.put(place, p)
 			p = nil
 		} else {
 			p.trains[len(p.trains)-1].Gap = int(gap)
@@ -132,18 +129,15 @@ func (p *press) add(m station.Heard) {
 }
 
 // Run closes presses when their receiver has been quiet, until the context ends; what is still open then is closed
-// too, so that nothing heard is lost.
+// too, so that nothing heard is lost, as far as that does not take long.
 func (r *Receive) Run(ctx context.Context) error {
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
-	for {
-		over := ctx.Err() != nil
-		done, wait := r.due(over)
-		for _, p := range done {
+	for ctx.Err() == nil {
+		p, wait := r.due(false)
+		if p != nil {
 			r.finish(p)
-		}
-		if over {
-			return nil
+			continue
 		}
 		timer.Reset(wait)
 		select {
@@ -152,14 +146,25 @@ func (r *Receive) Run(ctx context.Context) error {
 		case <-timer.C:
 		}
 	}
+	for end := r.now().Add(ending); r.now().Before(end); {
+		p, _ := r.due(true)
+		if p == nil {
+			return nil
+		}
+		r.finish(p)
+	}
+	slog.Warn("what was heard last is left out: there is too much of it, and the service ends")
+	return nil
 }
 
-// due takes out the presses that are over, and tells how long until the next may be.
-func (r *Receive) due(all bool) ([]*press, time.Duration) {
+// ending is how long it may take to read what was heard last.
+const ending = time.Second
+
+// due takes out the press whose turn it is, of those that are over, or tells how long until the next may be.
+func (r *Receive) due(all bool) (*press, time.Duration) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	done, wait := r.ready, time.Hour
-	r.ready = nil
+	wait := time.Hour
 	now := r.now()
 	for place, p := range r.pending {
 		planned := p.latest.Add(silence)
@@ -173,13 +178,24 @@ func (r *Receive) due(all bool) ([]*press, time.Duration) {
 			continue
 		}
 		if all || left <= 0 {
-			done = append(done, p)
+			r.ready.put(place, p)
 			delete(r.pending, place)
 			continue
 		}
 		wait = min(wait, left)
 	}
-	return done, wait
+	for _, out := range r.ready.rest(now) {
+		r.stream.Publish(happening.Happening{What: happening.StationNote{StationID: out.from.ID,
+			Place: out.from.Name + "/" + out.port.ID, Severity: "warning", Text: "Heard more than can be read: " +
+				plain.Count(out.left, "press was", "presses were") + " left out. Is something disturbing the receiver?"}})
+	}
+	if p := r.ready.next(); p != nil {
+		return p, 0
+	}
+	if r.ready.owes() {
+		wait = min(wait, tells)
+	}
+	return nil, wait
 }
 
 // finish makes a capture of a press and publishes it.

@@ -24,13 +24,17 @@ func (s *Stations) serve(ctx context.Context, l station.Link) error {
 	m, err := s.enter(hello, l)
 	if err != nil {
 		s.tell(ctx, l, station.Refused{Reason: err.Error()})
-		s.stream.Publish(happening.Happening{What: happening.StationNote{Severity: "refused", Text: err.Error()}})
+		s.say(s.strangers, happening.StationNote{Severity: "refused", Text: err.Error()})
 		return err
 	}
 	s.tell(ctx, l, station.Welcome{Link: station.Version})
 	s.stream.Publish(happening.Happening{What: s.here(m)})
+	pace := station.NewPace()
 	for {
 		message, err := l.Receive(ctx)
+		if err == nil && l.Origin().Over != station.Stage { // the stage may be faster than real time
+			err = pace.Wait(ctx, station.Weight(message))
+		}
 		if err != nil {
 			s.leave(m, l, err)
 			if ctx.Err() != nil {
@@ -46,7 +50,7 @@ func (s *Stations) serve(ctx context.Context, l station.Link) error {
 func (s *Stations) here(m *member) happening.StationHere {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return happening.StationHere{StationID: m.record.ID, Station: m.record.Name}
+	return happening.StationHere{StationID: m.record.ID, Station: m.record.Name, Quiet: !m.voice.may(s.now())}
 }
 
 // greet waits for the hello of a link, and asks for it where it does not come.
@@ -88,8 +92,8 @@ func (s *Stations) greet(ctx context.Context, l station.Link) (station.Hello, er
 var errNoHello = fmt.Errorf("nothing says hello within %.0f s: is there a station, and is its speed right?",
 	greeting.Seconds())
 
-// enter makes a station that said hello a member. A name belongs to the station that is here with it; one that was
-// quiet for long gives way: the same station may have come back before its old link was noticed to be dead.
+// enter makes a station that said hello a member. The newer link of a station takes the older one's place at once: the
+// same station may have come back before its old link was noticed to be dead.
 func (s *Stations) enter(hello station.Hello, l station.Link) (*member, error) {
 	if err := hello.Check(); err != nil {
 		return nil, err
@@ -102,11 +106,8 @@ func (s *Stations) enter(hello station.Hello, l station.Link) (*member, error) {
 	}
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if m.link != nil && s.now().Sub(m.spoke) < Silent/3 {
-		return nil, fmt.Errorf("%w: %q is here already: rename one of the two", ErrNameTaken, m.record.Name)
-	}
-	if m.link != nil {
-		_ = m.link.Close()
+	if old := m.link; old != nil {
+		go old.Close()
 	}
 	m.lose()
 	m.hello, m.link, m.since, m.spoke = cleaned(hello), l, s.now(), s.now()
@@ -170,14 +171,37 @@ func (s *Stations) keep(m *member) {
 	}
 	known := m.record.Hello == string(said)
 	m.record.Hello, m.record.Seen = string(said), s.now()
-	r := m.record
-	s.mu.Unlock()
-	defer s.mu.Lock()
 	if known {
 		return
 	}
+	if m.unkept = !m.voice.may(s.now()); m.unkept { // it says something else each time
+		return
+	}
+	r := m.record
+	s.mu.Unlock()
+	defer s.mu.Lock()
 	if err := s.store.PutStation(context.Background(), r); err != nil {
 		slog.Error("a station is not kept on disk", "error", err)
+	}
+}
+
+// keepRest writes on disk what was not written at once.
+func (s *Stations) keepRest() {
+	s.changing.Lock()
+	defer s.changing.Unlock()
+	s.mu.Lock()
+	var rest []store.Station
+	for _, m := range s.members {
+		if m.unkept {
+			m.unkept = false
+			rest = append(rest, m.record)
+		}
+	}
+	s.mu.Unlock()
+	for _, r := range rest {
+		if err := s.store.PutStation(context.Background(), r); err != nil {
+			slog.Error("a station is not kept on disk", "error", err)
+		}
 	}
 }
 
@@ -225,25 +249,15 @@ func (s *Stations) leave(m *member, l station.Link, why error) {
 		return
 	}
 	m.lose()
-	m.link, m.since = nil, s.now()
-	what := happening.StationAway{StationID: m.record.ID, Station: m.record.Name}
+	m.link, m.since, m.record.Seen = nil, s.now(), s.now()
+	what := happening.StationAway{StationID: m.record.ID, Station: m.record.Name, Quiet: !m.voice.may(s.now())}
+	m.unkept = true
 	s.mu.Unlock()
-	s.noteSeen(m)
+	if !what.Quiet {
+		s.keepRest()
+	}
 	if !errors.Is(why, station.ErrAway) && !errors.Is(why, context.Canceled) {
 		what.Why = why.Error()
 	}
 	s.stream.Publish(happening.Happening{What: what})
-}
-
-// noteSeen keeps on disk when a station was here last.
-func (s *Stations) noteSeen(m *member) {
-	s.changing.Lock()
-	defer s.changing.Unlock()
-	s.mu.Lock()
-	m.record.Seen = s.now()
-	r := m.record
-	s.mu.Unlock()
-	if err := s.store.PutStation(context.Background(), r); err != nil {
-		slog.Warn("when a station was here is not kept on disk", "error", err)
-	}
 }

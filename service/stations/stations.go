@@ -103,6 +103,8 @@ type Stations struct {
 	running context.Context // nil before Run
 	group   sync.WaitGroup  // the transports
 	members []*member       // in the order in which they were added
+
+	strangers *voice // of links that are not let in
 }
 
 // member is one station as Urbo sees it.
@@ -116,6 +118,8 @@ type member struct {
 	ports  map[string]*use
 	sends  map[string]*Sending // that are not answered, by id
 	end    func()              // its own transport's; nil where it has none
+	voice  *voice
+	unkept bool // its record says something that is not on disk yet
 }
 
 // use is what a port did.
@@ -130,8 +134,7 @@ type use struct {
 // Open reads what the house knows of its stations.
 func Open(ctx context.Context, c Config) (*Stations, error) {
 	s := &Stations{store: c.Store, transports: c.Transports, reach: c.Reach, receiver: c.Receiver, rooms: c.Rooms,
-		stream: c.Stream,
-		now:    c.Now}
+		stream: c.Stream, now: c.Now, strangers: newVoice()}
 	records, err := c.Store.Stations(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read the stations: %w", err)
@@ -153,7 +156,7 @@ func Open(ctx context.Context, c Config) (*Stations, error) {
 }
 
 func newMember(r store.Station) *member {
-	m := &member{record: r, since: r.Seen, ports: map[string]*use{}, sends: map[string]*Sending{}}
+	m := &member{record: r, since: r.Seen, ports: map[string]*use{}, sends: map[string]*Sending{}, voice: newVoice()}
 	if said, err := station.Unmarshal([]byte(r.Hello)); err == nil && r.Hello != "" {
 		m.hello, _ = said.(station.Hello)
 	}
@@ -181,6 +184,7 @@ func (s *Stations) Run(ctx context.Context) error {
 	s.mu.Unlock()
 	s.changing.Unlock()
 	s.group.Wait()
+	s.keepRest()
 	return nil
 }
 
@@ -236,9 +240,7 @@ func (s *Stations) take(ctx context.Context, m *member, l station.Link, message 
 	switch msg := message.(type) {
 	case station.Hello: // it began anew, and forgot what it was told
 		if err := s.again(m, msg); err != nil {
-			s.stream.Publish(happening.Happening{What: happening.StationNote{StationID: id, Place: name,
-				Severity: "refused",
-				Text:     err.Error()}})
+			s.say(m.voice, happening.StationNote{StationID: id, Place: name, Severity: "refused", Text: err.Error()})
 			s.tell(ctx, l, station.Refused{Reason: err.Error()})
 			return
 		}
@@ -250,8 +252,8 @@ func (s *Stations) take(ctx context.Context, m *member, l station.Link, message 
 	case station.Failed:
 		s.answered(m, msg.ID, msg)
 	case station.Note:
-		s.stream.Publish(happening.Happening{What: happening.StationNote{StationID: id, Place: name,
-			Severity: shown(msg.Severity), Text: shown(msg.Text)}})
+		s.say(m.voice, happening.StationNote{StationID: id, Place: name, Severity: shown(msg.Severity),
+			Text: shown(msg.Text)})
 	case station.Ping:
 		s.tell(ctx, l, station.Pong{})
 	case station.Gone:
@@ -268,11 +270,17 @@ func (s *Stations) heard(m *member, heard station.Heard) {
 	})
 	if i < 0 {
 		s.mu.Unlock()
-		slog.Warn("heard on a port that the station did not name as a receiver", "station", from.Name, "port",
-			heard.Port)
+		s.say(m.voice, happening.StationNote{StationID: from.ID, Place: from.Name, Severity: "error",
+			Text: "Heard something on a port that it did not name as a receiver: " + shown(heard.Port)})
 		return
 	}
 	port := m.hello.Ports[i]
+	if err := heard.Check(); err != nil {
+		s.mu.Unlock()
+		s.say(m.voice, happening.StationNote{StationID: from.ID, Place: from.Name + "/" + port.ID, Severity: "error",
+			Text: "Sent a train that is none: " + err.Error()})
+		return
+	}
 	u := m.use(port.ID)
 	fresh := u.last.IsZero() || heard.At-u.end >= signal.PressSilence || heard.At < u.end
 	u.last, u.end = s.now(), heard.At+int64(heard.Train.Length())
@@ -347,6 +355,8 @@ func (s *Stations) watch(ctx context.Context) {
 			return
 		case <-tick.C:
 		}
+		s.tellRest()
+		s.keepRest()
 		s.mu.Lock()
 		var ask, close []station.Link
 		for _, m := range s.members {

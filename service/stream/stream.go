@@ -149,6 +149,23 @@ func (q *Queue) Done(n int) {
 	q.items = slices.Clone(q.items[n:]) // what is done is let go
 }
 
+// Drop takes out of the queue, from the oldest on, what nobody will deal with, and tells how many that were.
+func (q *Queue) Drop(which func(happening.Happening) bool) int {
+	q.mu.Lock()
+	defer q.mu.Unlock()
+	kept := make([]happening.Happening, 0, len(q.items))
+	for _, h := range q.items {
+		if which(h) {
+			q.size -= h.Size()
+			continue
+		}
+		kept = append(kept, h)
+	}
+	n := len(q.items) - len(kept)
+	q.items = kept
+	return n
+}
+
 // Next waits for what happens, and takes it out of the queue. Errors are those of Wait.
 func (q *Queue) Next(ctx context.Context) ([]happening.Happening, error) {
 	if err := q.Wait(ctx); err != nil {

@@ -118,7 +118,7 @@ func connect(ctx context.Context, o Options, id string, will *paho.WillMessage, 
 	}
 	c.paho = paho.NewClient(paho.ClientConfig{
 		ClientID: id,
-		Conn:     packets.NewThreadSafeConn(timed{conn}),
+		Conn:     packets.NewThreadSafeConn(&measured{Conn: timed{conn}}),
 		OnPublishReceived: []func(paho.PublishReceived) (bool, error){func(p paho.PublishReceived) (bool, error) {
 			took(p.Packet.Topic, p.Packet.Payload)
 			return true, nil

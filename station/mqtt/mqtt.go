@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/eclipse/paho.golang/paho"
+	"golang.org/x/time/rate"
 
 	"urbo/station"
 )
@@ -24,8 +25,10 @@ const (
 	up       = "/up"
 	down     = "/down"
 	whoTopic = prefix + "who"
-	// ahead is how many messages of a station may wait to be taken; what comes on top is lost, and told.
-	ahead = 256
+	// ahead and aheadBytes are what may wait of a station to be taken; what comes on top is lost, and told.
+	ahead, aheadBytes = 256, 1 << 20
+	// gonePayload is the most bytes of a message that may be one that says gone.
+	gonePayload = 64
 	// The broker is dialled again after a pause that grows from the first to the second.
 	firstPause, longestPause = 500 * time.Millisecond, 4 * time.Second
 )
@@ -60,7 +63,7 @@ func (b *Broker) Run(ctx context.Context, join func(context.Context, station.Lin
 
 // visit is one connection to the broker.
 func (b *Broker) visit(ctx context.Context, join func(context.Context, station.Link) error) error {
-	v := &visit{links: map[string]*link{}, join: join}
+	v := &visit{links: map[string]*link{}, join: join, asks: rate.NewLimiter(asksEach, mostAsks)}
 	var lost context.CancelFunc
 	v.ctx, lost = context.WithCancel(ctx)
 	defer v.group.Wait()
@@ -110,7 +113,11 @@ type visit struct {
 	client *client
 	links  map[string]*link // by station
 	over   bool
+	asks   *rate.Limiter // of stations that are not here, who they are
 }
+
+// asksEach and mostAsks are how many stations that are not here are looked at in a second, and at once.
+const asksEach, mostAsks = 100, maxLinks
 
 // take takes one message of a station. The first one of a station that is not known makes its link.
 func (v *visit) take(topic string, payload []byte) {
@@ -118,30 +125,55 @@ func (v *visit) take(topic string, payload []byte) {
 	if !station.ValidName(name) || len(payload) > station.MaxMessage {
 		return
 	}
-	m, err := station.Unmarshal(payload)
 	v.mu.Lock()
 	defer v.mu.Unlock()
 	l := v.links[name]
-	if _, gone := m.(station.Gone); gone {
-		if l != nil {
-			l.end(errGone)
+	if l != nil && saysGone(payload) { // it may be the will of an older connection: whoever is there says hello
+		l.end(errGone)
+		delete(v.links, name)
+		if v.asks.Allow() {
+			v.ask(name)
 		}
 		return
 	}
-	if l == nil {
-		if v.over || v.client == nil || m == nil || len(v.links) >= maxLinks {
-			return
-		}
-		if _, hello := m.(station.Hello); !hello { // it thinks it is known
-			c := v.client
-			v.group.Go(func() { _ = publish(v.ctx, c, prefix+name+down, station.Who{}, 0) })
-			return
-		}
+	if l != nil && !l.over() {
+		l.took(payload)
+		return
+	}
+	if v.over || v.client == nil || len(v.links) >= maxLinks && l == nil || !v.asks.Allow() {
+		return
+	}
+	switch m, err := station.Unmarshal(payload); m.(type) {
+	case station.Hello:
 		l = newLink(station.Origin{Over: station.MQTT, Address: name}, v.client, prefix+name+down, 0)
+		l.took(payload)
 		v.links[name] = l
 		v.group.Go(func() { v.serve(name, l) })
+	case nil, station.Gone:
+	default:
+		if err == nil { // it thinks it is known
+			v.ask(name)
+		}
 	}
-	l.took(m, err)
+}
+
+// ask asks a station who it is. The caller holds mu.
+func (v *visit) ask(name string) {
+	c := v.client
+	if v.over || c == nil {
+		return
+	}
+	v.group.Go(func() { _ = publish(v.ctx, c, prefix+name+down, station.Who{}, 0) })
+}
+
+// saysGone says whether a message says that its station is gone.
+func saysGone(payload []byte) bool {
+	if len(payload) > gonePayload {
+		return false
+	}
+	m, err := station.Unmarshal(payload)
+	_, gone := m.(station.Gone)
+	return err == nil && gone
 }
 
 // maxLinks is the most stations of a broker at once.
@@ -182,7 +214,7 @@ func Dial(ctx context.Context, o Options, name string) (station.Link, error) {
 		[]string{prefix + name + down, whoTopic}, func(_ string, payload []byte) {
 			<-ready
 			if len(payload) <= station.MaxMessage && l != nil {
-				l.took(station.Unmarshal(payload))
+				l.took(payload)
 			}
 		})
 	if err != nil {
@@ -211,38 +243,74 @@ type link struct {
 	to      string // topic
 	qos     byte
 	goodbye station.Message // said when it is closed; nil for none. The connection is the link's own then.
-	said    chan station.Message
+	ready   chan struct{}   // something waits
 	ended   chan struct{}
 	close   func()
 
-	mu   sync.Mutex
-	why  error
-	bad  int
-	lost int
+	mu     sync.Mutex
+	said   [][]byte // messages that wait to be taken
+	bytes  int      // of them
+	why    error
+	bad    int
+	lost   int       // messages, that are not told yet
+	toldOf time.Time // when it was told that some were lost
 }
 
 func newLink(origin station.Origin, c *client, to string, qos byte) *link {
-	l := &link{origin: origin, client: c, to: to, qos: qos, said: make(chan station.Message, ahead),
+	l := &link{origin: origin, client: c, to: to, qos: qos, ready: make(chan struct{}, 1),
 		ended: make(chan struct{})}
 	l.close = sync.OnceFunc(func() { close(l.ended) })
 	return l
 }
 
-// took takes a message, or what is none. It does not block.
-func (l *link) took(m station.Message, err error) {
+// took takes a message, or what is none, to be read later. It does not block.
+func (l *link) took(payload []byte) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	if err != nil {
-		l.bad++
-		m = station.Garbage(l.bad, err)
-	}
-	if m == nil {
+	if len(l.said) >= ahead || l.bytes+len(payload) > aheadBytes {
+		l.lost++
 		return
 	}
+	l.said = append(l.said, payload)
+	l.bytes += len(payload)
 	select {
-	case l.said <- m:
+	case l.ready <- struct{}{}:
 	default:
-		l.lost++
+	}
+}
+
+// next is the next message that waits, nil where there is none.
+func (l *link) next() station.Message {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.lost > 0 && time.Since(l.toldOf) > time.Minute {
+		n := l.lost
+		l.lost, l.toldOf = 0, time.Now()
+		return station.Lost(n)
+	}
+	for len(l.said) > 0 {
+		payload := l.said[0]
+		l.said[0] = nil
+		l.said, l.bytes = l.said[1:], l.bytes-len(payload)
+		m, err := station.Unmarshal(payload)
+		if err != nil {
+			l.bad++
+			m = station.Garbage(l.bad, err)
+		}
+		if m != nil {
+			return m
+		}
+	}
+	return nil
+}
+
+// over says whether it has ended.
+func (l *link) over() bool {
+	select {
+	case <-l.ended:
+		return true
+	default:
+		return false
 	}
 }
 
@@ -258,22 +326,24 @@ func (l *link) end(why error) {
 // Origin is the name on the broker.
 func (l *link) Origin() station.Origin { return l.origin }
 
-// Receive waits for the next message.
+// Receive waits for the next message. What came in before the end is still told.
 func (l *link) Receive(ctx context.Context) (station.Message, error) {
-	select {
-	case <-ctx.Done():
-		return nil, ctx.Err()
-	case m := <-l.said:
-		return m, nil
-	case <-l.ended:
-		select { // what came in before the end is still told
-		case m := <-l.said:
+	for {
+		over := l.over()
+		if m := l.next(); m != nil {
 			return m, nil
-		default:
 		}
-		l.mu.Lock()
-		defer l.mu.Unlock()
-		return nil, fmt.Errorf("%w: %w", station.ErrAway, l.why)
+		if over {
+			l.mu.Lock()
+			defer l.mu.Unlock()
+			return nil, fmt.Errorf("%w: %w", station.ErrAway, l.why)
+		}
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-l.ready:
+		case <-l.ended:
+		}
 	}
 }
 

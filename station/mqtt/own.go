@@ -3,18 +3,24 @@ package mqtt
 import (
 	"context"
 	"crypto/rand"
+	"crypto/subtle"
 	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
 	"math"
 	"net"
+	"slices"
+	"strconv"
 	"sync"
+	"sync/atomic"
+	"time"
 
 	broker "github.com/mochi-mqtt/server/v2"
 	"github.com/mochi-mqtt/server/v2/listeners"
 	"github.com/mochi-mqtt/server/v2/packets"
 
+	"urbo/core/plain"
 	"urbo/station"
 )
 
@@ -43,30 +49,37 @@ const most = maxLinks + 1
 
 // Run runs the broker, and brings the links of its stations, until the context ends.
 func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) error) error {
-	door := &guard{ctx: ctx, doorman: o.options.Doorman, secret: rand.Text(),
-		inside: map[*broker.Client]context.CancelFunc{}}
+	door := &guard{ctx: ctx, doorman: o.options.Doorman, secret: rand.Text(), inside: map[string]*seat{},
+		paces: map[string]*station.Pace{}}
 	capabilities := broker.NewDefaultServerCapabilities()
 	capabilities.MaximumClients = most
-	capabilities.MaximumPacketSize = station.MaxMessage + 1024
+	capabilities.MaximumPacketSize = mostPacket
 	capabilities.MaximumSessionExpiryInterval = 0
 	capabilities.RetainAvailable = 0
+	capabilities.SharedSubAvailable = 0
+	capabilities.TopicAliasMaximum = 0
+	capabilities.MaximumQos = 1
+	capabilities.MaximumInflight = 256
+	capabilities.ReceiveMaximum = 256
 	capabilities.MaximumClientWritesPending = 256
 	server := broker.New(&broker.Options{Capabilities: capabilities, SysTopicResendInterval: math.MaxInt32,
 		Logger: slog.New(slog.DiscardHandler)})
 	if err := server.AddHook(door, nil); err != nil {
 		return fmt.Errorf("start the broker: %w", err)
 	}
-	outside, err := net.Listen("tcp", o.options.Listen)
+	l, err := net.Listen("tcp", o.options.Listen)
 	if err != nil {
 		return fmt.Errorf("the broker listens on %s: %w", o.options.Listen, err)
 	}
+	var outside net.Listener = newEntrance(l)
 	if o.options.TLS != nil {
 		outside = tls.NewListener(outside, o.options.TLS)
 	}
-	inside, err := net.Listen("tcp", "127.0.0.1:0") // for the house itself
+	l, err = net.Listen("tcp", "127.0.0.1:0") // for the house itself
 	if err != nil {
 		return errors.Join(err, outside.Close())
 	}
+	inside := newEntrance(l)
 	for id, l := range map[string]net.Listener{"stations": outside, "house": inside} {
 		if err := server.AddListener(listeners.NewNet(id, l)); err != nil {
 			return errors.Join(fmt.Errorf("start the broker: %w", err), outside.Close(), inside.Close())
@@ -89,58 +102,129 @@ type guard struct {
 	ctx     context.Context
 	doorman Doorman
 	secret  string // of the house itself
+	count   atomic.Int64
 
 	mu     sync.Mutex
-	inside map[*broker.Client]context.CancelFunc // stations, with what ends the watch over their tokens
+	inside map[string]*seat         // by account
+	paces  map[string]*station.Pace // by account, also of those that went
 }
+
+// seat is the one connection of an account.
+type seat struct {
+	client *broker.Client
+	end    context.CancelFunc // of the watch over its token
+	left   chan struct{}      // closed when it is over, and its will is said
+}
+
+// leaving is how long an older connection of an account may take to be over.
+const leaving = 2 * time.Second
+
+var errAgain = errors.New("its account connected again")
 
 // ID is its name.
 func (g *guard) ID() string { return "guard" }
 
 // Provides lists what it decides.
 func (g *guard) Provides(b byte) bool {
-	return b == broker.OnConnectAuthenticate || b == broker.OnACLCheck || b == broker.OnDisconnect
+	return slices.Contains([]byte{broker.OnConnectAuthenticate, broker.OnACLCheck, broker.OnDisconnect, broker.OnPublish,
+		broker.OnWill}, b)
 }
 
-// OnConnectAuthenticate says who may come in.
+// OnConnectAuthenticate says who may come in, and takes what it may not ask for from it: an id of another connection,
+// a will elsewhere or later, and a session that outlives it.
 func (g *guard) OnConnectAuthenticate(c *broker.Client, p packets.Packet) bool {
 	user, password := string(p.Connect.Username), string(p.Connect.Password)
-	if user == houseUser {
-		return c.Net.Listener == "house" && password == g.secret
-	}
-	if c.Net.Listener != "stations" || !station.ValidName(user) {
-		return false
-	}
-	host, _, err := net.SplitHostPort(c.Net.Remote)
-	if err != nil {
-		host = c.Net.Remote
-	}
-	revoked, err := g.doorman.Station(g.ctx, user, password, host)
-	if err != nil {
-		slog.Warn("a station is not let in at the broker", "name", user, "from", host, "error", err)
-		return false
-	}
-	watch, end := context.WithCancel(g.ctx)
-	g.mu.Lock()
-	g.inside[c] = end
-	g.mu.Unlock()
-	go func() {
-		select {
-		case <-revoked:
-			c.Stop(errors.New("its token was removed"))
-		case <-watch.Done():
+	var revoked <-chan struct{}
+	switch {
+	case c.Net.Listener == "house":
+		if user != houseUser || subtle.ConstantTimeCompare([]byte(password), []byte(g.secret)) != 1 {
+			return false
 		}
-	}()
+	case !station.ValidName(user):
+		return false
+	default:
+		host, _, err := net.SplitHostPort(c.Net.Remote)
+		if err != nil {
+			host = c.Net.Remote
+		}
+		if revoked, err = g.doorman.Station(g.ctx, user, password, host); err != nil {
+			slog.Warn("a station is not let in at the broker", "name", user, "from", host, "error", err)
+			return false
+		}
+		if p.Connect.WillFlag && p.Connect.WillTopic != prefix+user+up {
+			slog.Warn("a station is not let in at the broker: its will is for another's topic", "name", user, "from",
+				host, "topic", plain.Show(p.Connect.WillTopic))
+			return false
+		}
+	}
+	// No two connections have one id, so none ends another by it; those of one account follow each other.
+	c.ID = user + "." + strconv.FormatInt(g.count.Add(1), 10)
+	c.Properties.Clean = true
+	c.Properties.Props.SessionExpiryInterval = 0
+	c.Properties.Will.WillDelayInterval = 0
+	watch, end := context.WithCancel(g.ctx)
+	if !g.sit(user, &seat{client: c, end: end, left: make(chan struct{})}) {
+		end()
+		return false
+	}
+	known(c.Net.Conn)
+	if revoked != nil {
+		go func() {
+			select {
+			case <-revoked:
+				c.Stop(errors.New("its token was removed"))
+			case <-watch.Done():
+			}
+		}()
+	}
 	return true
 }
 
-// OnDisconnect ends the watch over a token.
-func (g *guard) OnDisconnect(c *broker.Client, _ error, _ bool) {
+// sit gives an account's place to a connection. The one that has it ends first, and its will is said: what the newer
+// one says comes after it.
+func (g *guard) sit(user string, s *seat) bool {
+	for {
+		g.mu.Lock()
+		old := g.inside[user]
+		if old == nil {
+			g.inside[user] = s
+			g.mu.Unlock()
+			return true
+		}
+		g.mu.Unlock()
+		old.client.Stop(errAgain)
+		timer := time.NewTimer(leaving)
+		select {
+		case <-old.left:
+		case <-timer.C: // it broke while it came in, and nobody says so
+			g.leave(user, old)
+		case <-g.ctx.Done():
+			timer.Stop()
+			return false
+		}
+		timer.Stop()
+	}
+}
+
+// leave frees a place.
+func (g *guard) leave(user string, s *seat) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	if end := g.inside[c]; end != nil {
-		end()
-		delete(g.inside, c)
+	if g.inside[user] == s {
+		delete(g.inside, user)
+		s.end()
+		close(s.left)
+	}
+}
+
+// OnDisconnect frees the place of a connection that is over.
+func (g *guard) OnDisconnect(c *broker.Client, _ error, _ bool) {
+	user := string(c.Properties.Username)
+	g.mu.Lock()
+	s := g.inside[user]
+	g.mu.Unlock()
+	if s != nil && s.client == c {
+		g.leave(user, s)
 	}
 }
 
@@ -154,4 +238,36 @@ func (g *guard) OnACLCheck(c *broker.Client, topic string, write bool) bool {
 		return topic == prefix+user+up
 	}
 	return topic == prefix+user+down || topic == whoTopic
+}
+
+// OnPublish looks at the topic once more, now that aliases are names, keeps nothing for later, and holds up a station that says too much: only
+// its own connection waits.
+func (g *guard) OnPublish(c *broker.Client, p packets.Packet) (packets.Packet, error) {
+	user := string(c.Properties.Username)
+	if user == houseUser {
+		return p, nil
+	}
+	if !g.OnACLCheck(c, p.TopicName, true) {
+		return p, packets.ErrRejectPacket
+	}
+	p.FixedHeader.Retain = false
+	g.mu.Lock()
+	pace := g.paces[user]
+	if pace == nil {
+		pace = station.NewPace()
+		g.paces[user] = pace
+	}
+	g.mu.Unlock()
+	if err := pace.Wait(g.ctx, len(p.Payload)); err != nil {
+		return p, packets.ErrRejectPacket
+	}
+	return p, nil
+}
+
+// OnWill keeps a will at the topic of whom it is of.
+func (g *guard) OnWill(c *broker.Client, w broker.Will) (broker.Will, error) {
+	if user := string(c.Properties.Username); user != houseUser {
+		w.TopicName, w.Retain = prefix+user+up, false
+	}
+	return w, nil
 }
