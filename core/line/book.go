@@ -149,20 +149,21 @@ func (b *Book) Decode(trains []signal.Reception) Decoded {
 	if len(flat) == 0 {
 		return Decoded{}
 	}
-	out := b.decode(flat)
+	left := effort
+	out := b.decode(flat, &left)
 	for _, cut := range glitches {
 		mended, ok := mend(flat, cut)
 		if !ok || out.moreConfident(LoneLimit) {
 			continue
 		}
-		if again := b.decode(mended); len(again.Readings) > 0 && (len(out.Readings) == 0 ||
+		if again := b.decode(mended, &left); len(again.Readings) > 0 && (len(out.Readings) == 0 ||
 			again.Readings[0].score > out.Readings[0].score) {
 			out = again
 		}
 	}
 	if radio := b.radio(); radio != nil && !out.moreConfident(0.9) {
 		// Some radio receivers invert: what looks like a space is a mark.
-		again := radio.decode(append(slices.Clone(flat[1:]), signal.PressSilence))
+		again := radio.decode(append(slices.Clone(flat[1:]), signal.PressSilence), &left)
 		if again.moreConfident(LoneLimit) {
 			out.Readings = append(out.Readings, again.Readings...)
 			sortReadings(out.Readings)
@@ -186,7 +187,7 @@ func (b *Book) radio() *Book {
 	return b.inverted
 }
 
-func (b *Book) decode(flat []int) Decoded {
+func (b *Book) decode(flat []int, left *int) Decoded {
 	var out Decoded
 	tmp, ok := b.memory.Get().(*scratch)
 	if !ok {
@@ -196,8 +197,11 @@ func (b *Book) decode(flat []int) Decoded {
 	for _, waves := range tmp.shared {
 		*waves = (*waves)[:0]
 	}
-	for _, s := range b.sheets {
+	for i, s := range b.sheets {
+		given := share(*left, len(b.sheets)-i)
+		tmp.left = given
 		readings, lone := s.decode(flat, tmp)
+		*left -= given - max(tmp.left, 0)
 		out.Readings = append(out.Readings, readings...)
 		if lone > 0 && out.Held == "" {
 			out.Held = s.Name

@@ -16,6 +16,7 @@ const silence = 3000
 
 // scratch is the memory that a search needs, kept from one sheet to the next.
 type scratch struct {
+	left    int // durations that may still be looked at for the sheet that is tried
 	payload []uint8
 	chosen  []*symbol
 	runs    []run
@@ -37,10 +38,19 @@ type run struct {
 	mark  bool
 }
 
-// find looks for the sheet's frames from left to right in a flattened press (mark first, even length).
+// effort is how many durations of one press are looked at, each time that one is tried anew. Presses need a small part of it; trains of the greatest length that nearly fit many sheets at every place are
+// given up, so that nobody waits for them.
+const effort = 250_000
+
+// share is how much of the effort that is left a sheet may take, with so many sheets to go: more than its part, since
+// most need little.
+func share(left, sheets int) int { return min(left, 5*left/sheets) }
+
+// find looks for the sheet's frames from left to right in a flattened press (mark first, even length), as long as there
+// is effort left.
 func (s *Sheet) find(flat []int, tmp *scratch) []match {
 	var out []match
-	for at := 0; at < len(flat); at += 2 {
+	for at := 0; at < len(flat) && tmp.left > 0; at += 2 {
 		for _, f := range s.frames {
 			if at+f.atLeast > len(flat) {
 				continue

@@ -89,6 +89,7 @@ func (f *frame) startsHidden(rise uint8) bool {
 func (s *Sheet) walk(flat []int, at int, f *frame, pad int, unit, stretch float64, tmp *scratch) (int, bool) {
 	const unknown = 2
 	tmp.payload, tmp.runs = tmp.payload[:0], tmp.runs[:0]
+	tmp.left -= len(f.halves)
 	for range f.bits {
 		tmp.payload = append(tmp.payload, unknown)
 	}

@@ -26,13 +26,12 @@ func (s *Sheet) matchCells(flat []int, at int, f *frame, from int, tmp *scratch)
 	if known == nil {
 		return s.matchWave(flat, at, size, f, from, tmp, nil)
 	}
-	for _, w := range *known {
-		if w.at == at {
-			return f.matched(w, at, size)
-		}
+	i, found := slices.BinarySearchFunc(*known, at, func(w measured, at int) int { return w.at - at })
+	if found {
+		return f.matched((*known)[i], at, size)
 	}
-	*known = append(*known, measured{at: at})
-	return s.matchWave(flat, at, size, f, from, tmp, &(*known)[len(*known)-1])
+	*known = slices.Insert(*known, i, measured{at: at})
+	return s.matchWave(flat, at, size, f, from, tmp, &(*known)[i])
 }
 
 // matched reads the bits of a wave that was measured.
@@ -55,7 +54,7 @@ func (s *Sheet) matchWave(flat []int, at, size int, f *frame, from int, tmp *scr
 			return match{}, false
 		}
 	}
-	unit, ok := s.unitFromCells(d, f, from, unit)
+	unit, ok := s.unitFromCells(d, f, from, unit, tmp)
 	if !ok || !s.unitFits(unit) {
 		return match{}, false
 	}
@@ -120,8 +119,9 @@ func near(us, want, share, more float64) bool { return math.Abs(us-want) <= shar
 
 // unitFromCells measures the unit from the sums of the cells. It refuses as soon as a cell cannot be one. A lead
 // gives the unit beforehand.
-func (s *Sheet) unitFromCells(d []int, f *frame, from int, lead float64) (float64, bool) {
+func (s *Sheet) unitFromCells(d []int, f *frame, from int, lead float64, tmp *scratch) (float64, bool) {
 	at, cells := 0, 0
+	defer func() { tmp.left -= at }()
 	total, units := 0.0, 0.0
 	least, most := math.Inf(1), 0.0
 	var code *alphabet
@@ -176,6 +176,7 @@ func (s *Sheet) unitFromCells(d []int, f *frame, from int, lead float64) (float6
 // first mark after a silence and a space at the open end are not measured on.
 func (f *frame) classify(d []int, from int, unit, stretch float64, tmp *scratch) bool {
 	tmp.runs, tmp.chosen = tmp.runs[:0], tmp.chosen[:0]
+	tmp.left -= 2 * len(d)
 	at := 0
 	for i := from; i < len(f.steps); i++ {
 		st := &f.steps[i]

@@ -105,7 +105,7 @@ type match struct {
 
 // Decode finds the sheet's frames in the trains of one press and folds equal ones into readings, best first.
 func (s *Sheet) Decode(trains []signal.Reception) []Reading {
-	readings, _ := s.decode(signal.Flatten(trains), &scratch{})
+	readings, _ := s.decode(signal.Flatten(trains), &scratch{left: effort})
 	return readings
 }
 
