@@ -51,6 +51,7 @@ func newSite(t testing.TB) *site {
 	requests, endRequests := context.WithCancel(context.Background())
 	server.Config = api.Server(requests, handler, func(ctx context.Context, _ net.Conn) context.Context { return ctx })
 	connections := api.NewConnections()
+	house.Access.OnRevoked(connections.Revoked)
 	server.Listener = connections.Listener(server.Listener)
 	server.Start()
 	done := make(chan struct{})

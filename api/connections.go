@@ -5,10 +5,13 @@ import (
 	"context"
 	"crypto/tls"
 	"net"
+	"net/http"
 	"net/netip"
 	"sync"
 
 	"golang.org/x/sys/unix"
+
+	"urbo/service/access"
 )
 
 // Bounds of the connections that come in from the network. One whose caller is not known yet may be closed in favour of
@@ -17,6 +20,7 @@ const (
 	maxConnections = 1280
 	maxNewcomers   = 640
 	maxFromOne     = 512 // newcomers from one address
+	maxOfCaller    = 128 // of one token or session
 )
 
 // Connections bounds how many connections are open. Whoever opens thousands and says nothing on them keeps nobody else
@@ -28,11 +32,13 @@ type Connections struct {
 	open      int
 	newcomers *queue.List // of *limitedConn, the oldest first
 	from      map[netip.Addr]int
+	callers   map[access.Credential]*queue.List // of *limitedConn, by whom they are used, the oldest first
 }
 
 // NewConnections makes it. It leaves half of the files that the process may open for other things.
 func NewConnections() *Connections {
-	l := &Connections{most: maxConnections, newcomers: queue.New(), from: map[netip.Addr]int{}}
+	l := &Connections{most: maxConnections, newcomers: queue.New(), from: map[netip.Addr]int{},
+		callers: map[access.Credential]*queue.List{}}
 	var files unix.Rlimit
 	if unix.Getrlimit(unix.RLIMIT_NOFILE, &files) == nil && files.Cur/2 < maxConnections {
 		l.most = max(int(files.Cur/2), 16)
@@ -84,6 +90,9 @@ type limitedConn struct {
 	connections *Connections
 	addr        netip.Addr
 	place       *queue.Element // among the newcomers; nil for one that is known, or closed
+	caller      access.Credential
+	seat        *queue.Element // among those of its caller; nil while that is not known
+	over        bool           // its caller may not use it any more: it is closed when nothing is answered on it
 	asked       int            // requests that are being answered
 	gone        bool
 }
@@ -101,6 +110,9 @@ func (l *Connections) enter(c net.Conn) (in, leaves *limitedConn) {
 		leaves = l.oldest(func(o *limitedConn) bool { return o.addr == g.addr })
 	case l.newcomers.Len() >= maxNewcomers || l.open >= l.most:
 		leaves = l.oldest(func(*limitedConn) bool { return true })
+	}
+	if leaves == nil && l.open >= l.most {
+		leaves = l.idleOfMost()
 	}
 	if leaves == nil && l.open >= l.most {
 		return nil, nil
@@ -132,6 +144,45 @@ func (l *Connections) leave(g *limitedConn) {
 	g.gone = true
 	l.open--
 	l.known(g)
+	l.rise(g)
+}
+
+// rise takes a connection off those of its caller.
+func (l *Connections) rise(g *limitedConn) {
+	if g.seat == nil {
+		return
+	}
+	all := l.callers[g.caller]
+	all.Remove(g.seat)
+	if g.seat = nil; all.Len() == 0 {
+		delete(l.callers, g.caller)
+	}
+}
+
+// idle finds the connection of a list that is known for longest, of those on which nothing is answered.
+func idle(all *queue.List) *limitedConn {
+	for e := all.Front(); e != nil; e = e.Next() {
+		if g := e.Value.(*limitedConn); g.asked == 0 {
+			return g
+		}
+	}
+	return nil
+}
+
+// idleOfMost finds a connection on which nothing is answered, of the caller who has most of them, and more than a
+// browser.
+func (l *Connections) idleOfMost() *limitedConn {
+	const browser = 8
+	var most *queue.List
+	for _, all := range l.callers {
+		if all.Len() > browser && (most == nil || all.Len() > most.Len()) && idle(all) != nil {
+			most = all
+		}
+	}
+	if most == nil {
+		return nil
+	}
+	return idle(most)
 }
 
 // known takes a connection off the newcomers.
@@ -167,24 +218,87 @@ func (g *limitedConn) end() {
 	g.asked--
 }
 
-// isKnown says that somebody with a token or a session uses the connection.
-func (g *limitedConn) isKnown() {
+// isOver says that whoever uses the connection may not: it is closed once it is answered.
+func (g *limitedConn) isOver() {
 	g.connections.mu.Lock()
 	defer g.connections.mu.Unlock()
-	g.connections.known(g)
+	g.over = true
+}
+
+// closeIdle closes a connection that has been answered and whose caller may not come in.
+func closeIdle(c net.Conn, state http.ConnState) {
+	g, ok := limited(c)
+	if !ok || state != http.StateIdle {
+		return
+	}
+	g.connections.mu.Lock()
+	over := g.over
+	g.connections.mu.Unlock()
+	if over {
+		_ = g.Close()
+	}
+}
+
+// isKnown says who uses the connection, by a token or a session. Whoever opens too many loses one that is of no use.
+func (g *limitedConn) isKnown(caller access.Credential) {
+	l := g.connections
+	l.mu.Lock()
+	l.known(g)
+	var leaves *limitedConn
+	if !g.gone && (g.seat == nil || g.caller != caller) {
+		l.rise(g)
+		all := l.callers[caller]
+		if all == nil {
+			all = queue.New()
+			l.callers[caller] = all
+		}
+		if all.Len() >= maxOfCaller {
+			leaves = idle(all)
+		}
+		g.caller, g.seat = caller, all.PushBack(g)
+	}
+	l.mu.Unlock()
+	if leaves != nil {
+		_ = leaves.Close()
+	}
+}
+
+// Revoked closes the connections of a caller who may come in no more, each when nothing is answered on it. What goes on
+// for long ends by itself.
+func (l *Connections) Revoked(caller access.Credential) {
+	l.mu.Lock()
+	var close []*limitedConn
+	if all := l.callers[caller]; all != nil {
+		for e := all.Front(); e != nil; e = e.Next() {
+			g := e.Value.(*limitedConn)
+			if g.over = true; g.asked == 0 {
+				close = append(close, g)
+			}
+		}
+	}
+	l.mu.Unlock()
+	for _, g := range close {
+		_ = g.Close()
+	}
 }
 
 type connKey struct{}
 
 // withConn keeps the connection of a request at hand.
 func withConn(ctx context.Context, c net.Conn) context.Context {
-	if t, ok := c.(*tls.Conn); ok {
-		c = t.NetConn()
-	}
-	if g, ok := c.(*limitedConn); ok {
+	if g, ok := limited(c); ok {
 		return context.WithValue(ctx, connKey{}, g)
 	}
 	return ctx
+}
+
+// limited is a connection that came in through Connections.
+func limited(c net.Conn) (*limitedConn, bool) {
+	if t, ok := c.(*tls.Conn); ok {
+		c = t.NetConn()
+	}
+	g, ok := c.(*limitedConn)
+	return g, ok
 }
 
 // connOf is the connection of a request; false on the Unix socket, which has no connections.

@@ -2,6 +2,7 @@ package api_test
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
 	"io"
 	"net"
@@ -183,4 +184,53 @@ func TestDoors_GuessesAreSlowed(t *testing.T) {
 	nobody := &site{t, s.house, s.url, ""}
 	status, detail := nobody.call("POST", "/api/sign-in", wire.SignIn{Ticket: "guess"}, nil)
 	assert.Contains(t, []int{http.StatusTooManyRequests, http.StatusUnauthorized}, status, detail)
+}
+
+// TestDoors_IdleConnectionsOfOneTokenKeepNobodyOut: 1,279 of them locked a browser out, also after their token was gone.
+func TestDoors_IdleConnectionsOfOneTokenKeepNobodyOut(t *testing.T) {
+	s := newSite(t)
+	watcher := s.as("watch")
+	var idle []net.Conn
+	for range 300 {
+		c := s.dial("GET /api/me HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer " + watcher.token + "\r\n\r\n")
+		resp, err := http.ReadResponse(bufio.NewReader(c), nil)
+		require.NoError(t, err)
+		require.Equal(t, 200, resp.StatusCode)
+		_, _ = io.Copy(io.Discard, resp.Body)
+		idle = append(idle, c)
+	}
+	ends := func(c net.Conn, within time.Duration) bool {
+		require.NoError(t, c.SetReadDeadline(time.Now().Add(within)))
+		_, err := c.Read(make([]byte, 1))
+		var timeout net.Error
+		return !errors.As(err, &timeout) || !timeout.Timeout()
+	}
+	for _, c := range idle[:300-128] {
+		assert.True(t, ends(c, patience), "the oldest have to make room")
+	}
+	assert.False(t, ends(idle[299], tick), "the newest have not")
+	status, _ := s.call("DELETE", "/api/tokens/a%20watch", nil, nil)
+	require.Equal(t, 204, status)
+	for _, c := range idle[300-128:] {
+		assert.True(t, ends(c, patience), "no token, no connection")
+	}
+}
+
+// TestDoors_ABodyThatDoesNotComeEndsTheConnection: one byte of a thousand stood for more than a minute.
+func TestDoors_ABodyThatDoesNotComeEndsTheConnection(t *testing.T) {
+	t.Parallel()
+	s := newSite(t)
+	began := time.Now()
+	var open []net.Conn
+	for _, head := range []string{"POST /api/sign-in HTTP/1.1\r\nHost: 127.0.0.1\r\n",
+		"POST /api/devices HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer " + s.token + "\r\n",
+		"POST /api/bench/import?name=a.wav HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer " + s.token + "\r\n"} {
+		open = append(open, s.dial(head+"Content-Type: application/json\r\nContent-Length: 1000\r\n\r\n{"))
+	}
+	for _, c := range open {
+		require.NoError(t, c.SetReadDeadline(began.Add(45*time.Second)))
+		said, err := io.ReadAll(c)
+		var timeout net.Error
+		assert.False(t, errors.As(err, &timeout) && timeout.Timeout(), "it is closed soon after its time: %s", said)
+	}
 }

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"io"
 	"log/slog"
 	"net"
@@ -27,6 +28,7 @@ func Server(ctx context.Context, h http.Handler, about func(context.Context, net
 		ReadHeaderTimeout: headTime,
 		IdleTimeout:       idleTime,
 		MaxHeaderBytes:    32 << 10,
+		ConnState:         closeIdle,
 		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn),
 		BaseContext:       func(net.Listener) context.Context { return ctx },
 		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
@@ -51,7 +53,8 @@ func unhurried(next http.Handler) http.Handler {
 			next.ServeHTTP(out, r)
 			return
 		}
-		body := &timedBody{ReadCloser: r.Body, control: control, began: time.Now(), whole: whole}
+		body := &timedBody{ReadCloser: r.Body, control: control, began: time.Now(), whole: whole,
+			hangUp: func() { w.Header().Set("Connection", "close") }}
 		r.Body = body
 		next.ServeHTTP(out, r)
 		if body.ended {
@@ -69,20 +72,28 @@ type timedBody struct {
 	began   time.Time
 	size    int64
 	ended   bool
+	failed  bool
 	whole   func() // called at its end
+	hangUp  func() // called where it did not come in
 }
 
 // Read reads on.
 func (b *timedBody) Read(p []byte) (int, error) {
-	if !b.ended {
+	if !b.ended && !b.failed {
 		_ = b.control.SetReadDeadline(b.began.Add(bodyTime + time.Duration(b.size/bodyRate)*time.Second))
 	}
 	n, err := b.ReadCloser.Read(p)
 	b.size += int64(n)
-	if err != nil && !b.ended {
+	switch {
+	case err == nil || b.ended:
+	case errors.Is(err, io.EOF):
 		b.ended = true
 		b.whole()
 		_ = b.control.SetReadDeadline(time.Time{}) // the server goes on listening for a caller who hangs up
+	default: // it did not come in: what is left of it gets no time of its own
+		b.failed = true
+		b.hangUp()
+		_ = b.control.SetReadDeadline(time.Now().Add(time.Second))
 	}
 	return n, err
 }

@@ -183,6 +183,7 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 		})
 	}
 	connections := api.NewConnections()
+	house.Access.OnRevoked(connections.Revoked)
 	listener := connections.Listener(tcp)
 	if secure != nil {
 		listener = tls.NewListener(listener, secure.Config())

@@ -91,6 +91,15 @@ type Access struct {
 	used  map[Credential]store.Use     // uses that are not written yet
 	open  map[Credential]chan struct{} // closed when it is revoked, or its rights change
 	owner map[Credential]string        // ids of the people that the open ones belong to
+
+	revoked func(Credential)
+}
+
+// OnRevoked says who is told when a token or session lets nobody in any more.
+func (a *Access) OnRevoked(f func(Credential)) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.revoked = f
 }
 
 // Open reads who may come in.
@@ -222,6 +231,9 @@ func (a *Access) revoke(d Credential) {
 		delete(a.owner, d)
 	}
 	delete(a.used, d)
+	if a.revoked != nil {
+		go a.revoked(d)
+	}
 }
 
 func secret() string {
