@@ -36,7 +36,7 @@ func (a *API) backup() {
 		"Put a backup (the body) in the place of this house, which starts anew with it", grant.Keep, wholeHouse,
 		http.StatusAccepted},
 		func(ctx context.Context, in *struct{ Stream }) (wire.Restored, error) {
-			m, err := a.house.Replace(in.body, asking(ctx))
+			m, err := a.house.Replace(ctx, in.body, asking(ctx))
 			return wire.Restored{Created: m.Made, By: m.By}, err
 		})
 	a.takes("/restore", "application/gzip", "A backup as GET /api/backup answers it")

@@ -13,7 +13,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"urbo/service"
-	"urbo/service/backup"
 	"urbo/wire"
 )
 
@@ -107,7 +106,7 @@ func (a *app) restoreFrom(ctx context.Context, in io.Reader, data string, named 
 	if err := os.MkdirAll(data, 0o700); err != nil {
 		return made, fmt.Errorf("make data directory: %w", err)
 	}
-	s, err := backup.Stage(in, data)
+	s, err := service.Stage(ctx, in, data)
 	if err != nil {
 		return made, err
 	}

@@ -229,6 +229,7 @@ func TestKill_AtAnyMoment(t *testing.T) {
 			l.ladder(t)
 		}
 		if round > 0 {
+			require.Contains(t, l.r.ok(nil, "journal", "--count", "200"), "Urbo did not end by itself the last time")
 			l.beliefs(t, began)
 			l.returns(t)
 		}

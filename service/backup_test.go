@@ -4,9 +4,15 @@ import (
 	"archive/tar"
 	"bytes"
 	"compress/gzip"
+	"crypto/sha256"
+	"database/sql"
+	"encoding/hex"
+	"errors"
 	"io"
 	"os"
 	"path/filepath"
+	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -56,11 +62,11 @@ func TestReplace_TakesOneBackupAtATime(t *testing.T) {
 	other := run(t, dir) // a house of its own, which the backup replaces
 	_, err := other.Library.Add(t.Context(), device.Device{Slug: "fan", Name: "Fan", Kind: "fan"}, library.Note{})
 	require.NoError(t, err)
-	made, err := other.Replace(bytes.NewReader(saved), grant.Named("test"))
+	made, err := other.Replace(t.Context(), bytes.NewReader(saved), grant.Named("test"))
 	require.NoError(t, err)
 	assert.WithinDuration(t, time.Now(), made.Made, time.Minute)
 	<-other.Replaced()
-	_, err = other.Replace(bytes.NewReader(saved), grant.Named("test"))
+	_, err = other.Replace(t.Context(), bytes.NewReader(saved), grant.Named("test"))
 	assert.ErrorIs(t, err, service.ErrReplacing, "one at a time")
 	assert.ErrorIs(t, service.Restore(t.Context(), dir, other.Staged()), service.ErrLocked, "it still runs")
 }
@@ -109,10 +115,63 @@ func TestRestore_NoCounterComesTwice(t *testing.T) {
 	take(2, "toggle") // 0, and 1 is next
 	require.NoError(t, s.PutRun(t.Context(), store.Run{ID: "r", Document: "{}", State: "{}"}))
 	require.NoError(t, s.PutHolds(t.Context(), []store.HeldControl{{ID: "k", Document: "{}"}}, nil))
-	require.NoError(t, s.CameBack(t.Context(), 50*time.Hour))
-	assert.Equal(t, int64(1+40), take(1<<16, "counter"), "ten for each day that has begun, and ten more")
+	before := []store.Turn{{DeviceID: "shutter", Sheet: "roll56", Field: "counter", Next: 900},
+		{DeviceID: "shutter", Sheet: "roll56", Field: "toggle", Next: 1}, {DeviceID: "gone", Sheet: "x", Field: "y", Next: 7}}
+	require.NoError(t, s.CameBack(t.Context(), 50*time.Hour, before))
+	assert.Equal(t, int64(900+40), take(1<<16, "counter"), "from where the house was, and ten for each day that has begun, "+
+		"and ten more")
 	assert.Equal(t, int64(1), take(2, "toggle"), "a toggle stays what it was")
 	require.NoError(t, s.Close())
+}
+
+// TestStage_RefusesWhatFillsTheDiskOrActsByItself: two megabytes became two gigabytes, and a trigger would have run.
+func TestStage_RefusesWhatFillsTheDiskOrActsByItself(t *testing.T) {
+	t.Parallel()
+	saved, _ := furnished(t)
+	refused := func(data []byte, says string) {
+		t.Helper()
+		dir := t.TempDir()
+		_, err := service.Stage(t.Context(), bytes.NewReader(data), dir)
+		require.ErrorIs(t, err, backup.ErrBackup)
+		assert.ErrorContains(t, err, says)
+		left, err := os.ReadDir(dir)
+		require.NoError(t, err)
+		assert.Empty(t, left, "nothing stays behind")
+	}
+	database := func(change func(data []byte) []byte) []byte {
+		var sum, size string
+		return rewrite(t, rewrite(t, saved, func(name string, data []byte) (string, []byte) {
+			if name == store.File {
+				data = change(data)
+				all := sha256.Sum256(data)
+				sum, size = hex.EncodeToString(all[:]), strconv.Itoa(len(data))
+			}
+			return name, data
+		}), func(name string, data []byte) (string, []byte) {
+			if name == "manifest.json" { // as whoever made it would write it
+				data = regexp.MustCompile(`(?s)("name": "`+store.File+`",\s+"size": )\d+(,\s+"sha256": ")[0-9a-f]+`).
+					ReplaceAll(data, []byte("${1}"+size+"${2}"+sum))
+			}
+			return name, data
+		})
+	}
+	refused(database(func(data []byte) []byte { return append(data, make([]byte, 200<<20)...) }), "packed as no backup")
+	for statement, says := range map[string]string{
+		"CREATE TRIGGER t AFTER UPDATE ON turns BEGIN DELETE FROM devices; END": "trigger t",
+		"DROP TABLE history": "history",
+	} {
+		refused(database(func(data []byte) []byte {
+			path := filepath.Join(t.TempDir(), "x.db")
+			require.NoError(t, os.WriteFile(path, data, 0o600))
+			db, err := sql.Open("sqlite", path)
+			require.NoError(t, err)
+			_, err = db.Exec(statement)
+			require.NoError(t, errors.Join(err, db.Close()))
+			out, err := os.ReadFile(path)
+			require.NoError(t, err)
+			return out
+		}), says)
+	}
 }
 
 func TestStage_RefusesWhatIsDamagedOrNewer(t *testing.T) {

@@ -105,6 +105,7 @@ type House struct {
 
 	counters  *library.Counters
 	trace     *transmit.Trace
+	ran       bool
 	written   bool // all that happened is in the journal
 	ownBroker bool
 	store     *store.Store
@@ -126,11 +127,11 @@ func Open(ctx context.Context, c Config) (*House, error) {
 		return nil, err
 	}
 	if err := sweep(c.Dir); err != nil {
-		return nil, errors.Join(err, lock.release())
+		return nil, errors.Join(err, lock.release(!lock.killed))
 	}
 	s, err := store.Open(c.Dir)
 	if err != nil {
-		return nil, errors.Join(err, lock.release())
+		return nil, errors.Join(err, lock.release(!lock.killed))
 	}
 	h := &House{dir: c.Dir, news: c.News, lasting: c.Lasting, store: s, lock: lock, extra: c.Extra, Version: c.Version,
 		Started:  c.Now(),
@@ -255,6 +256,11 @@ func (h *House) say(severity, text string) {
 // and has on the air what the stations must still be told to end, the stations, what was half heard, the lessons that
 // are about it, and the journal last, so that it keeps what all others had to say.
 func (h *House) Run(ctx context.Context) error {
+	h.ran = true
+	if h.lock.killed {
+		h.say("warning", "Urbo did not end by itself the last time: the power failed, or it was killed. What happened in its "+
+			"last second may be missing here, and what it was pressing then is unknown")
+	}
 	h.say("", "Urbo "+h.Version+" started")
 	if h.news != "" {
 		h.say("", h.news)
@@ -308,7 +314,7 @@ func (h *House) Close() error {
 	if h.trace != nil {
 		err = h.trace.Close(h.written)
 	}
-	return errors.Join(err, h.store.Close(), h.lock.release())
+	return errors.Join(err, h.store.Close(), h.lock.release(h.written || !h.ran && !h.lock.killed))
 }
 
 // Advice lists what is odd about a device.

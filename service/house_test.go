@@ -129,5 +129,8 @@ func TestHouse_WhatWasHeardInTheLastMomentIsStored(t *testing.T) {
 	require.Len(t, cs, 1)
 	assert.True(t, cs[0].Stored)
 	assert.Contains(t, told(t, again), "Urbo stopped")
+	for _, text := range told(t, again) {
+		assert.NotContains(t, text, "did not end by itself")
+	}
 	assert.Contains(t, told(t, again), "Heard nec address=9 command=1")
 }

@@ -17,8 +17,15 @@ import (
 // ErrLocked is wrapped where another process holds the data directory.
 var ErrLocked = fault.New(fault.Conflict, "data directory is in use")
 
-// dirLock holds a data directory for one process. The kernel lets it go when the process ends, however it ends.
-type dirLock struct{ file *os.File }
+// dirLock holds a data directory for one process. The kernel lets it go when the process ends, however it ends; what is
+// written in the file tells how.
+type dirLock struct {
+	file   *os.File
+	killed bool // whoever held it before did not let it go by itself
+}
+
+// underWay stands in the file beside the process until that lets the directory go.
+const underWay = " running"
 
 func lockDir(dir string) (*dirLock, error) {
 	path := filepath.Join(dir, "urbo.lock")
@@ -28,23 +35,40 @@ func lockDir(dir string) (*dirLock, error) {
 	}
 	if err := unix.Flock(int(f.Fd()), unix.LOCK_EX|unix.LOCK_NB); err != nil {
 		holder := "another process"
-		if text, _ := io.ReadAll(io.LimitReader(f, 20)); len(text) > 0 {
-			holder = "process " + strings.TrimSpace(string(text))
+		if process, _, _ := strings.Cut(said(f), " "); process != "" {
+			holder = "process " + process
 		}
 		_ = f.Close()
 		return nil, fmt.Errorf("%w: %s is held by %s: stop that one, or name another directory with --data", ErrLocked,
 			dir, holder)
 	}
-	if err := errors.Join(f.Truncate(0), write(f, strconv.Itoa(os.Getpid())+"\n")); err != nil {
+	l := &dirLock{f, strings.HasSuffix(said(f), underWay)}
+	if err := l.write(underWay); err != nil {
 		_ = f.Close()
 		return nil, fmt.Errorf("lock data directory: %w", err)
 	}
-	return &dirLock{f}, nil
+	return l, nil
 }
 
-func write(f *os.File, text string) error {
-	_, err := f.WriteAt([]byte(text), 0)
+// said is what stands in the file.
+func said(f *os.File) string {
+	text, _ := io.ReadAll(io.NewSectionReader(f, 0, 40))
+	return strings.TrimSpace(string(text))
+}
+
+func (l *dirLock) write(end string) error {
+	if err := l.file.Truncate(0); err != nil {
+		return err
+	}
+	_, err := l.file.WriteAt([]byte(strconv.Itoa(os.Getpid())+end+"\n"), 0)
 	return err
 }
 
-func (l *dirLock) release() error { return l.file.Close() }
+// release lets the directory go. What was not written is said by whoever opens it next, unless all was.
+func (l *dirLock) release(written bool) error {
+	var err error
+	if written {
+		err = l.write("")
+	}
+	return errors.Join(err, l.file.Close())
+}

@@ -22,10 +22,27 @@ func (h *House) Backup(ctx context.Context, out io.Writer) error {
 	return backup.Maker{Store: h.store, Dir: h.dir, Version: h.Version, Now: time.Now}.Write(ctx, out)
 }
 
+// Stage unpacks a backup beside the data of a directory, and opens the house that is in it once: what cannot be opened
+// takes nobody's place. Errors wrap backup.ErrBackup, store.ErrDamaged or store.ErrNewer.
+func Stage(ctx context.Context, in io.Reader, dir string) (*backup.Staged, error) {
+	s, err := backup.Stage(in, dir)
+	if err != nil {
+		return nil, err
+	}
+	h, err := Open(ctx, Config{Dir: s.Dir(), Version: "restored"})
+	if err == nil {
+		err = h.Close()
+	}
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("%w: the house that is in it cannot be opened: %w", backup.ErrBackup, err), s.Drop())
+	}
+	return s, nil
+}
+
 // Replace checks a backup and says that it is to take this house's place: whoever runs the house ends it (Replaced),
 // puts the backup there (Restore), and opens the house that is in it. Errors wrap backup.ErrBackup or ErrReplacing.
-func (h *House) Replace(in io.Reader, by grant.By) (backup.Manifest, error) {
-	s, err := backup.Stage(in, h.dir)
+func (h *House) Replace(ctx context.Context, in io.Reader, by grant.By) (backup.Manifest, error) {
+	s, err := Stage(ctx, in, h.dir)
 	if err != nil {
 		return backup.Manifest{}, err
 	}
@@ -57,7 +74,7 @@ func Restore(ctx context.Context, dir string, s *backup.Staged) error {
 	if err != nil {
 		return err
 	}
-	return errors.Join(s.Install(ctx, dir, time.Now()), lock.release())
+	return errors.Join(s.Install(ctx, dir, time.Now()), lock.release(true))
 }
 
 // sweep removes what a copy that was interrupted left in the data directory.

@@ -49,16 +49,25 @@ func Check(path string) (err error) {
 	if !db.Migrator().HasTable(migrationTable) {
 		return fmt.Errorf("%w: it is not one of Urbo's", ErrDamaged)
 	}
+	if err := checkSchema(db); err != nil {
+		return err
+	}
 	return checkVersion(db)
 }
 
 // CameBack brings a database up to date that was restored from a copy. What changes from press to press moves on:
-// what was pressed since the copy was made is not in it, and no counter may come twice. It moves on by ten for each day
-// and ten more, which leaves toggles as they are. What was under way when the copy was made, or held for a time, is
-// over.
-func (s *Store) CameBack(ctx context.Context, since time.Duration) error {
+// what was pressed since the copy was made is not in it, and no counter may come twice. It moves on from what the copy
+// says, or the house that was there before, whichever is greater, by ten for each day and ten more, which leaves toggles
+// as they are. What was under way when the copy was made, or held for a time, is over.
+func (s *Store) CameBack(ctx context.Context, since time.Duration, before []Turn) error {
 	days := int64(max(since, 0)/(24*time.Hour)) + 1
 	return s.change(ctx, func(tx *gorm.DB) error {
+		for _, t := range before { // a toggle has two values, of which the later one is right
+			if err := tx.Exec(`UPDATE turns SET next = CASE WHEN next <= 1 THEN ? ELSE max(next, ?) END
+				WHERE device_id = ? AND sheet = ? AND field = ?`, t.Next, t.Next, t.DeviceID, t.Sheet, t.Field).Error; err != nil {
+				return err
+			}
+		}
 		if err := execute(tx, []string{"DELETE FROM runs", "DELETE FROM holds"}); err != nil {
 			return err
 		}

@@ -167,11 +167,16 @@ func Stage(in io.Reader, dataDir string) (*Staged, error) {
 func (s *Staged) Drop() error { return os.RemoveAll(s.dir) }
 
 func (s *Staged) unpack(in io.Reader) error {
-	zip, err := gzip.NewReader(in)
+	packed := &counted{Reader: in}
+	zip, err := gzip.NewReader(packed)
 	if err != nil {
 		return fmt.Errorf("%w: this is no backup of Urbo's", ErrBackup)
 	}
-	t := tar.NewReader(zip)
+	room, err := freeRoom(s.dir)
+	if err != nil {
+		return err
+	}
+	t := tar.NewReader(&unpacking{in: zip, packed: packed, left: room})
 	h, err := t.Next()
 	if err != nil || h.Name != manifest || h.Size > maxManifest {
 		return fmt.Errorf("%w: this is no backup of Urbo's", ErrBackup)
@@ -187,6 +192,10 @@ func (s *Staged) unpack(in io.Reader) error {
 		return fmt.Errorf("%w: the database is not in it", ErrBackup)
 	}
 	for _, f := range s.Files {
+		if f.Size > room {
+			return fmt.Errorf("%w: %s takes %d MB, and there is room for %d MB: make room on the disk", ErrBackup, f.Name,
+				f.Size>>20, room>>20)
+		}
 		if err := s.take(t, f); err != nil {
 			return fmt.Errorf("%w: %w", ErrBackup, err)
 		}
@@ -197,8 +206,14 @@ func (s *Staged) unpack(in io.Reader) error {
 	if err := store.Check(filepath.Join(s.dir, store.File)); err != nil {
 		return fmt.Errorf("%w: %w", ErrBackup, err)
 	}
+	if err := store.CheckWhole(s.dir); err != nil {
+		return fmt.Errorf("%w: %w", ErrBackup, err)
+	}
 	return nil
 }
+
+// Dir is where it was unpacked.
+func (s *Staged) Dir() string { return s.dir }
 
 // take unpacks the next file, which must be the one that the manifest names.
 func (s *Staged) take(t *tar.Reader, f File) error {
@@ -239,7 +254,7 @@ const before = ".before-restore"
 // crash in between leaves either the one or the other.
 func (s *Staged) Install(ctx context.Context, dataDir string, now time.Time) error {
 	defer func() { _ = s.Drop() }()
-	if err := s.skip(ctx, now); err != nil {
+	if err := s.skip(ctx, now, store.Turns(dataDir)); err != nil {
 		return fmt.Errorf("restore: %w", err)
 	}
 	database := filepath.Join(dataDir, store.File)
@@ -268,13 +283,13 @@ func (s *Staged) Install(ctx context.Context, dataDir string, now time.Time) err
 	return nil
 }
 
-// skip brings the copy up to date and moves counters on.
-func (s *Staged) skip(ctx context.Context, now time.Time) error {
+// skip brings the copy up to date and moves counters on, beyond those of the house that was there before.
+func (s *Staged) skip(ctx context.Context, now time.Time, before []store.Turn) error {
 	db, err := store.Open(s.dir)
 	if err != nil {
 		return err
 	}
-	return errors.Join(db.CameBack(ctx, now.Sub(s.Made)), db.Close())
+	return errors.Join(db.CameBack(ctx, now.Sub(s.Made), before), db.Close())
 }
 
 // keep gives a file a second name.
