@@ -247,7 +247,7 @@ func (a *app) raw(write func(io.Writer) error) error {
 	if a.output == "json" {
 		return usageError{errors.New("a file on standard output is no JSON: name a file, or leave --output json out")}
 	}
-	return write(a.Out)
+	return write(a.exact)
 }
 
 // writeFile writes a file whole, or not at all.

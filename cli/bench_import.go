@@ -107,7 +107,7 @@ const shownFrom = 8 << 20
 
 // progress shows how much of a large file is read, where standard error is a terminal.
 func (a *app) progress(f *os.File) io.Reader {
-	stderr, ok := a.Err.(*os.File)
+	stderr, ok := a.errors.(*os.File)
 	info, err := f.Stat()
 	if !ok || err != nil || info.Size() < shownFrom || !isatty.IsTerminal(stderr.Fd()) {
 		return f

@@ -182,7 +182,7 @@ func (a *app) setGroup(ctx context.Context, slug string, r wire.SetRequest) erro
 			default:
 				said = "cannot be sure, and nothing was pressed"
 			}
-			rows = append(rows, table.Row{d.Device, plain.Show(said)})
+			rows = append(rows, table.Row{d.Device, said})
 		}
 		a.table(table.Row{"DEVICE", "CAME OF IT"}, rows)
 	}

@@ -46,7 +46,7 @@ press one key ten times.`,
 				}
 				if counts {
 					all.add(w)
-					fmt.Fprintf(a.Err, "\r%d ", all.presses)
+					fmt.Fprintf(a.errors, "\r%d ", all.presses)
 				} else if asJSON || a.output == "json" {
 					if err := a.jsonLine(w); err != nil {
 						return err

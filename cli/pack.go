@@ -41,7 +41,7 @@ func (a *app) packExport() *cobra.Command {
 				return e.Encode(p)
 			}
 			if out == "" { // a pack is JSON anyway
-				return write(a.Out)
+				return write(&printed{w: a.exact, json: true})
 			}
 			return a.writeTo(out, write)
 		},

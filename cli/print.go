@@ -19,13 +19,15 @@ import (
 
 // json prints a value as indented JSON.
 func (a *app) json(v any) error {
-	e := json.NewEncoder(a.Out)
+	e := json.NewEncoder(&printed{w: a.exact, json: true})
 	e.SetIndent("", "  ")
 	return e.Encode(v)
 }
 
 // jsonLine prints a value as one line of JSON.
-func (a *app) jsonLine(v any) error { return json.NewEncoder(a.Out).Encode(v) }
+func (a *app) jsonLine(v any) error {
+	return json.NewEncoder(&printed{w: a.exact, json: true}).Encode(v)
+}
 
 // did prints what came of a change: as JSON what is now, otherwise a sentence.
 func (a *app) did(now any, format string, values ...any) error {
@@ -59,7 +61,7 @@ func (a *app) table(head table.Row, rows []table.Row) {
 	for _, row := range append([]table.Row{head}, rows...) {
 		for i, cell := range row {
 			if words, ok := cell.(string); ok {
-				row[i] = plain.Show(words)
+				row[i] = plain.Show(words) // what is hidden would be measured, too
 			}
 			widths[i] = max(widths[i], text.LongestLineLen(fmt.Sprint(row[i])))
 			for word := range strings.FieldsSeq(fmt.Sprint(row[i])) {

@@ -18,7 +18,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"urbo/core/line"
-	"urbo/core/plain"
 	"urbo/service/library"
 	"urbo/wire"
 )
@@ -44,6 +43,8 @@ type usageError struct{ error }
 type app struct {
 	Streams
 	screen    io.Writer // standard output as it is, for views of the whole terminal
+	errors    io.Writer // standard error as it is, for a count that is written over
+	exact     io.Writer // for files on standard output, byte by byte
 	version   string
 	output    string
 	server    string
@@ -60,12 +61,13 @@ const grace = 800 * time.Millisecond
 // ends it ends too, whatever it waits for: a pipe, a device, a file that nobody writes to.
 func Execute(ctx context.Context, version string, args []string, s Streams) int {
 	out := &checkedWriter{w: s.Out}
-	a := &app{Streams: Streams{In: s.In, Out: out, Err: s.Err}, screen: s.Out, version: version}
+	a := &app{screen: s.Out, errors: s.Err, exact: out, version: version}
+	a.Streams = Streams{In: s.In, Out: &printed{w: out}, Err: &printed{w: s.Err}}
 	root := a.root()
 	root.SetArgs(withMinus(args))
 	root.SetIn(s.In)
-	root.SetOut(out)
-	root.SetErr(s.Err)
+	root.SetOut(a.Out)
+	root.SetErr(a.Err)
 	ended := make(chan error, 1)
 	go func() { ended <- root.ExecuteContext(ctx) }()
 	var err error
@@ -102,7 +104,7 @@ func (a *app) end(err error, args []string) int {
 		status, hint = exitUsage, "See urbo --help, or --help after a command.\n"
 	}
 	if !wantsJSON(args) {
-		fmt.Fprintf(a.Err, "urbo: %s\n%s", plain.Show(err.Error()), hint)
+		fmt.Fprintf(a.Err, "urbo: %s\n%s", err.Error(), hint)
 		return status
 	}
 	p := wire.Problem{Title: map[int]string{exitFailed: "it failed", exitUsage: "called wrongly"}[status],
@@ -111,7 +113,7 @@ func (a *app) end(err error, args []string) int {
 	if errors.As(err, &refused) {
 		p.Title, p.Status = refused.title, refused.status
 	}
-	_ = json.NewEncoder(a.Err).Encode(p)
+	_ = json.NewEncoder(&printed{w: a.errors, json: true}).Encode(p)
 	return status
 }
 

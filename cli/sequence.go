@@ -260,5 +260,5 @@ func stepText(s wire.RunStep) string {
 	if s.Reason != "" {
 		text += ": " + s.Reason
 	}
-	return plain.Show(text)
+	return text
 }

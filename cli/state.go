@@ -295,7 +295,7 @@ func (a *app) printAnswer(slug string, got wire.SetAnswer, dry bool) {
 		}
 	}
 	for _, h := range got.Helps {
-		fmt.Fprintln(a.Out, plain.Show(h.Text)+helpCommandOf(slug, h))
+		fmt.Fprintln(a.Out, h.Text+helpCommandOf(slug, h))
 	}
 	if dry || !got.Sure {
 		return

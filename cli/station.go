@@ -13,7 +13,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"urbo/core/device"
-	"urbo/core/plain"
 	"urbo/core/reach"
 	"urbo/wire"
 )
@@ -98,7 +97,7 @@ func (a *app) showStation(s wire.Station) {
 	for _, fact := range [][2]string{{"station", s.Name}, {"room", s.Room}, {"state", presence(s)}, {"over", over},
 		{"model", s.Model}, {"firmware", s.Firmware}} {
 		if fact[1] != "" {
-			fmt.Fprintf(a.Out, "%-10s%s\n", fact[0], plain.Show(fact[1]))
+			fmt.Fprintf(a.Out, "%-10s%s\n", fact[0], fact[1])
 		}
 	}
 	var rows []table.Row
@@ -369,7 +368,7 @@ func (a *app) showTest(t wire.StationTest) {
 	a.table(head, rows)
 	fmt.Fprintln(a.Out)
 	for _, row := range t.Rows {
-		fmt.Fprintf(a.Out, "%s: %s\n", row.Transmitter, plain.Show(row.Text))
+		fmt.Fprintf(a.Out, "%s: %s\n", row.Transmitter, row.Text)
 		if row.Inexact != "" {
 			fmt.Fprintln(a.Out, "  "+row.Inexact)
 		}

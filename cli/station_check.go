@@ -42,7 +42,7 @@ sends test signals for about ten seconds.`,
 				}
 				all = append(all, map[string]any{"rule": r.Rule, "kept": r.Err == nil, "says": says})
 				if a.output != "json" {
-					fmt.Fprintf(a.Out, "%-50s %s\n", r.Rule, plain.Show(says))
+					fmt.Fprintf(a.Out, "%-50s %s\n", r.Rule, says)
 				}
 			})
 			if a.output == "json" {
