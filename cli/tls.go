@@ -73,8 +73,8 @@ machine by. The service makes the certificate anew before it ends, and reads it 
 				return err
 			}
 			for _, h := range hosts {
-				if h == "" || strings.ContainsAny(h, "/: ") && !strings.Contains(h, "::") || len(h) > 253 {
-					return usageError{fmt.Errorf("%.60q: write a name or an address, without http:// and port", h)}
+				if err := certs.CheckHost(h); err != nil {
+					return usageError{err}
 				}
 			}
 			for _, own := range []string{"localhost", "127.0.0.1", "::1"} { // for programs on this machine

@@ -63,12 +63,18 @@ func Make(dir string, hosts []string, now time.Time) (Authority, error) {
 	if len(hosts) == 0 {
 		return Authority{}, fmt.Errorf("%w: name the hosts that browsers reach this machine by", ErrTLS)
 	}
+	for _, h := range hosts {
+		if err := CheckHost(h); err != nil {
+			return Authority{}, err
+		}
+	}
 	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return Authority{}, fmt.Errorf("make %s: %w", dir, err)
 	}
 	if _, err := os.Stat(filepath.Join(dir, authorityCert)); errors.Is(err, fs.ErrNotExist) {
 		template := &x509.Certificate{Subject: pkix.Name{CommonName: "Urbo, " + hosts[0]}, IsCA: true,
 			BasicConstraintsValid: true, MaxPathLenZero: true, KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageCRLSign}
+		bind(template, hosts)
 		if err := issue(dir, authorityCert, authorityKey, template, nil, nil, now, authorityLife); err != nil {
 			return Authority{}, err
 		}
@@ -93,6 +99,9 @@ func sign(dir string, hosts []string, now time.Time) error {
 	template := &x509.Certificate{Subject: pkix.Name{CommonName: hosts[0]}, KeyUsage: x509.KeyUsageDigitalSignature,
 		ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}}
 	for _, h := range hosts {
+		if err := mayBeFor(authority, h, dir); err != nil {
+			return err
+		}
 		if ip := net.ParseIP(h); ip != nil {
 			template.IPAddresses = append(template.IPAddresses, ip)
 		} else {
