@@ -21,6 +21,7 @@ require (
 	github.com/mattn/go-isatty v0.0.24
 	github.com/mochi-mqtt/server/v2 v2.7.9
 	github.com/rs/xid v1.6.0
+	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/spf13/cobra v1.10.2
 	github.com/spf13/pflag v1.0.10
 	github.com/stretchr/testify v1.12.1
@@ -33,6 +34,7 @@ require (
 	gorm.io/gorm v1.31.2
 	modernc.org/sqlite v1.62.0
 	pgregory.net/rapid v1.3.0
+	rsc.io/qr v0.2.0
 )
 
 require (
@@ -75,7 +77,6 @@ require (
 	modernc.org/libc v1.80.1 // indirect
 	modernc.org/mathutil v1.7.1 // indirect
 	modernc.org/memory v1.12.1 // indirect
-	rsc.io/qr v0.2.0 // indirect
 )
 
 tool honnef.co/go/tools/cmd/staticcheck

@@ -218,13 +218,6 @@ func (g *limitedConn) end() {
 	g.asked--
 }
 
-// isOver says that whoever uses the connection may not: it is closed once it is answered.
-func (g *limitedConn) isOver() {
-	g.connections.mu.Lock()
-	defer g.connections.mu.Unlock()
-	g.over = true
-}
-
 // closeIdle closes a connection that has been answered and whose caller may not come in.
 func closeIdle(c net.Conn, state http.ConnState) {
 	g, ok := limited(c)

@@ -74,13 +74,10 @@ func (a *API) identify(next http.Handler) http.Handler {
 			tried = true
 			c.Caller, c.err = doors.Session(r.Context(), cookie, from.String())
 		}
-		if g, ok := connOf(r.Context()); ok {
-			switch {
-			case c.err == nil:
-				g.isKnown(c.Door)
-			case tried:
-				g.isOver()
-			}
+		if g, ok := connOf(r.Context()); ok && c.err == nil {
+			g.isKnown(c.Door)
+		} else if tried && errors.Is(c.err, access.ErrNobody) {
+			w.Header().Set("Connection", "close") // a connection is for whoever may come in
 		}
 		if tried && errors.Is(c.err, access.ErrNobody) {
 			if away := a.attempts.wrong(r.Context(), from); away > 0 {

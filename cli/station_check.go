@@ -23,7 +23,7 @@ func (a *app) stationCheck() *cobra.Command {
 		Long: `Try whether a board keeps the rules of the station link, for those who build one. No service is
 needed; it must not hold the board at the same time. ADDRESS is a serial port (/dev/ttyUSB0), unix:PATH or
 tcp:HOST:PORT for one that listens, or dial-in:HOST:PORT to wait there for one that dials in, with any token. It
-sends test signals for about ten seconds.`,
+sends test signals for ten to twenty seconds.`,
 		Args:    args(1, 1, "an ADDRESS"),
 		Example: "  urbo station check /dev/ttyUSB0",
 		RunE: func(c *cobra.Command, argv []string) error {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"sync"
+	"sync/atomic"
 	"time"
 )
 
@@ -23,6 +24,8 @@ type lines struct {
 	said   chan Message
 	ended  chan struct{}
 	close  func() error
+	sums   atomic.Bool // the station reads check sums
+	summed bool        // and writes them: each line has to have one. Used by read only
 
 	writing sync.Mutex
 	mu      sync.Mutex
@@ -53,7 +56,7 @@ func (l *lines) read() {
 		var m Message
 		if len(text) > 0 && err == nil {
 			var wrong error
-			m, wrong = Unmarshal(text)
+			m, wrong = l.message(text)
 			if tooLong {
 				wrong = fmt.Errorf("%w: a line of more than %d bytes", ErrMessage, MaxMessage)
 			}
@@ -76,6 +79,26 @@ func (l *lines) read() {
 	l.why = err
 	l.mu.Unlock()
 	_ = l.close()
+}
+
+// message reads the message of a line.
+func (l *lines) message(text []byte) (Message, error) {
+	body, has, err := checkSum(text)
+	if err != nil {
+		return nil, err
+	}
+	m, err := Unmarshal(body)
+	if err != nil {
+		return nil, err
+	}
+	if hello, ok := m.(Hello); ok { // it may have begun anew
+		l.sums.Store(hello.Sum)
+		l.summed = has
+	} else if l.summed && !has {
+		return nil, fmt.Errorf("%w: its check sum is missing: it was damaged on the line", ErrMessage)
+	}
+	l.summed = l.summed || has
+	return m, nil
 }
 
 // readLine reads up to the next line break; what is beyond MaxMessage is dropped.
@@ -166,6 +189,9 @@ func (l *lines) Tell(ctx context.Context, m Message) error {
 	}
 	if err := ctx.Err(); err != nil {
 		return err
+	}
+	if l.sums.Load() {
+		data = AppendSum(data)
 	}
 	stop := context.AfterFunc(ctx, func() { _ = l.close() })
 	defer stop()

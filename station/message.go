@@ -36,9 +36,11 @@ type Port struct {
 	// FromHz and ToHz are the range of carriers or channels that the port works on.
 	FromHz    int  `json:"from_hz"`
 	ToHz      int  `json:"to_hz"`
-	Longest   int  `json:"longest"`             // durations in the longest train
+	Longest   int  `json:"longest"`             // durations in the longest train, or all parts of a send
 	Strength  bool `json:"strength,omitempty"`  // it measures strength
 	Frequency bool `json:"frequency,omitempty"` // it measures carrier or channel
+	// Duty is the only share of a carrier's cycle that it can be on, where that is fixed; 0 is any.
+	Duty float64 `json:"duty,omitempty"`
 }
 
 // Message is anything that travels over the link. Its concrete type is one of those below.
@@ -53,6 +55,10 @@ type Hello struct {
 	Ports    []Port `json:"ports"`
 	// Now is the station's clock in µs when it says this; 0 where it keeps nothing for later.
 	Now int64 `json:"now,omitempty"`
+	// Message is the most bytes of one message that it takes; 0 is MaxMessage.
+	Message int `json:"message,omitempty"`
+	// Sum says that it reads the check sum behind a line, and wants one.
+	Sum bool `json:"sum,omitempty"`
 }
 
 // Welcome answers a Hello that is accepted.
@@ -126,8 +132,8 @@ func (s Send) Check(p Port) error {
 	if hz := s.CarrierHz + s.FrequencyHz; hz != 0 && (hz < p.FromHz || hz > p.ToHz) {
 		return fmt.Errorf("%d Hz is beyond %s, which sends from %d to %d Hz", hz, p.ID, p.FromHz, p.ToHz)
 	}
-	if n := max(len(s.Once), len(s.Repeat), len(s.Last)); n > p.Longest {
-		return fmt.Errorf("a train of %d durations is too long for %s: the most is %d", n, p.ID, p.Longest)
+	if n := len(s.Once) + len(s.Repeat) + len(s.Last); n > p.Longest {
+		return fmt.Errorf("%d durations are too long for %s: the most is %d", n, p.ID, p.Longest)
 	}
 	for _, part := range [][]int{s.Once, s.Repeat, s.Last} {
 		if len(part)%2 != 0 {
@@ -148,7 +154,7 @@ func (s Send) Check(p Port) error {
 // Sent answers a Send that went out. Started is the station's clock, Took how long it was on the air, both in µs.
 type Sent struct {
 	ID      string `json:"id"`
-	Started int64  `json:"started"`
+	Started int64  `json:"started,omitempty"` // 0 where the station does not tell
 	Took    int64  `json:"took"`
 }
 
@@ -204,6 +210,10 @@ func (Note) kind() string    { return "note" }
 
 // Marshal writes a message as one JSON object with its type in "t", without a line break.
 func Marshal(m Message) ([]byte, error) {
+	if h, ok := m.(Hello); ok && h.Ports == nil {
+		h.Ports = []Port{} // none is a list, too
+		m = h
+	}
 	body, err := json.Marshal(m)
 	if err != nil {
 		return nil, fmt.Errorf("%w: write %s: %w", ErrMessage, m.kind(), err)
@@ -272,6 +282,9 @@ var nameRule = regexp.MustCompile(`^[a-z0-9-]{1,40}$`)
 // ValidName says whether a station or port may have a name.
 func ValidName(name string) bool { return nameRule.MatchString(name) }
 
+// LeastMessage is the fewest bytes that a station has to take in one message.
+const LeastMessage = 512
+
 // maxPorts is the most ports of a station.
 const maxPorts = 64
 
@@ -282,6 +295,10 @@ func (h Hello) Check() error {
 	}
 	if !nameRule.MatchString(h.Station) {
 		return fmt.Errorf("%w: station %.50q: a name is 1 to 40 of a-z, 0-9 and -", ErrMessage, h.Station)
+	}
+	if h.Message != 0 && h.Message < LeastMessage {
+		return fmt.Errorf("%w: station %s takes %d bytes in one message: it has to take %d at least", ErrMessage,
+			h.Station, h.Message, LeastMessage)
 	}
 	if len(h.Ports) > maxPorts {
 		return fmt.Errorf("%w: station %s has %d ports, the most is %d", ErrMessage, h.Station, len(h.Ports), maxPorts)
@@ -300,6 +317,8 @@ func (h Hello) Check() error {
 		case p.Medium != "infrared" && p.Medium != "radio":
 			return fmt.Errorf("%w: port %s/%s: medium is infrared or radio, not %.20q", ErrMessage, h.Station, p.ID,
 				p.Medium)
+		case p.Duty < 0 || p.Duty > 1:
+			return fmt.Errorf("%w: port %s/%s: duty is a share from 0 to 1, not %g", ErrMessage, h.Station, p.ID, p.Duty)
 		case p.Longest < 3 || p.FromHz <= 0 || p.ToHz < p.FromHz:
 			return fmt.Errorf("%w: port %s/%s: give longest (at least 3), from_hz and to_hz", ErrMessage, h.Station,
 				p.ID)

@@ -3,6 +3,7 @@ package station_test
 import (
 	"encoding/json"
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -18,7 +19,7 @@ var half = 0.5
 var messages = map[string]station.Message{
 	"hello": station.Hello{Link: 1, Station: "dome", Model: "Bench board", Firmware: "3", Ports: []station.Port{
 		{ID: "ir-out", Direction: station.Transmitter, Medium: "infrared", FromHz: 30_000, ToHz: 60_000, Longest: 1024,
-			Strength: true, Frequency: true}}, Now: 5},
+			Strength: true, Frequency: true, Duty: 0.5}}, Now: 5, Message: 4096, Sum: true},
 	"welcome": station.Welcome{Link: 1},
 	"refused": station.Refused{Reason: "no"},
 	"heard": station.Heard{Port: "ir-in", At: 5, Train: signal.Train{9000, 4500, 563}, Gap: 20_000, Strength: &half,
@@ -41,7 +42,10 @@ func TestMessages_ReadThemselvesBack(t *testing.T) {
 	for name, m := range messages {
 		data, err := station.Marshal(m)
 		require.NoError(t, err)
-		assert.Contains(t, string(data), `{"t":"`+name+`"`)
+		assert.True(t, strings.HasPrefix(string(data), `{"t":"`+name+`"`), "the type stands first")
+		if strings.Contains(string(data), `"id":"a1"`) {
+			assert.True(t, strings.HasPrefix(string(data), `{"t":"`+name+`","id":"a1"`), "and then the id: %s", data)
+		}
 		got, err := station.Unmarshal(data)
 		require.NoError(t, err, string(data))
 		assert.Equal(t, m, got)
@@ -101,6 +105,8 @@ func TestHello_Check(t *testing.T) {
 	for says, change := range map[string]func(*station.Hello){
 		"speaks version 1":            func(h *station.Hello) { h.Link = 2 },
 		"1 to 40":                     func(h *station.Hello) { h.Station = "Dome" },
+		"takes 100 bytes":             func(h *station.Hello) { h.Message = 100 },
+		"a share from 0 to 1":         func(h *station.Hello) { h.Ports[0].Duty = 2 },
 		"two ports":                   func(h *station.Hello) { h.Ports = append(h.Ports, h.Ports[0]) },
 		"receiver or transmitter":     func(h *station.Hello) { h.Ports[0].Direction = "both" },
 		"infrared or radio":           func(h *station.Hello) { h.Ports[0].Medium = "light" },

@@ -16,6 +16,7 @@ type Transmitter struct {
 	Room    string // id of the one that it is in, or ""
 	Port    station.Port
 	Hz      int // that it is to send on
+	Message int // the most bytes of a message that its station takes, 0 for any
 
 	stations *Stations
 	member   *member

@@ -121,12 +121,19 @@ func (l leg) fits(p part, on device.Channel) error {
 		return fmt.Errorf("%w: its codes need two media, %s and %s: learn them as two keys", device.ErrCode,
 			l.through.Port.Medium, on.Medium)
 	}
-	if n := max(len(p.Once), len(p.Repeat), len(p.Last)); n > l.through.Port.Longest {
+	if n := len(p.Once) + len(p.Repeat) + len(p.Last); n > l.through.Port.Longest {
 		return fmt.Errorf("%w %s: %d durations, the most is %d", ErrTooLong, l.through.Place(), n,
 			l.through.Port.Longest)
 	}
+	if data, err := station.Marshal(p.Send); err == nil && l.through.Message > 0 && len(data)+headBytes > l.through.Message {
+		return fmt.Errorf("%w %s: a message of %d bytes, and the most that its station takes is %d", ErrTooLong,
+			l.through.Place(), len(data), l.through.Message)
+	}
 	return nil
 }
+
+// headBytes is what an id, a limit of time and a check sum add to a message.
+const headBytes = 64
 
 // over is a part as it goes through a transmitter.
 func (p part) over(through stations.Transmitter) part {

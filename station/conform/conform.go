@@ -46,7 +46,7 @@ func (RealTime) Now() time.Time { return time.Now() }
 func (RealTime) After(d time.Duration) <-chan time.Time { return time.After(d) }
 
 // Check holds the station of a link against the rules, and tells what came of each as it goes. It sends test signals
-// for about ten seconds from one transmitter, if there is one, and ends before the link does. The error says that the
+// for ten to twenty seconds from one transmitter, if there is one, and ends before the link does. The error says that the
 // station cannot be tried: it does not say hello, or its link ended.
 func Check(ctx context.Context, l station.Link, clock Clock, tell func(Report)) error {
 	ctx, cancel := context.WithCancel(ctx)
@@ -64,7 +64,7 @@ func Check(ctx context.Context, l station.Link, clock Clock, tell func(Report)) 
 	if err := l.Tell(ctx, station.Welcome{Link: station.Version}); err != nil {
 		return err
 	}
-	c := &check{peer: p, port: transmitter(hello), run: strconv.FormatInt(time.Now().UnixNano(), 36) + "-"}
+	c := &check{peer: p, port: transmitter(hello), most: hello.Message, run: strconv.FormatInt(time.Now().UnixNano(), 36) + "-"}
 	rules := []rule{{"ping is answered", c.ping}, {"who is answered by hello", c.who}}
 	if c.port.ID != "" {
 		rules = append(rules, rule{"a send is answered when it is over", c.once},
@@ -74,7 +74,9 @@ func Check(ctx context.Context, l station.Link, clock Clock, tell func(Report)) 
 			rule{"a held key goes on for its lease and no longer", c.hold},
 			rule{"a cancelled send ends", c.cancel},
 			rule{"a key that is let go still sends what every press has", c.letGo},
-			rule{"a train that is too long fails", c.tooLong})
+			rule{"what is about no send is passed over", c.nobody},
+			rule{"a train that is too long fails", c.tooLong},
+			rule{"the longest send is sent, and again right after it", c.longest})
 	}
 	for _, r := range rules {
 		err := r.holds(ctx)
@@ -214,6 +216,7 @@ func (p *peer) greet(ctx context.Context) (station.Hello, error) {
 type check struct {
 	*peer
 	port station.Port
+	most int    // bytes of a message, 0 for any number
 	run  string // in the ids, so that two runs do not meet
 }
 
@@ -352,6 +355,64 @@ func (c *check) tooLong(ctx context.Context) error {
 		s.Once[i] = 100
 	}
 	return c.fails(ctx, s)
+}
+
+// longestValues are the durations of a long send, in µs, as a handset with a state of many bits has them.
+var longestValues = [...]int{430, 430, 430, 1290, 3500, 1740}
+
+// longest sends as much as the station says that it takes, twice.
+func (c *check) longest(ctx context.Context) error {
+	n := min(c.port.Longest, signal.MaxDurations)
+	for number := range 2 {
+		s := c.send(fmt.Sprint("longest-", number), 0)
+		s.Once, s.Repeat = make([]int, n-n%2), nil
+		for {
+			for i := range s.Once {
+				s.Once[i] = longestValues[i%len(longestValues)]
+				if i%37 < 2 {
+					s.Once[i] = longestValues[4+i%2]
+				}
+			}
+			data, err := station.Marshal(s)
+			if err != nil {
+				return err
+			}
+			if c.most == 0 || len(data)+16 <= c.most || len(s.Once) <= 2 {
+				break
+			}
+			s.Once = s.Once[:len(s.Once)*9/20*2]
+		}
+		s.Once[len(s.Once)-1] = 40_000
+		air := signal.Sum(s.Once)
+		mark := c.mark()
+		if err := c.link.Tell(ctx, s); err != nil {
+			return err
+		}
+		if _, err := c.sent(ctx, mark, s, air, int(float64(air)*tolerance)); err != nil {
+			return fmt.Errorf("number %d of %d durations: %w", number+1, len(s.Once), err)
+		}
+	}
+	return nil
+}
+
+// nobody tells about sends that never were.
+func (c *check) nobody(ctx context.Context) error {
+	mark := c.mark()
+	if err := errors.Join(c.link.Tell(ctx, station.Hold{ID: c.run + "nobody", Lease: 300}),
+		c.link.Tell(ctx, station.Cancel{ID: c.run + "nobody"})); err != nil {
+		return err
+	}
+	if err := c.ping(ctx); err != nil {
+		return err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for _, m := range c.said[mark:] {
+		if is[station.Sent](m) || is[station.Failed](m) {
+			return errors.New("it answers as if there were one")
+		}
+	}
+	return nil
 }
 
 // fails tells a send that cannot be.

@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/station"
+	"urbo/station/linktest"
 	"urbo/station/mqtt"
 )
 
@@ -141,7 +142,13 @@ func (c *client) next(within time.Duration) (*packets.ControlPacket, error) {
 	if err := c.SetReadDeadline(time.Now().Add(within)); err != nil {
 		return nil, err
 	}
-	return packets.ReadPacket(c)
+	p, err := packets.ReadPacket(c)
+	if err == nil {
+		if m, ok := p.Content.(*packets.Publish); ok {
+			linktest.Valid(c.t, m.Payload)
+		}
+	}
+	return p, err
 }
 
 // publish says something at a topic.
@@ -149,6 +156,7 @@ func (c *client) publish(topic string, m station.Message, change ...func(*packet
 	c.t.Helper()
 	data, err := station.Marshal(m)
 	require.NoError(c.t, err)
+	linktest.Valid(c.t, data)
 	p := packets.NewControlPacket(packets.PUBLISH)
 	body := p.Content.(*packets.Publish)
 	body.Topic, body.Payload = topic, data
