@@ -92,7 +92,8 @@ type limitedConn struct {
 	place       *queue.Element // among the newcomers; nil for one that is known, or closed
 	caller      access.Credential
 	seat        *queue.Element // among those of its caller; nil while that is not known
-	over        bool           // its caller may not use it any more: it is closed when nothing is answered on it
+	active      bool           // a request comes in, or is answered; the answer may still be on its way
+	over        bool           // its caller may not use it any more: it is closed when it is not active
 	asked       int            // requests that are being answered
 	gone        bool
 }
@@ -162,7 +163,7 @@ func (l *Connections) rise(g *limitedConn) {
 // idle finds the connection of a list that is known for longest, of those on which nothing is answered.
 func idle(all *queue.List) *limitedConn {
 	for e := all.Front(); e != nil; e = e.Next() {
-		if g := e.Value.(*limitedConn); g.asked == 0 {
+		if g := e.Value.(*limitedConn); !g.active {
 			return g
 		}
 	}
@@ -218,16 +219,17 @@ func (g *limitedConn) end() {
 	g.asked--
 }
 
-// closeIdle closes a connection that has been answered and whose caller may not come in.
-func closeIdle(c net.Conn, state http.ConnState) {
+// follow notes whether a connection is active. One whose caller may not come in any more is closed when it is not.
+func follow(c net.Conn, state http.ConnState) {
 	g, ok := limited(c)
-	if !ok || state != http.StateIdle {
+	if !ok {
 		return
 	}
 	g.connections.mu.Lock()
-	over := g.over
+	g.active = state == http.StateActive || state == http.StateHijacked
+	close := g.over && state == http.StateIdle
 	g.connections.mu.Unlock()
-	if over {
+	if close {
 		_ = g.Close()
 	}
 }
@@ -264,7 +266,7 @@ func (l *Connections) Revoked(caller access.Credential) {
 	if all := l.callers[caller]; all != nil {
 		for e := all.Front(); e != nil; e = e.Next() {
 			g := e.Value.(*limitedConn)
-			if g.over = true; g.asked == 0 {
+			if g.over = true; !g.active {
 				close = append(close, g)
 			}
 		}

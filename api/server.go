@@ -28,7 +28,7 @@ func Server(ctx context.Context, h http.Handler, about func(context.Context, net
 		ReadHeaderTimeout: headTime,
 		IdleTimeout:       idleTime,
 		MaxHeaderBytes:    32 << 10,
-		ConnState:         closeIdle,
+		ConnState:         follow,
 		ErrorLog:          slog.NewLogLogger(slog.Default().Handler(), slog.LevelWarn),
 		BaseContext:       func(net.Listener) context.Context { return ctx },
 		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
