@@ -24,8 +24,8 @@ type timer struct {
 // step is how long a board goes on by itself.
 const step = 2 * time.Millisecond
 
-// newClock lets a board go step by step until the test ends.
-func newClock(b *board) *clock {
+// newClock lets a board go step by step until the test ends: so much each time.
+func newClock(b *board, goes time.Duration) *clock {
 	c := &clock{}
 	steps := time.NewTicker(step)
 	ended := make(chan struct{})
@@ -39,7 +39,7 @@ func newClock(b *board) *clock {
 				return
 			case <-steps.C:
 			}
-			if _, err := fmt.Fprintf(b.stdin, "until %d\n", (c.time() + step).Microseconds()); err != nil {
+			if _, err := fmt.Fprintf(b.stdin, "until %d\n", (c.time() + goes).Microseconds()); err != nil {
 				return
 			}
 			select {

@@ -11,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -59,6 +60,7 @@ type board struct {
 	stdin io.WriteCloser
 	path  string // of its serial line
 	sent  chan train
+	stack chan string        // how much of it was used
 	at    chan time.Duration // the time that it has reached, where it goes step by step
 }
 
@@ -70,7 +72,13 @@ type train struct {
 }
 
 // plugIn starts a board. It is unplugged at the end of the test.
-func plugIn(t *testing.T) *board {
+func plugIn(t *testing.T) *board { return begin(t, "build/sim", "build/board.elf") }
+
+// plugInHost starts the firmware as it is built for this machine, with sanitizers. Its time stands still until it has a
+// clock.
+func plugInHost(t *testing.T) *board { return begin(t, "build/host") }
+
+func begin(t *testing.T, command ...string) *board {
 	t.Helper()
 	if err := built(); err != nil {
 		if os.Getenv("CI") == "" && strings.Contains(err.Error(), "missing") {
@@ -78,8 +86,8 @@ func plugIn(t *testing.T) *board {
 		}
 		require.NoError(t, err)
 	}
-	b := &board{t: t, cmd: exec.Command("build/sim", "build/board.elf"), sent: make(chan train, 1000),
-		at: make(chan time.Duration, 1)}
+	b := &board{t: t, cmd: exec.Command(command[0], command[1:]...), sent: make(chan train, 1000),
+		at: make(chan time.Duration, 1), stack: make(chan string, 1)}
 	var err error
 	b.stdin, err = b.cmd.StdinPipe()
 	require.NoError(t, err)
@@ -102,6 +110,10 @@ func plugIn(t *testing.T) *board {
 			if len(words) == 2 && words[0] == "at" {
 				us, _ := strconv.Atoi(words[1])
 				b.at <- time.Duration(us) * time.Microsecond
+				continue
+			}
+			if len(words) == 4 && words[0] == "stack" {
+				b.stack <- lines.Text()
 				continue
 			}
 			if len(words) < 4 || words[0] != "sent" {
@@ -172,9 +184,19 @@ func (b *board) link(use func(station.Link)) {
 
 func TestFirmware_KeepsTheRulesOfTheLink(t *testing.T) {
 	b := plugIn(t)
-	clock := newClock(b)
+	clock := newClock(b, step)
 	b.link(func(l station.Link) { linktest.ConformIn(t, l, clock) })
+	_, err := fmt.Fprintln(b.stdin, "stack")
+	require.NoError(t, err)
+	var used, of int
+	_, err = fmt.Sscanf(<-b.stack, "stack %d of %d", &used, &of)
+	require.NoError(t, err)
+	t.Logf("%d of %d bytes of the stack were used", used, of)
+	assert.Less(t, used, of-stackSpare)
 }
+
+// stackSpare is what of the stack has to stay free.
+const stackSpare = 30
 
 // TestFirmware_GoesOnAfterGarbage says things to it that are no messages, and messages that cannot be obeyed.
 func TestFirmware_GoesOnAfterGarbage(t *testing.T) {
@@ -204,9 +226,12 @@ func TestFirmware_GoesOnAfterGarbage(t *testing.T) {
 			`{"t":"send","id":"z","port":"ir-out","carrier_hz":38000,"once":[0,0]}`,
 			`{"t":"send","id":"c","port":"ir-out","carrier_hz":455000,"once":[500,500]}`,
 			`{"t":"send","id":"m","port":"ir-out","carrier_hz":38000,"once":[500,99999999999]}`,
+			`{"t":"send","id":"l","port":"ir-out","carrier_hz":38000,"once":[300000,500]}`,
 			`{"t":"dance","with":{"deep":[[[{"x":"]}"}]]]}}`, `{"t":"hold","id":"nobody","lease_ms":5}`, "\r", "",
 		} {
-			_, err := raw.WriteString(bad + "\n")
+			_, err := raw.Write(append(station.AppendSum([]byte(bad)), '\n'))
+			require.NoError(t, err)
+			_, err = raw.WriteString(bad + "\n")
 			require.NoError(t, err)
 			require.NoError(t, l.Tell(ctx, station.Ping{}))
 			m := await(func(m station.Message) bool {
@@ -216,9 +241,28 @@ func TestFirmware_GoesOnAfterGarbage(t *testing.T) {
 			})
 			assert.IsType(t, station.Pong{}, m, "after %.60q", bad)
 		}
+		// A send that was damaged on the line is not sent, also where what is left of it could be.
+		good := station.AppendSum([]byte(`{"t":"send","id":"d","port":"ir-out","carrier_hz":38000,"once":[560,560,1690,40000]}`))
+		for at := 2; at < len(good); at += 7 {
+			dropped := append(append([]byte{}, good[:at]...), good[at+1:]...)
+			changed := append([]byte{}, good...)
+			changed[at]++
+			for _, damaged := range [][]byte{dropped, changed, good[:at], good[:len(good)-6]} {
+				_, err := raw.Write(append(slices.Clone(damaged), '\n'))
+				require.NoError(t, err)
+			}
+			require.NoError(t, l.Tell(ctx, station.Ping{}))
+			m := await(func(m station.Message) bool {
+				_, pong := m.(station.Pong)
+				_, sent := m.(station.Sent)
+				_, failed := m.(station.Failed)
+				return pong || sent || failed
+			})
+			assert.IsType(t, station.Pong{}, m, "after damage at %d", at)
+		}
 		// and it is whole: keys come in any order, with spaces and what it does not know
-		_, err := raw.WriteString(`{ "once" : [ 500 , 500.4 ], "new":{"a":[1,{"b":"}"}]}, "carrier_hz":40000,"x":true,` +
-			`"port":"ir-out","id":"whole", "t":"send" }` + "\n")
+		_, err := raw.Write(append(station.AppendSum([]byte(`{ "once" : [ 500 , 500.4 ], "new":{"a":[1,{"b":"}"}]},`+
+			` "carrier_hz":40000,"x":true,"port":"ir-out","id":"whole", "t":"send" }`)), '\n'))
 		require.NoError(t, err)
 		m := await(func(m station.Message) bool { _, ok := m.(station.Sent); return ok })
 		assert.Equal(t, "whole", m.(station.Sent).ID)

@@ -7,6 +7,7 @@
 #include <avr/interrupt.h>
 #include <avr/io.h>
 #include <avr/sleep.h>
+#include <avr/wdt.h>
 
 #include "../src/board.h"
 #include "../src/ear.h"
@@ -17,8 +18,6 @@
 #define TX 64
 // Every edge leaves this many ticks after its time, so that it is the same for all, whatever else was interrupted.
 #define DELAY 50
-
-const char BOARD_MODEL[] = "AVR board";
 
 static volatile uint32_t overflows; // of timer 1, each 32.768 ms
 static volatile uint8_t rx[RX], rx_head, rx_tail;
@@ -134,13 +133,26 @@ void board_play(uint8_t medium, uint32_t hz)
 	board_unlock(before);
 }
 
+static bool rx_put(uint8_t c)
+{
+	uint8_t next = (rx_head + 1) % RX;
+	if (next == rx_tail)
+		return false;
+	rx[rx_head] = c;
+	rx_head = next;
+	return true;
+}
+
+// A byte that was damaged or lost stands in the ring as 0, which no message has.
 ISR(USART_RX_vect)
 {
-	uint8_t c = UDR0, next = (rx_head + 1) % RX;
-	if (next != rx_tail) {
-		rx[rx_head] = c;
-		rx_head = next;
-	}
+	static bool lost;
+	bool damaged = UCSR0A & (_BV(FE0) | _BV(DOR0) | _BV(UPE0));
+	uint8_t c = UDR0;
+	if (lost || damaged)
+		lost = !rx_put(0);
+	if (!damaged && !lost)
+		lost = !rx_put(c);
 }
 
 ISR(USART_UDRE_vect)
@@ -175,24 +187,47 @@ void board_write(uint8_t byte)
 
 EMPTY_INTERRUPT(TIMER0_OVF_vect) // ends a rest
 
-void board_rest(void) { sleep_mode(); }
+void board_stop(uint8_t medium)
+{
+	uint8_t before = board_lock();
+	TIMSK1 &= ~(medium == INFRARED ? _BV(OCIE1A) : _BV(OCIE1B));
+	left[medium] = 0;
+	show(medium, false);
+	board_unlock(before);
+}
+
+void board_rest(void)
+{
+	wdt_reset();
+	sleep_mode();
+}
+
+// A reset by the watchdog leaves it on: it is stopped before anything else, so that there is time to begin.
+void stop_watchdog(void) __attribute__((naked, used, section(".init3")));
+
+void stop_watchdog(void)
+{
+	MCUSR = 0;
+	wdt_disable();
+}
 
 void board_begin(void)
 {
-	DDRB = _BV(PB2);
-	DDRD = _BV(PD3) | _BV(PD1);
+	DDRB = RADIO_OUT ? _BV(PB2) : 0;
+	DDRD = (IR_OUT ? _BV(PD3) : 0) | _BV(PD1);
 	PORTB = _BV(PB0); // pulled up where no receiver is attached
 	TCCR1A = 0;
 	TCCR1B = _BV(ICNC1) | _BV(CS11); // 0.5 µs a tick; falling edge first
-	TIMSK1 = _BV(TOIE1) | _BV(ICIE1);
+	TIMSK1 = _BV(TOIE1) | (IR_IN ? _BV(ICIE1) : 0);
 	TCCR0B = _BV(CS01) | _BV(CS00); // 1.024 ms
 	TIMSK0 = _BV(TOIE0);
 	set_sleep_mode(SLEEP_MODE_IDLE);
 	EICRA = _BV(ISC00) | _BV(ISC10); // INT1 is not used, and must not wait for a low level
-	EIMSK = _BV(INT0);
+	EIMSK = RADIO_IN ? _BV(INT0) : 0;
 	UBRR0 = (F_CPU / 4 / BAUD - 1) / 2;
 	UCSR0A = _BV(U2X0);
 	UCSR0C = _BV(UCSZ01) | _BV(UCSZ00);
 	UCSR0B = _BV(RXEN0) | _BV(TXEN0) | _BV(RXCIE0);
+	wdt_enable(WDTO_500MS);
 	sei();
 }

@@ -6,6 +6,7 @@
 // transmitter: "sent PORT HZ D D D …", marks and spaces in µs, and the carrier of infrared (0 for radio). On standard
 // input, "press PORT D D D …" lets a receiver see a train, mark first, and "stop" ends it. "until US" lets the board's
 // time pass up to so many µs, which is answered by "at US"; from the first one on, no other time passes.
+// "stack" prints how many bytes of the stack were used at most, and how many there are.
 #define _GNU_SOURCE
 #include <fcntl.h>
 #include <poll.h>
@@ -202,6 +203,25 @@ static void feed(void)
 		avr_raise_irq(to_uart, c);
 }
 
+// What the stack has used is no longer as it was painted.
+#define PAINT 0xa5
+static int stack_from; // where memory for it begins
+
+static void paint(void)
+{
+	for (int i = stack_from; i <= avr->ramend; i++)
+		avr->data[i] = PAINT;
+}
+
+static void print_stack(void)
+{
+	int i = stack_from;
+	while (i <= avr->ramend && avr->data[i] == PAINT)
+		i++;
+	printf("stack %d of %d\n", avr->ramend + 1 - i, avr->ramend + 1 - stack_from);
+	fflush(stdout);
+}
+
 static double granted = -1; // µs that may pass; below 0 it is real time
 
 // command reads lines of standard input, and waits for some where told to; false at its end.
@@ -223,6 +243,8 @@ static bool command(bool wait)
 			return false;
 		if (!strncmp(text, "press ", 6))
 			press(text + 6);
+		if (!strcmp(text, "stack"))
+			print_stack();
 		if (!strncmp(text, "until ", 6))
 			granted = atof(text + 6);
 		length -= end + 1 - text;
@@ -252,6 +274,8 @@ int main(int argc, char **argv)
 	avr_init(avr);
 	f.frequency = HZ;
 	avr_load_firmware(avr, &f);
+	stack_from = avr->ramend + 1 - 2048 + f.datasize + f.bsssize;
+	paint();
 	avr->log = LOG_ERROR;
 	avr->sleep = sleeps;
 	uint32_t flags = 0;

@@ -34,9 +34,26 @@ void board_rest(void);
 uint8_t board_lock(void);
 void board_unlock(uint8_t before);
 
+// board_stop ends what a transmitter plays, whatever it was at.
+void board_stop(uint8_t medium);
+
 // BOARD_MODEL is the board in words. BOARD_FROM and BOARD_TO are the carriers that it can make, in Hz.
-extern const char BOARD_MODEL[];
+#define BOARD_MODEL "AVR board"
 #define BOARD_FROM "32000"
 #define BOARD_TO "60000"
 #define BOARD_FROM_HZ 32000UL
 #define BOARD_TO_HZ 60000UL
+
+// The ports that are there, and the bands of receivers and radio; see the Makefile.
+#ifndef IR_IN
+#define IR_IN 1
+#define IR_OUT 1
+#define RADIO_IN 1
+#define RADIO_OUT 1
+#endif
+#ifndef IR_IN_FROM
+#define IR_IN_FROM 36000
+#define IR_IN_TO 40000
+#define RADIO_FROM 433670000
+#define RADIO_TO 434170000
+#endif

@@ -6,7 +6,6 @@
 
 #define SILENCE 20000UL // µs: the end of a train
 #define STREAMED 1000   // durations of an infrared train, which is written while it comes in
-#define FRAME 110       // durations of a radio frame, which is written when it is whole
 #define FRAME_LEAST 24  // fewer are noise
 #define SHORTEST 100    // µs: what is shorter on the radio is noise
 
@@ -20,7 +19,7 @@ static bool on, lost;
 
 // Radio: a receiver without a signal delivers noise all the time. A frame is what has no pulse shorter than noise has;
 // while one waits to be written, the next is not heard.
-static span frame[FRAME];
+static pulse frame[FRAME];
 static volatile uint8_t frame_length;
 static volatile bool frame_ready;
 static uint32_t frame_at, frame_gap, frame_last;
@@ -68,7 +67,7 @@ static void radio_ends(uint32_t gap)
 {
 	uint8_t n = frame_length;
 	if (n % 2 == 0 && n) // the last space belongs to the silence
-		gap += span_us(frame[--n]);
+		gap += pulse_us(frame[--n]);
 	if (n < FRAME_LEAST) {
 		frame_length = 0;
 		return;
@@ -103,7 +102,7 @@ static void radio_edge(bool begins, uint32_t us)
 	}
 	if (frame_length == 0 && !begins)
 		frame_at = us - d;
-	frame[frame_length++] = span_of(d);
+	frame[frame_length++] = pulse_of(d);
 	if (frame_length == FRAME)
 		radio_ends(0);
 }
@@ -137,7 +136,8 @@ static void close_line(uint32_t gap, bool more)
 	out_number(gap);
 	if (more)
 		out_fixed(TEXT(",\"more\":true"));
-	out_fixed(TEXT("}\n"));
+	out_byte('}');
+	out_end();
 }
 
 static void end_train(uint32_t gap, bool more)
@@ -198,9 +198,9 @@ static bool write_infrared(bool may)
 			open = true;
 		}
 		if (space) {
-			board_write(',');
+			out_byte(',');
 			out_number(span_us(space));
-			board_write(',');
+			out_byte(',');
 			written++;
 			space = 0;
 		}
@@ -224,8 +224,8 @@ static bool write_radio(bool may)
 		if (!done)
 			open_line(TEXT("radio-in"), frame_at);
 		else
-			board_write(',');
-		out_number(span_us(frame[done++]));
+			out_byte(',');
+		out_number(pulse_us(frame[done++]));
 	}
 	if (done < frame_length || board_room() < 50)
 		return true;

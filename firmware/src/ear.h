@@ -4,6 +4,8 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+#define FRAME 152 // durations of a radio frame, which is written when it is whole
+
 // ear_edge takes an edge, from an interrupt: a mark begins or ends at a time in µs.
 void ear_edge(uint8_t medium, bool begins, uint32_t us);
 

@@ -5,7 +5,7 @@
 #include <stdint.h>
 
 struct answer {
-	uint32_t started, took; // µs, as exactly as they are kept
+	uint32_t took; // µs, as exactly as it is kept
 };
 
 // ids_put remembers the answer to an id, and rounds it to what is kept.

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "board.h"
+#include "ear.h"
 #include "ids.h"
 #include "out.h"
 #include "parse.h"
@@ -11,19 +12,55 @@
 #ifndef STATION
 #define STATION "board"
 #endif
-#define FIRMWARE "1"
+#define FIRMWARE "2"
 #define STRINGIFY(n) #n
 #define NUMBER(n) STRINGIFY(n)
 
+// The ports that are there, set when the firmware is built.
+#define IR_BAND "\"medium\":\"infrared\",\"from_hz\":"
+#define RADIO_BAND "\"medium\":\"radio\",\"from_hz\":" NUMBER(RADIO_FROM) ",\"to_hz\":" NUMBER(RADIO_TO)
+#if IR_IN
+#define PORT_IR_IN "{\"id\":\"ir-in\",\"direction\":\"receiver\"," IR_BAND NUMBER(IR_IN_FROM) ",\"to_hz\":" \
+	NUMBER(IR_IN_TO) ",\"longest\":1000}"
+#else
+#define PORT_IR_IN ""
+#endif
+#if IR_OUT
+#define PORT_IR_OUT "{\"id\":\"ir-out\",\"direction\":\"transmitter\"," IR_BAND BOARD_FROM ",\"to_hz\":" BOARD_TO \
+	",\"longest\":" NUMBER(LONGEST) ",\"duty\":0.5}"
+#else
+#define PORT_IR_OUT ""
+#endif
+#if RADIO_IN
+#define PORT_RADIO_IN "{\"id\":\"radio-in\",\"direction\":\"receiver\"," RADIO_BAND ",\"longest\":" NUMBER(FRAME) "}"
+#else
+#define PORT_RADIO_IN ""
+#endif
+#if RADIO_OUT
+#define PORT_RADIO_OUT "{\"id\":\"radio-out\",\"direction\":\"transmitter\"," RADIO_BAND ",\"longest\":" \
+	NUMBER(LONGEST) "}"
+#else
+#define PORT_RADIO_OUT ""
+#endif
+#if IR_IN && (IR_OUT || RADIO_IN || RADIO_OUT)
+#define COMMA_1 ","
+#else
+#define COMMA_1 ""
+#endif
+#if IR_OUT && (RADIO_IN || RADIO_OUT)
+#define COMMA_2 ","
+#else
+#define COMMA_2 ""
+#endif
+#if RADIO_IN && RADIO_OUT
+#define COMMA_3 ","
+#else
+#define COMMA_3 ""
+#endif
+
 static const char hello[] IN_PROGRAM =
-	"{\"t\":\"hello\",\"link\":1,\"station\":\"" STATION "\",\"model\":\"AVR board\",\"firmware\":\"" FIRMWARE "\",\"ports\":["
-	"{\"id\":\"ir-in\",\"direction\":\"receiver\",\"medium\":\"infrared\",\"from_hz\":36000,\"to_hz\":40000,\"longest\":1000},"
-	"{\"id\":\"ir-out\",\"direction\":\"transmitter\",\"medium\":\"infrared\",\"from_hz\":" BOARD_FROM ",\"to_hz\":" BOARD_TO
-	",\"longest\":" NUMBER(LONGEST) "},"
-	"{\"id\":\"radio-in\",\"direction\":\"receiver\",\"medium\":\"radio\",\"from_hz\":433670000,\"to_hz\":434170000,"
-	"\"longest\":110},"
-	"{\"id\":\"radio-out\",\"direction\":\"transmitter\",\"medium\":\"radio\",\"from_hz\":433670000,\"to_hz\":434170000,"
-	"\"longest\":" NUMBER(LONGEST) "}]}\n";
+	"{\"t\":\"hello\",\"link\":1,\"station\":\"" STATION "\",\"model\":\"" BOARD_MODEL "\",\"firmware\":\"" FIRMWARE
+	"\",\"sum\":true,\"ports\":[" PORT_IR_IN COMMA_1 PORT_IR_OUT COMMA_2 PORT_RADIO_IN COMMA_3 PORT_RADIO_OUT "]}\n";
 
 static uint8_t bad; // messages that could not be read, and are not told yet
 
@@ -43,7 +80,7 @@ static void begin_answer(const char *type, const char *to)
 	out_fixed(type);
 	out_fixed(TEXT("\",\"id\":\""));
 	out_text(to);
-	board_write('"');
+	out_byte('"');
 }
 
 static void failed(const char *why)
@@ -57,17 +94,17 @@ static void write_failed(void)
 	begin_answer(TEXT("failed"), in.id);
 	out_fixed(TEXT(",\"reason\":\""));
 	out_fixed(reason);
-	out_fixed(TEXT("\"}\n"));
+	out_fixed(TEXT("\"}"));
+	out_end();
 }
 
 static void sent(const char *to, const struct answer *a)
 {
 	begin_answer(TEXT("sent"), to);
-	out_fixed(TEXT(",\"started\":"));
-	out_number(a->started);
 	out_fixed(TEXT(",\"took\":"));
 	out_number(a->took);
-	out_fixed(TEXT("}\n"));
+	out_byte('}');
+	out_end();
 }
 
 static void send(void)
@@ -83,19 +120,25 @@ static void send(void)
 			return; // it is answered at its end
 	if (in.port < 0)
 		return failed(TEXT("no such transmitter here"));
+	struct player *p = &players[in.port];
+	if (p->state != IDLE)
+		return failed(TEXT("still sending something else"));
 	if (in.too_long)
-		return failed(TEXT("a train is too long"));
+		return failed(TEXT("it is too long"));
+	if (in.no_room)
+		return failed(TEXT("there is no room for it beside what the other transmitter sends"));
+	if (in.too_many)
+		return failed(TEXT("it has too many different durations"));
 	if (in.too_short)
 		return failed(TEXT("a duration is under 40 us"));
+	if (in.long_mark)
+		return failed(TEXT("a mark is over 200 ms"));
 	if (in.spoilt || in.once.length % 2 || in.repeat.length % 2 || in.last.length % 2)
 		return failed(TEXT("a part has to end with a space, and numbers are plain"));
 	if (!in.once.length && !(in.repeat.length && in.repeats) && !in.last.length)
 		return failed(TEXT("there is nothing to send"));
 	if (in.port == INFRARED && (in.carrier < BOARD_FROM_HZ || in.carrier > BOARD_TO_HZ))
 		return failed(TEXT("this carrier cannot be made"));
-	struct player *p = &players[in.port];
-	if (p->state != IDLE)
-		return failed(TEXT("still sending something else"));
 	p->once = in.once;
 	p->repeat = in.repeat;
 	p->last = in.last;
@@ -143,7 +186,7 @@ static void message(void)
 
 static void finish(struct player *p)
 {
-	struct answer a = {p->started, p->ended - p->started};
+	struct answer a = {p->ended - p->started};
 	ids_put(p->id, &a);
 	sent(p->id, &a);
 	p->state = IDLE;
@@ -174,7 +217,8 @@ static void pay(void)
 	case OWE_NOTHING:
 		return;
 	case OWE_PONG:
-		out_fixed(TEXT("{\"t\":\"pong\"}\n"));
+		out_fixed(TEXT("{\"t\":\"pong\"}"));
+		out_end();
 		break;
 	case OWE_FAILED:
 		write_failed();
@@ -198,6 +242,11 @@ bool link_run(bool free)
 		struct player *p = &players[m];
 		if (p->held && (int32_t)(board_us() - p->lease_end) >= 0)
 			p->held = false;
+		if (player_overdue(p)) { // nothing stays on for ever
+			board_stop(m);
+			p->ended = board_us();
+			p->state = PLAYED;
+		}
 	}
 	read_line();
 	if (!free)
@@ -212,8 +261,13 @@ bool link_run(bool free)
 	for (uint8_t m = 0; m < MEDIA; m++)
 		if (players[m].state == PLAYED)
 			finish(&players[m]);
-	if (bad) {
-		out_fixed(TEXT("{\"t\":\"note\",\"severity\":\"warning\",\"text\":\"Could not read a message\"}\n"));
+	static uint32_t noted;
+	if (bad && board_us() - noted > 1000000UL) { // seldom: while it is written, other messages come in
+		noted = board_us();
+		out_fixed(TEXT("{\"t\":\"note\",\"severity\":\"warning\",\"text\":\"Messages that could not be read: "));
+		out_number(bad);
+		out_fixed(TEXT("\"}"));
+		out_end();
 		bad = 0;
 	}
 	pay();

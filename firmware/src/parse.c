@@ -3,21 +3,26 @@
 #include <string.h>
 
 #include "board.h"
+#include "out.h"
 #include "player.h"
 #include "text.h"
 
 struct message in;
 
 enum { K_OTHER, K_T, K_ID, K_PORT, K_CARRIER, K_ONCE, K_REPEAT, K_REPEATS, K_LAST, K_GAP, K_LEASE };
-enum { START, KEY, KEY_TEXT, COLON, VALUE, TEXT_VALUE, NUMBER_VALUE, SPANS, SKIP, SKIP_TEXT, WORD, AFTER, DONE, BAD };
+enum { START, KEY, KEY_TEXT, COLON, VALUE, TEXT_VALUE, NUMBER_VALUE, SPANS, SKIP, SKIP_TEXT, WORD, AFTER, DONE, SUM,
+	SUMMED, BAD };
 
 static uint8_t state, depth, key;
+static uint16_t crc, sum; // of the message so far; as it is told behind it
+static uint8_t digits;    // of the sum, that are still to come
 static bool escaped, any;
 static char text[ID_SIZE]; // a key or a value
 static uint8_t text_length;
 static uint32_t number;
 static bool in_number, fraction;
 static uint16_t from, limit, used; // of pool: where the parts may be
+static bool room; // it is known where they may be
 
 static bool says(const char *program)
 {
@@ -46,7 +51,9 @@ static void find_room(void)
 				end = parts[i]->start + parts[i]->length;
 		}
 	}
+	room = true;
 	if (begin == POOL) {
+		code_begin();
 		from = 0;
 		limit = POOL;
 	} else if (begin >= POOL - end) {
@@ -63,13 +70,14 @@ void parse_begin(void)
 {
 	state = START;
 	in.type = T_NONE;
-	any = in.spoilt = in.too_long = in.too_short = in.id_too_long = false;
+	any = in.spoilt = in.too_long = in.too_short = in.id_too_long = in.no_room = in.too_many = in.long_mark = false;
+	crc = OUT_SUM_BEGIN;
+	room = false;
 	in.id[0] = 0;
 	in.port = -1;
 	in.carrier = in.gap = in.lease = in.repeats = 0;
 	memset(&in.once, 0, sizeof in.once);
 	in.repeat = in.last = in.once;
-	find_room();
 }
 
 static uint8_t key_of(void)
@@ -104,7 +112,7 @@ static void take_text(void)
 		strcpy(in.id, text);
 		break;
 	case K_PORT:
-		in.port = says(TEXT("ir-out")) ? INFRARED : says(TEXT("radio-out")) ? RADIO : -1;
+		in.port = IR_OUT && says(TEXT("ir-out")) ? INFRARED : RADIO_OUT && says(TEXT("radio-out")) ? RADIO : -1;
 		break;
 	}
 }
@@ -122,15 +130,26 @@ static void take_number(void)
 static void take_span(void)
 {
 	struct part *p = part_of();
+	code c = 0;
 	if (number < 40)
 		in.too_short = true;
-	if (number > SPAN_LONGEST || used >= limit || p->length >= LONGEST) {
+	if (p->length % 2 == 0 && number > LONGEST_MARK)
+		in.long_mark = true;
+	if (number > SPAN_LONGEST || in.once.length + in.repeat.length + in.last.length >= LONGEST) {
 		in.too_long = true;
+		return;
+	}
+	if (used >= limit) {
+		in.no_room = true;
+		return;
+	}
+	if (!code_of(number, &c)) {
+		in.too_many = true;
 		return;
 	}
 	if (!p->length)
 		p->start = used;
-	pool[used++] = span_of(number);
+	pool[used++] = c;
 	p->length++;
 }
 
@@ -172,6 +191,8 @@ static void begin_value(uint8_t c)
 			add_digit(c);
 		state = NUMBER_VALUE;
 	} else if (c == '[' && (key == K_ONCE || key == K_REPEAT || key == K_LAST)) {
+		if (!room) // now, and not when the message before was still on the air
+			find_room();
 		part_of()->length = 0;
 		in_number = false;
 		state = SPANS;
@@ -213,14 +234,30 @@ static void take(uint8_t c);
 
 uint8_t parse_byte(uint8_t c)
 {
-	if (c == '\n')
-		return state == DONE ? WHOLE : any ? UNREADABLE : EMPTY;
+	if (c == '\n') {
+		if (state == SUMMED && sum == crc)
+			out_sums = true;
+		else if (state == DONE && out_sums && in.type != T_WHO && in.type != T_PING) // its sum is lost
+			state = BAD;
+		else if (state == SUMMED || state == SUM)
+			state = BAD;
+		if (state == DONE && in.type == T_WHO) // whoever asks may not know of sums
+			out_sums = false;
+		return state == DONE || state == SUMMED ? WHOLE : any ? UNREADABLE : EMPTY;
+	}
+	if (state < DONE)
+		crc = out_sum(crc, c);
 	take(c);
 	return GOES_ON;
 }
 
 static void take(uint8_t c)
 {
+	if (!c) { // bytes were damaged or lost here
+		any = true;
+		state = BAD;
+		return;
+	}
 	if (c == '\r' || c == '\t')
 		c = ' ';
 	if (c != ' ')
@@ -304,6 +341,20 @@ static void take(uint8_t c)
 		after(c);
 		break;
 	case DONE:
+		state = c == '#' ? SUM : BAD;
+		sum = 0;
+		digits = 4;
+		break;
+	case SUM:
+		if (!digit(c) && (c < 'A' || c > 'F')) {
+			state = BAD;
+			break;
+		}
+		sum = sum << 4 | (digit(c) ? c - '0' : c - 'A' + 10);
+		if (--digits == 0)
+			state = SUMMED;
+		break;
+	case SUMMED:
 		state = BAD;
 		break;
 	}

@@ -19,8 +19,11 @@ struct message {
 	uint16_t repeats;
 	struct part once, repeat, last;
 	bool spoilt;    // a number cannot be read
-	bool too_long;  // a part does not fit
+	bool too_long;  // it has too many durations, or too long ones
+	bool no_room;   // it does not fit beside what is on the air
+	bool too_many;  // it has too many different durations
 	bool too_short; // a duration is shorter than can be played
+	bool long_mark; // a mark is longer than a transmitter may be on
 };
 
 extern struct message in;

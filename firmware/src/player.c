@@ -2,7 +2,7 @@
 
 #include "board.h"
 
-span pool[POOL];
+code pool[POOL];
 struct player players[MEDIA];
 
 enum { ONCE, REPEAT, LAST, SILENCE };
@@ -13,11 +13,19 @@ void player_begin(struct player *p)
 	p->now = p->once;
 	p->stage = ONCE;
 	p->trailing = 0;
-	p->started = board_us();
+	p->started = p->due = board_us();
 	p->state = PLAYING;
 }
 
-uint32_t player_next(struct player *p, bool *mark)
+bool player_overdue(const struct player *p)
+{
+	uint8_t before = board_lock();
+	bool is = p->state == PLAYING && (int32_t)(board_us() - p->due) > 100000L;
+	board_unlock(before);
+	return is;
+}
+
+static uint32_t next(struct player *p, bool *mark)
 {
 	while (p->now.length == 0) {
 		switch (p->stage) {
@@ -35,9 +43,9 @@ uint32_t player_next(struct player *p, bool *mark)
 			break;
 		case LAST:
 			p->stage = SILENCE;
-			if (p->gap > span_us(p->trailing)) {
+			if (p->gap > p->trailing) {
 				*mark = false;
-				return p->gap - span_us(p->trailing);
+				return p->gap - p->trailing;
 			}
 			break;
 		default:
@@ -47,7 +55,14 @@ uint32_t player_next(struct player *p, bool *mark)
 		}
 	}
 	*mark = p->now.length % 2 == 0; // every part has an even length, and begins with a mark
-	p->trailing = pool[p->now.start++];
+	p->trailing = code_us(pool[p->now.start++]);
 	p->now.length--;
-	return span_us(p->trailing);
+	return p->trailing;
+}
+
+uint32_t player_next(struct player *p, bool *mark)
+{
+	uint32_t us = next(p, mark);
+	p->due = board_us() + us;
+	return us;
 }

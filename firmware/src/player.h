@@ -7,8 +7,9 @@
 
 #include "span.h"
 
-#define POOL 208    // spans that can be kept for all transmitters together
-#define LONGEST 200 // of one part
+#define POOL 700    // durations that can be kept for all transmitters together
+#define LONGEST 700 // of all parts of a send
+#define LONGEST_MARK 200000UL // µs: no transmitter is on for longer
 #define ID_SIZE 25  // of the id of a send, with the 0 at its end
 
 struct part {
@@ -28,17 +29,21 @@ struct player {
 	volatile uint32_t ended;
 	struct part once, repeat, last;
 	char id[ID_SIZE];
+	volatile uint32_t due; // when the mark or space on the air ends, µs
 	// where it is
 	struct part now; // what is left of the part on the air
 	uint8_t stage;
-	span trailing; // the last space that was played
+	uint32_t trailing; // µs of the last space that was played
 };
 
-extern span pool[POOL];
+extern code pool[POOL];
 extern struct player players[];
 
 // player_begin makes a player ready, from its parts.
 void player_begin(struct player *p);
+
+// player_overdue says whether a mark or space should have ended long ago: the board lost its edge.
+bool player_overdue(const struct player *p);
 
 // player_next tells how long the next mark or space lasts in µs. Where all was played it is 0, and the player is over.
 // It is called from interrupts, when the one before has ended.

@@ -1,0 +1,105 @@
+package firmware_test
+
+import (
+	"bytes"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"os"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/station"
+	"urbo/station/linktest"
+)
+
+// TestHost_KeepsTheRulesUnderSanitizers holds the firmware's core, as it is built for this machine, against the rules.
+func TestHost_KeepsTheRulesUnderSanitizers(t *testing.T) {
+	b := plugInHost(t)
+	clock := newClock(b, step)
+	b.link(func(l station.Link) { linktest.ConformIn(t, l, clock) })
+}
+
+// mutated is how many damaged messages the firmware is told.
+const mutated = 60_000
+
+// TestHost_NoMessageBreaksIt tells it messages that were damaged in many ways, half of them with a right check sum.
+func TestHost_NoMessageBreaksIt(t *testing.T) {
+	b := plugInHost(t)
+	newClock(b, 50*step)
+	line, err := os.OpenFile(b.path, os.O_RDWR|syscall.O_NOCTTY, 0)
+	require.NoError(t, err)
+	defer line.Close()
+	said := make(chan string, 1)
+	go func() { // until it says the last thing, or ends
+		var all bytes.Buffer
+		buf := make([]byte, 64<<10)
+		for {
+			n, err := line.Read(buf)
+			all.Write(buf[:n])
+			if text := all.String(); err != nil || strings.Contains(text, `"id":"the-last"`) {
+				said <- text
+				return
+			}
+			if all.Len() > 1<<20 {
+				all.Next(all.Len() - 1000)
+			}
+		}
+	}()
+	long := strings.TrimSuffix(strings.Repeat("500,600,", 350), ",")
+	bases := []string{`{"t":"ping"}`, `{"t":"who"}`, `{"t":"hold","id":"a","lease_ms":500}`, `{"t":"cancel","id":"a"}`,
+		`{"t":"send","id":"a","port":"ir-out","carrier_hz":38000,"duty":0.33,"once":[9000,4500,560,40000],"within_ms":9}`,
+		`{"t":"send","id":"b","port":"radio-out","frequency_hz":433920000,"once":[300,900],"repeat":[350,1050,1050,9000],` +
+			`"repeats":3,"last":[300,20000],"gap_us":50000}`,
+		`{"t":"send","id":"c","port":"ir-out","carrier_hz":38000,"once":[` + long + `],"new":{"a":[1,{"b":"}"}]}}`,
+		`{"t":"welcome","link":1}`, `[]`, `{}`, `{"t":"send","id":"` + strings.Repeat("i", 30) + `"}`}
+	r := rand.New(rand.NewPCG(1, 2))
+	for n := range mutated {
+		text := []byte(bases[r.IntN(len(bases))])
+		for range 1 + r.IntN(4) {
+			at := r.IntN(len(text))
+			switch r.IntN(6) {
+			case 0:
+				text[at] ^= 1 << r.IntN(8)
+			case 1:
+				text = append(text[:at:at], text[at+1:]...)
+			case 2:
+				text = append(text[:at:at], append([]byte{byte(r.IntN(256))}, text[at:]...)...)
+			case 3:
+				end := min(at+r.IntN(20), len(text))
+				text = append(text[:end:end], text[at:]...)
+			case 4:
+				text = append(text[:at:at], fmt.Sprint(r.Uint64()>>r.IntN(64))...)
+			default:
+				other := bases[r.IntN(len(bases))]
+				text = append(text[:at:at], other[r.IntN(len(other)):]...)
+			}
+			if len(text) == 0 {
+				text = []byte("x")
+			}
+		}
+		if n%2 == 0 {
+			text = station.AppendSum(text)
+		}
+		_, err := line.Write(append(text, '\n'))
+		require.NoError(t, err)
+	}
+	for {
+		last := station.AppendSum([]byte(`{"t":"send","id":"the-last","port":"nowhere"}`))
+		_, err = io.WriteString(line, "\n"+string(last)+"\n")
+		require.NoError(t, err)
+		select {
+		case text := <-said:
+			require.Contains(t, text, `"failed","id":"the-last"`, "it still answers")
+			assert.Nil(t, b.cmd.ProcessState)
+			return
+		case <-time.After(patience):
+			require.FailNow(t, "it does not answer any more")
+		}
+	}
+}
