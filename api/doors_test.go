@@ -186,7 +186,8 @@ func TestDoors_GuessesAreSlowed(t *testing.T) {
 	assert.Contains(t, []int{http.StatusTooManyRequests, http.StatusUnauthorized}, status, detail)
 }
 
-// TestDoors_IdleConnectionsOfOneTokenKeepNobodyOut: 1,279 of them locked a browser out, also after their token was gone.
+// TestDoors_IdleConnectionsOfOneTokenKeepNobodyOut: 1,279 of them locked a browser out, also after their token was
+// gone.
 func TestDoors_IdleConnectionsOfOneTokenKeepNobodyOut(t *testing.T) {
 	s := newSite(t)
 	watcher := s.as("watch")

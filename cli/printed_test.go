@@ -16,7 +16,8 @@ import (
 // still the same value.
 func TestPrinted_NothingMovesTheCursor(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		text := rapid.OneOf(rapid.String(), rapid.SampledFrom([]string{"\x1b]0;title\x07", "a\u009b31mred", "\u202etxt.exe",
+		text := rapid.OneOf(rapid.String(), rapid.SampledFrom([]string{"\x1b]0;title\x07", "a\u009b31mred",
+			"\u202etxt.exe",
 			"\U000e0041 tag", "plain\ttext\n"})).Draw(t, "text")
 		in, err := json.Marshal(map[string]string{"name": text})
 		require.NoError(t, err)

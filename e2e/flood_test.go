@@ -56,11 +56,13 @@ func TestFlood_OneStationAtFullSpeedDisturbsNobody(t *testing.T) {
 					r.ok(&s, "station", "add", name)
 					l, err = websocket.Dial(t.Context(), http.DefaultClient, r.url, s.Secret)
 				case b != nil:
-					l, err = mqtt.Dial(t.Context(), mqtt.Options{URL: b.url, User: "garden", Password: "secret of garden",
-						CA: b.file("ca.pem")}, name)
+					l, err = mqtt.Dial(t.Context(), mqtt.Options{URL: b.url, User: "garden",
+						Password: "secret of garden",
+						CA:       b.file("ca.pem")}, name)
 				default:
 					r.ok(&s, "station", "add", name, "--mqtt")
-					l, err = mqtt.Dial(t.Context(), mqtt.Options{URL: "mqtt://" + at, User: name, Password: s.Secret}, name)
+					l, err = mqtt.Dial(t.Context(), mqtt.Options{URL: "mqtt://" + at, User: name, Password: s.Secret},
+						name)
 				}
 				require.NoError(t, err)
 				return l
@@ -68,7 +70,8 @@ func TestFlood_OneStationAtFullSpeedDisturbsNobody(t *testing.T) {
 			good, bad := link("good"), link("bad")
 			defer good.Close()
 			ports := []station.Port{{ID: "ir-in", Direction: station.Receiver, Medium: "infrared", FromHz: 36_000,
-				ToHz: 40_000, Longest: signal.MaxDurations}, {ID: "radio-in", Direction: station.Receiver, Medium: "radio",
+				ToHz: 40_000, Longest: signal.MaxDurations}, {ID: "radio-in", Direction: station.Receiver,
+				Medium: "radio",
 				FromHz: 433_000_000, ToHz: 434_000_000, Longest: signal.MaxDurations}}
 			greet := func(l station.Link, h station.Hello) {
 				for {
@@ -105,7 +108,8 @@ func TestFlood_OneStationAtFullSpeedDisturbsNobody(t *testing.T) {
 				b, err := nec.Encode(line.Fields{"address": line.Number(7), "command": line.Number(int64(n + 1))})
 				require.NoError(t, err)
 				durations := b.Durations()
-				m := station.Heard{Port: "ir-in", At: int64(n) * 10_000_000, Train: durations[:len(durations)-1], Gap: 40_000}
+				m := station.Heard{Port: "ir-in", At: int64(n) * 10_000_000, Train: durations[:len(durations)-1],
+					Gap: 40_000}
 				began := time.Now()
 				require.NoError(t, good.Tell(t.Context(), m))
 				want := regexp.MustCompile(fmt.Sprintf(`"command":%d\b`, n+1))
@@ -123,7 +127,8 @@ func TestFlood_OneStationAtFullSpeedDisturbsNobody(t *testing.T) {
 				took = append(took, time.Since(began)-signal.PressSilence*time.Microsecond)
 			}
 			slices.Sort(took)
-			t.Logf("%s: heard within %v in the middle, %v at worst; %d messages of the other; %d MB", over, took[10], took[19],
+			t.Logf("%s: heard within %v in the middle, %v at worst; %d messages of the other; %d MB", over, took[10],
+				took[19],
 				said.Load(), r.memory()>>20)
 			assert.Less(t, took[10], floodHeard, "another's press is read beside it: %v", took)
 			assert.Less(t, r.memory(), floodMemory)

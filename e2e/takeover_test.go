@@ -120,7 +120,8 @@ func TestTakeover_AWillThatComesLateIsAskedAbout(t *testing.T) {
 	welcomed(t, l)
 	host, port, _ := strings.Cut(strings.TrimPrefix(b.url, "mqtts://"), ":")
 	for range 10 {
-		out, err := exec.CommandContext(t.Context(), "mosquitto_pub", "--cafile", b.file("ca.pem"), "-h", host, "-p", port,
+		out, err := exec.CommandContext(t.Context(), "mosquitto_pub", "--cafile", b.file("ca.pem"), "-h", host, "-p",
+			port,
 			"-u", "garden", "-P", "secret of garden", "-q", "1", "-t", "urbo/station/garden/up", "-m",
 			`{"t":"gone"}`).CombinedOutput()
 		require.NoError(t, err, string(out))

@@ -116,10 +116,12 @@ func TestRestore_NoCounterComesTwice(t *testing.T) {
 	require.NoError(t, s.PutRun(t.Context(), store.Run{ID: "r", Document: "{}", State: "{}"}))
 	require.NoError(t, s.PutHolds(t.Context(), []store.HeldControl{{ID: "k", Document: "{}"}}, nil))
 	before := []store.Turn{{DeviceID: "shutter", Sheet: "roll56", Field: "counter", Next: 900},
-		{DeviceID: "shutter", Sheet: "roll56", Field: "toggle", Next: 1}, {DeviceID: "gone", Sheet: "x", Field: "y", Next: 7}}
+		{DeviceID: "shutter", Sheet: "roll56", Field: "toggle", Next: 1}, {DeviceID: "gone", Sheet: "x", Field: "y",
+			Next: 7}}
 	require.NoError(t, s.CameBack(t.Context(), 50*time.Hour, before))
-	assert.Equal(t, int64(900+40), take(1<<16, "counter"), "from where the house was, and ten for each day that has begun, "+
-		"and ten more")
+	assert.Equal(t, int64(900+40), take(1<<16, "counter"),
+		"from where the house was, and ten for each day that has begun, "+
+			"and ten more")
 	assert.Equal(t, int64(1), take(2, "toggle"), "a toggle stays what it was")
 	require.NoError(t, s.Close())
 }

@@ -258,7 +258,8 @@ func (h *House) say(severity, text string) {
 func (h *House) Run(ctx context.Context) error {
 	h.ran = true
 	if h.lock.killed {
-		h.say("warning", "Urbo did not end by itself the last time: the power failed, or it was killed. What happened in its "+
+		h.say("warning", "Urbo did not end by itself the last time: the power failed, or it was killed. What "+
+			"happened in its "+
 			"last second may be missing here, and what it was pressing then is unknown")
 	}
 	h.say("", "Urbo "+h.Version+" started")

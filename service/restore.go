@@ -34,7 +34,8 @@ func Stage(ctx context.Context, in io.Reader, dir string) (*backup.Staged, error
 		err = h.Close()
 	}
 	if err != nil {
-		return nil, errors.Join(fmt.Errorf("%w: the house that is in it cannot be opened: %w", backup.ErrBackup, err), s.Drop())
+		return nil, errors.Join(fmt.Errorf("%w: the house that is in it cannot be opened: %w", backup.ErrBackup, err),
+			s.Drop())
 	}
 	return s, nil
 }

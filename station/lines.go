@@ -138,7 +138,8 @@ func Garbage(n int, err error) Message {
 
 // Lost is the note about messages that were left out because a station said more than could be taken.
 func Lost(n int) Message {
-	return Note{Severity: "warning", Text: fmt.Sprintf("Says more than can be taken: %d of its messages were left out", n)}
+	return Note{Severity: "warning", Text: fmt.Sprintf("Says more than can be taken: %d of its messages were left out",
+		n)}
 }
 
 // Origin is where it comes from.

@@ -318,7 +318,8 @@ func (h Hello) Check() error {
 			return fmt.Errorf("%w: port %s/%s: medium is infrared or radio, not %.20q", ErrMessage, h.Station, p.ID,
 				p.Medium)
 		case p.Duty < 0 || p.Duty > 1:
-			return fmt.Errorf("%w: port %s/%s: duty is a share from 0 to 1, not %g", ErrMessage, h.Station, p.ID, p.Duty)
+			return fmt.Errorf("%w: port %s/%s: duty is a share from 0 to 1, not %g", ErrMessage, h.Station, p.ID,
+				p.Duty)
 		case p.Longest < 3 || p.FromHz <= 0 || p.ToHz < p.FromHz:
 			return fmt.Errorf("%w: port %s/%s: give longest (at least 3), from_hz and to_hz", ErrMessage, h.Station,
 				p.ID)

@@ -6,8 +6,8 @@ import (
 	"strconv"
 )
 
-// A line may end with a check sum, " #1D0F": the CRC-16 of its message (polynomial 0x1021, from 0xffff, most significant
-// bit first) in four hexadecimal digits.
+// A line may end with a check sum, " #1D0F": the CRC-16 of its message (polynomial 0x1021, from 0xffff, most
+// significant bit first) in four hexadecimal digits.
 const sumSize = len(" #0000")
 
 // Sum is the check sum of a message.

@@ -140,7 +140,8 @@ func shape(db *gorm.DB) (map[string]string, error) {
 }
 
 // mayHold are the kinds of values of a type of column.
-var mayHold = map[string]string{"INTEGER": "'integer'", "TEXT": "'text'", "REAL": "'real', 'integer'", "BLOB": "'blob', 'text'"}
+var mayHold = map[string]string{"INTEGER": "'integer'", "TEXT": "'text'", "REAL": "'real', 'integer'",
+	"BLOB": "'blob', 'text'"}
 
 // checkValues reads every row, and says whether each value is of its column's type. The error wraps ErrDamaged.
 func checkValues(db *gorm.DB) error {

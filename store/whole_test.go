@@ -25,16 +25,18 @@ func TestCheckWhole_TakesDatabasesOfEveryVersion(t *testing.T) {
 func TestCheck_RefusesWhatUrboNeverMakes(t *testing.T) {
 	t.Parallel()
 	for statement, says := range map[string]string{
-		"CREATE TRIGGER t AFTER INSERT ON rooms BEGIN DELETE FROM devices; END":         "trigger t",
-		"CREATE VIEW v AS SELECT * FROM tokens":                                         "view v",
-		"CREATE VIRTUAL TABLE w USING fts5(x)":                                          "table w",
-		"CREATE TABLE more (x)":                                                         "table more",
-		"ALTER TABLE rooms ADD COLUMN x":                                                "table rooms is not as Urbo makes it",
-		"ALTER TABLE rooms ADD COLUMN y TEXT AS (name || 'x')":                          "table rooms is not as Urbo makes it",
-		"DROP INDEX journal_at":                                                         "index journal_at",
-		"CREATE INDEX odd ON rooms (name)":                                              "index odd",
-		"DROP TABLE belief_log":                                                         "belief_log",
-		"UPDATE people SET created_ms = 'yesterday'":                                    "rows of people",
+		"CREATE TRIGGER t AFTER INSERT ON rooms BEGIN DELETE FROM devices; END": "trigger t",
+		"CREATE VIEW v AS SELECT * FROM tokens":                                 "view v",
+		"CREATE VIRTUAL TABLE w USING fts5(x)":                                  "table w",
+		"CREATE TABLE more (x)":                                                 "table more",
+		"ALTER TABLE rooms ADD COLUMN x": "table rooms is not as " +
+			"Urbo makes it",
+		"ALTER TABLE rooms ADD COLUMN y TEXT AS (name || 'x')": "table rooms is not as " +
+			"Urbo makes it",
+		"DROP INDEX journal_at":                      "index journal_at",
+		"CREATE INDEX odd ON rooms (name)":           "index odd",
+		"DROP TABLE belief_log":                      "belief_log",
+		"UPDATE people SET created_ms = 'yesterday'": "rows of people",
 		"INSERT INTO turns (device_id, sheet, field, next) VALUES ('d', 's', 'f', 'x')": "rows of turns",
 	} {
 		dir := t.TempDir()

@@ -38,8 +38,9 @@ type run struct {
 	mark  bool
 }
 
-// effort is how many durations of one press are looked at, each time that one is tried anew. Presses need a small part of it; trains of the greatest length that nearly fit many sheets at every place are
-// given up, so that nobody waits for them.
+// effort is how many durations of one press are looked at, each time that one is tried anew. Presses need a small part
+// of it; trains of the greatest length that nearly fit many sheets at every place are given up, so that nobody waits
+// for them.
 const effort = 250_000
 
 // share is how much of the effort that is left a sheet may take, with so many sheets to go: more than its part, since

@@ -40,8 +40,8 @@ func longest() map[string]signal.Train {
 	}
 }
 
-// TestDecode_APressAtTheEndOfTheLongestNoiseIsRead has noise before each line code of the radio, as much as fits into one
-// press: the effort for that must not use up what the press needs.
+// TestDecode_APressAtTheEndOfTheLongestNoiseIsRead has noise before each line code of the radio, as much as fits into
+// one press: the effort for that must not use up what the press needs.
 func TestDecode_APressAtTheEndOfTheLongestNoiseIsRead(t *testing.T) {
 	t.Parallel()
 	book := line.Builtin().Only(line.Radio)
@@ -57,7 +57,7 @@ func TestDecode_APressAtTheEndOfTheLongestNoiseIsRead(t *testing.T) {
 		}
 		start := signal.MaxDurations - len(press) - 2
 		start -= start % 2
-		train := append(append(noise[:start:start], press[:len(press)-1]...))
+		train := append(noise[:start:start], press[:len(press)-1]...)
 		got := book.Decode([]signal.Reception{{Train: train, Gap: signal.UnknownGap}})
 		alone := book.Decode([]signal.Reception{{Train: append(noise[:40:40], press[:len(press)-1]...),
 			Gap: signal.UnknownGap}})

@@ -193,7 +193,8 @@ func (s *Staged) unpack(in io.Reader) error {
 	}
 	for _, f := range s.Files {
 		if f.Size > room {
-			return fmt.Errorf("%w: %s takes %d MB, and there is room for %d MB: make room on the disk", ErrBackup, f.Name,
+			return fmt.Errorf("%w: %s takes %d MB, and there is room for %d MB: make room on the disk", ErrBackup,
+				f.Name,
 				f.Size>>20, room>>20)
 		}
 		if err := s.take(t, f); err != nil {

@@ -14,7 +14,8 @@ import (
 var homes = []string{"local", "lan", "home", "home.arpa", "internal", "localhost", "test"}
 
 // private are the addresses that a home has: none of them is reached from elsewhere.
-var private = prefixes("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "169.254.0.0/16", "127.0.0.0/8", "100.64.0.0/10",
+var private = prefixes("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "169.254.0.0/16", "127.0.0.0/8",
+	"100.64.0.0/10",
 	"192.0.2.0/24", "::1/128", "fc00::/7", "fe80::/10")
 
 func prefixes(texts ...string) []*net.IPNet {
@@ -36,7 +37,8 @@ func CheckHost(host string) error {
 	last := labels[len(labels)-1]
 	if len(host) > 253 || slices.ContainsFunc(labels, func(l string) bool { return !label.MatchString(l) }) ||
 		strings.Trim(last, "0123456789") == "" {
-		return fmt.Errorf("%w: %.60q is neither a name nor an address: write urbo.lan or 192.168.1.20, without http:// "+
+		return fmt.Errorf("%w: %.60q is neither a name nor an address: write urbo.lan or 192.168.1.20, without "+
+			"http:// "+
 			"and port", ErrTLS, host)
 	}
 	return nil
@@ -81,7 +83,8 @@ func mayBeFor(authority *x509.Certificate, host, dir string) error {
 		ok = within(strings.ToLower(host), authority.PermittedDNSDomains)
 	}
 	if !ok {
-		return fmt.Errorf("%w: the authority is bound to the names that it was made for, and %s is none of them: remove %s "+
+		return fmt.Errorf("%w: the authority is bound to the names that it was made for, and %s is none of them: "+
+			"remove %s "+
 			"and make another, which phones have to trust anew", ErrTLS, host, dir)
 	}
 	return nil

@@ -19,15 +19,18 @@ import (
 )
 
 func TestMake_RefusesWhatIsNoName(t *testing.T) {
-	for _, host := range []string{"", "http://urbo.test", "urbo.test:8080", "*.urbo.test", "urbo test", "-urbo.test", "a..b",
-		"urbo.test.", "999.1.1.1", "1.2.3", "fe80::1%eth0", "ü.test", "a/b", "x\x1b[2J", strings.Repeat("a", 64) + ".test",
+	for _, host := range []string{"", "http://urbo.test", "urbo.test:8080", "*.urbo.test", "urbo test", "-urbo.test",
+		"a..b",
+		"urbo.test.", "999.1.1.1", "1.2.3", "fe80::1%eth0", "ü.test", "a/b", "x\x1b[2J", strings.Repeat("a",
+			64) + ".test",
 		strings.Repeat("a.", 130) + "test"} {
 		dir := filepath.Join(t.TempDir(), "tls")
 		_, err := certs.Make(dir, []string{"urbo.test", host}, time.Now())
 		require.ErrorIs(t, err, certs.ErrTLS, "%q", host)
 		assert.NoDirExists(t, dir, "nothing is made")
 	}
-	for _, host := range []string{"urbo", "urbo.lan", "URBO.local", "x-1.home.arpa", "2.example", "::1", "fd00::7", "10.0.0.7"} {
+	for _, host := range []string{"urbo", "urbo.lan", "URBO.local", "x-1.home.arpa", "2.example", "::1", "fd00::7",
+		"10.0.0.7"} {
 		require.NoError(t, certs.CheckHost(host), host)
 	}
 }
@@ -45,8 +48,9 @@ func TestMake_TheAuthoritySpeaksForThisHouseOnly(t *testing.T) {
 		"kitchen.local": true, "bank.example": false, "example": false, "xhouse.example": false} {
 		key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 		require.NoError(t, err)
-		template := &x509.Certificate{SerialNumber: big.NewInt(9), DNSNames: []string{host}, NotBefore: time.Now().Add(-time.Hour),
-			NotAfter: time.Now().Add(time.Hour), ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}}
+		template := &x509.Certificate{SerialNumber: big.NewInt(9), DNSNames: []string{host},
+			NotBefore: time.Now().Add(-time.Hour),
+			NotAfter:  time.Now().Add(time.Hour), ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}}
 		der, err := x509.CreateCertificate(rand.Reader, template, pair.Leaf, &key.PublicKey, pair.PrivateKey)
 		require.NoError(t, err)
 		leaf, err := x509.ParseCertificate(der)

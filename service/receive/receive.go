@@ -187,7 +187,8 @@ func (r *Receive) due(all bool) (*press, time.Duration) {
 	for _, out := range r.ready.rest(now) {
 		r.stream.Publish(happening.Happening{What: happening.StationNote{StationID: out.from.ID,
 			Place: out.from.Name + "/" + out.port.ID, Severity: "warning", Text: "Heard more than can be read: " +
-				plain.Count(out.left, "press was", "presses were") + " left out. Is something disturbing the receiver?"}})
+				plain.Count(out.left, "press was", "presses were") +
+				" left out. Is something disturbing the receiver?"}})
 	}
 	if p := r.ready.next(); p != nil {
 		return p, 0

@@ -179,7 +179,8 @@ func (s *Stations) At(place device.Place) (Transmitter, error) {
 			if m.link == nil {
 				return Transmitter{}, fmt.Errorf("%w: %s", station.ErrAway, m.record.Name)
 			}
-			return Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.RoomID, Port: port, Message: m.hello.Message,
+			return Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.RoomID, Port: port,
+				Message:  m.hello.Message,
 				stations: s, member: m}, nil
 		}
 	}
@@ -221,8 +222,9 @@ func (s *Stations) Transmitter(w Want) (t Transmitter, instead string, err error
 			switch {
 			case fits:
 				found = append(found,
-					Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.RoomID, Port: port, Message: m.hello.Message,
-						Hz: hz, stations: s, member: m})
+					Transmitter{ID: m.record.ID, Station: m.record.Name, Room: m.record.RoomID, Port: port,
+						Message: m.hello.Message,
+						Hz:      hz, stations: s, member: m})
 			case errors.Is(reason, ErrAirtime):
 				kind = ErrAirtime
 				fallthrough

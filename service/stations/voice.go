@@ -65,8 +65,10 @@ func (s *Stations) tellRest() {
 	}
 	for _, m := range s.members {
 		if n := m.voice.rest(s.now()); n > 0 {
-			notes = append(notes, happening.StationNote{StationID: m.record.ID, Place: m.record.Name, Severity: "warning",
-				Text: plain.Count(n, "more entry", "more entries") + " about " + m.record.Name + " were left out: it says " +
+			notes = append(notes, happening.StationNote{StationID: m.record.ID, Place: m.record.Name,
+				Severity: "warning",
+				Text: plain.Count(n, "more entry", "more entries") + " about " + m.record.Name +
+					" were left out: it says " +
 					"too much, or it comes and goes. Do two boards use its name or its token?"})
 		}
 	}

@@ -125,7 +125,8 @@ func (l leg) fits(p part, on device.Channel) error {
 		return fmt.Errorf("%w %s: %d durations, the most is %d", ErrTooLong, l.through.Place(), n,
 			l.through.Port.Longest)
 	}
-	if data, err := station.Marshal(p.Send); err == nil && l.through.Message > 0 && len(data)+headBytes > l.through.Message {
+	if data, err := station.Marshal(p.Send); err == nil && l.through.Message > 0 &&
+		len(data)+headBytes > l.through.Message {
 		return fmt.Errorf("%w %s: a message of %d bytes, and the most that its station takes is %d", ErrTooLong,
 			l.through.Place(), len(data), l.through.Message)
 	}

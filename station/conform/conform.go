@@ -46,8 +46,8 @@ func (RealTime) Now() time.Time { return time.Now() }
 func (RealTime) After(d time.Duration) <-chan time.Time { return time.After(d) }
 
 // Check holds the station of a link against the rules, and tells what came of each as it goes. It sends test signals
-// for ten to twenty seconds from one transmitter, if there is one, and ends before the link does. The error says that the
-// station cannot be tried: it does not say hello, or its link ended.
+// for ten to twenty seconds from one transmitter, if there is one, and ends before the link does. The error says that
+// the station cannot be tried: it does not say hello, or its link ended.
 func Check(ctx context.Context, l station.Link, clock Clock, tell func(Report)) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
@@ -64,7 +64,8 @@ func Check(ctx context.Context, l station.Link, clock Clock, tell func(Report)) 
 	if err := l.Tell(ctx, station.Welcome{Link: station.Version}); err != nil {
 		return err
 	}
-	c := &check{peer: p, port: transmitter(hello), most: hello.Message, run: strconv.FormatInt(time.Now().UnixNano(), 36) + "-"}
+	c := &check{peer: p, port: transmitter(hello), most: hello.Message, run: strconv.FormatInt(time.Now().UnixNano(),
+		36) + "-"}
 	rules := []rule{{"ping is answered", c.ping}, {"who is answered by hello", c.who}}
 	if c.port.ID != "" {
 		rules = append(rules, rule{"a send is answered when it is over", c.once},

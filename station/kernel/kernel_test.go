@@ -201,14 +201,21 @@ func TestDevice_SendsInPiecesAtTheirTimes(t *testing.T) {
 		require.NoError(t, l.Tell(t.Context(), station.Send{ID: "a", Port: "ir-out", CarrierHz: 40_000, Duty: 0.33,
 			Once: []int{300_000, 100_000, 200_000, 50_000}, Repeat: []int{500, 99_500}, Repeats: 2, GapUS: 150_000}))
 		sent := receive[station.Sent](t, l)
-		assert.Equal(t, [][]uint32{{300_000}, {200_000}, {500}, {500}}, d.written,
+		assert.Equal(t, [][]uint32{{300_000}, {200_000}, {500, 99_500, 500}}, d.written,
 			"500 ms at most, and no space at the end")
-		for i, ms := range []int{0, 400, 650, 750} {
+		for i, ms := range []int{0, 400, 650} {
 			assert.Equal(t, time.Duration(ms)*time.Millisecond, d.at[i].Sub(d.at[0]))
 		}
 		assert.Equal(t, int64(650_000+100_000+500+150_000), sent.Took)
 		assert.Equal(t, uint32(40_000), d.set[setSendCarrier])
 		assert.Equal(t, uint32(33), d.set[setSendDuty])
+	})
+	d = newDouble(everything)
+	attach(t, "/dev/pulse0", d, func(t *testing.T, l station.Link) {
+		require.NoError(t, l.Tell(t.Context(), station.Send{ID: "b", Port: "ir-out", CarrierHz: 40_000,
+			Once: []int{9000, 40_000}, Repeat: []int{500, 99_500}, Repeats: 3}))
+		receive[station.Sent](t, l)
+		assert.Equal(t, [][]uint32{{9000, 40_000, 500, 99_500, 500, 99_500, 500}}, d.written, "what fits is one write")
 	})
 	d = newDouble(canSend | canSetCarrier)
 	attach(t, "/dev/pulse1@433920000", d, func(t *testing.T, l station.Link) {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"time"
 
+	"urbo/core/signal"
 	"urbo/station"
 )
 
@@ -85,9 +86,9 @@ func (l *link) tune(m station.Send) error {
 // play sends all parts, and answers.
 func (l *link) play(m station.Send, p *playing) {
 	began := p.schedule
-	err := l.part(p, m.Once)
+	err := l.part(p, l.together(p, m.Once, m.Repeat, &m.Repeats))
 	for err == nil && len(m.Repeat) > 0 && l.goesOn(p, &m.Repeats) {
-		err = l.part(p, m.Repeat)
+		err = l.part(p, l.together(p, m.Repeat, m.Repeat, &m.Repeats))
 	}
 	if err == nil {
 		err = l.part(p, m.Last)
@@ -113,6 +114,20 @@ func (l *link) play(m station.Send, p *playing) {
 		Took: time.Since(began).Microseconds()}
 	l.answers.Put(m.ID, sent)
 	l.say(sent)
+}
+
+// together is a part with as many repeats behind it as one write may have: what is written at once has no gap that
+// depends on how busy this machine is.
+func (l *link) together(p *playing, part, repeat []int, repeats *int) []int {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	out := slices.Clone(part)
+	for len(repeat) > 0 && *repeats > 0 && !p.ending && len(out)+len(repeat) <= mostWritten &&
+		signal.Sum(out)+signal.Sum(repeat) <= mostSent {
+		out = append(out, repeat...)
+		*repeats--
+	}
+	return out
 }
 
 // goesOn says whether the repeating part is sent once more.

@@ -126,7 +126,8 @@ func (g *guard) ID() string { return "guard" }
 
 // Provides lists what it decides.
 func (g *guard) Provides(b byte) bool {
-	return slices.Contains([]byte{broker.OnConnectAuthenticate, broker.OnACLCheck, broker.OnDisconnect, broker.OnPublish,
+	return slices.Contains([]byte{broker.OnConnectAuthenticate, broker.OnACLCheck, broker.OnDisconnect,
+		broker.OnPublish,
 		broker.OnWill}, b)
 }
 
@@ -240,8 +241,8 @@ func (g *guard) OnACLCheck(c *broker.Client, topic string, write bool) bool {
 	return topic == prefix+user+down || topic == whoTopic
 }
 
-// OnPublish looks at the topic once more, now that aliases are names, keeps nothing for later, and holds up a station that says too much: only
-// its own connection waits.
+// OnPublish looks at the topic once more, now that aliases are names, keeps nothing for later, and holds up a station
+// that says too much: only its own connection waits.
 func (g *guard) OnPublish(c *broker.Client, p packets.Packet) (packets.Packet, error) {
 	user := string(c.Properties.Username)
 	if user == houseUser {

@@ -239,7 +239,8 @@ func TestOwn_NothingReachesAnothersTopic(t *testing.T) {
 			p.WillProperties = &packets.Properties{WillDelayInterval: &delay}
 		}
 	}
-	for _, topic := range []string{up, down, "urbo/station/who", "urbo/station/new/up", "urbo/station/+/up", "#", "$SYS/x",
+	for _, topic := range []string{up, down, "urbo/station/who", "urbo/station/new/up", "urbo/station/+/up", "#",
+		"$SYS/x",
 		"$share/g/" + up} {
 		for _, retain := range []bool{false, true} {
 			c, code := h.dial("kiosk", will(topic, retain, 0))
