@@ -21,9 +21,8 @@ import (
 // tap sees what goes over a line, both ways.
 type tap struct {
 	net.Conn
-	mu       sync.Mutex
-	in, out  bytes.Buffer
-	complete bool
+	mu      sync.Mutex
+	in, out bytes.Buffer
 }
 
 func (w *tap) Read(p []byte) (int, error) {
