@@ -58,14 +58,13 @@ mutants: ## changes MUTANTS places of the rules of controls, one at a time: the 
 
 FUZZTIME ?= 2m
 fuzz: ## each fuzz target for FUZZTIME
-	go test ./core/signal -run '^$$' -fuzz FuzzScanner -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
-	go test ./core/line -run '^$$' -fuzz FuzzParseSheet -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
-	go test ./core/line -run '^$$' -fuzz FuzzDecode -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
-	go test ./core/bench -run '^$$' -fuzz FuzzDescribe -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
-	go test ./core/recording -run '^$$' -fuzz FuzzOpen -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
-	go test ./core/pack -run '^$$' -fuzz FuzzRead -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
-	go test ./core/notation -run '^$$' -fuzz FuzzParse -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
-	go test ./core/run -run '^$$' -fuzz FuzzParse -fuzztime $(FUZZTIME) -fuzzminimizetime 5s
+	@for target in core/signal:FuzzScanner core/line:FuzzParseSheet core/line:FuzzDecode core/bench:FuzzDescribe \
+		core/recording:FuzzOpen core/pack:FuzzRead core/notation:FuzzParse core/run:FuzzParse station:FuzzLines \
+		station/websocket:FuzzReceive station/mqtt:FuzzLengths station/mqtt:FuzzPayload station/mqtt:FuzzOwn \
+		service/backup:FuzzStage api:FuzzSignIn; do \
+		echo "$$target"; \
+		go test ./$${target%:*} -run '^$$' -fuzz "^$${target#*:}$$" -fuzztime $(FUZZTIME) -fuzzminimizetime 5s || exit 1; \
+	done
 
 types: ## OpenAPI document and the console's types, after a change of the API
 	go test ./api -run OpenAPI -update

@@ -329,6 +329,19 @@ func TestFirmware_LearnsAndSendsAKey(t *testing.T) {
 	}
 }
 
+// TestFirmware_HearsLongRadioFramesWhole lets the radio receiver hear the longest frame of a line code: 148 durations.
+func TestFirmware_HearsLongRadioFramesWhole(t *testing.T) {
+	b := plugIn(t)
+	h := open(t, b.path)
+	code := device.Code{Sheet: "sl32", Fields: line.Fields{"id": line.Number(0x1C3A9), "group": line.Number(0),
+		"channel": line.Number(2), "unit": line.Number(1), "level": line.Number(7)}}
+	wave, _, err := h.Transmit.Wave(code)
+	require.NoError(t, err)
+	b.press("radio-in", wave)
+	heard := await(t, h.events, func(w happening.Heard) bool { return len(w.Capture.Readings) > 0 })
+	assert.Equal(t, "sl32", heard.Capture.Readings[0].Sheet)
+}
+
 // TestFirmware_IsFoundAgain unplugs the board in the middle of a send, and plugs another in under the same name.
 func TestFirmware_IsFoundAgain(t *testing.T) {
 	b := plugIn(t)

@@ -2,10 +2,12 @@ package firmware_test
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"io"
 	"math/rand/v2"
 	"os"
+	"os/exec"
 	"strings"
 	"syscall"
 	"testing"
@@ -102,4 +104,68 @@ func TestHost_NoMessageBreaksIt(t *testing.T) {
 			require.FailNow(t, "it does not answer any more")
 		}
 	}
+}
+
+// TestHost_NoTransmitterStaysOn loses the edge that ends a mark.
+func TestHost_NoTransmitterStaysOn(t *testing.T) {
+	b := plugInHost(t)
+	clock := newClock(b, step)
+	b.link(func(l station.Link) {
+		ctx, cancel := context.WithTimeout(t.Context(), patience)
+		defer cancel()
+		require.NoError(t, l.Tell(ctx, station.Send{ID: "stuck", Port: "ir-out", CarrierHz: 38_000,
+			Once: []int{150_000, 500_000}}))
+		began := clock.Now()
+		<-clock.After(50 * time.Millisecond)
+		_, err := fmt.Fprintln(b.stdin, "lose")
+		require.NoError(t, err)
+		for {
+			m, err := l.Receive(ctx)
+			require.NoError(t, err)
+			if sent, ok := m.(station.Sent); ok {
+				assert.Equal(t, "stuck", sent.ID)
+				assert.Less(t, clock.Now().Sub(began), 400*time.Millisecond,
+					"it is switched off soon after it should end")
+				return
+			}
+		}
+	})
+}
+
+// TestHost_AnnouncesWhatIsWired builds the firmware for a board with two ports and another receiver module.
+func TestHost_AnnouncesWhatIsWired(t *testing.T) {
+	require.NoError(t, built())
+	dir := t.TempDir()
+	out, err := exec.Command("make", "BUILD="+dir, "PORTS=ir-in radio-out", "IR_CARRIER=56000", "RADIO_HZ=868300000",
+		"STATION=loft", dir+"/host").CombinedOutput()
+	require.NoError(t, err, string(out))
+	b := begin(t, dir+"/host")
+	newClock(b, step)
+	b.link(func(l station.Link) {
+		ctx, cancel := context.WithTimeout(t.Context(), patience)
+		defer cancel()
+		for {
+			m, err := l.Receive(ctx)
+			require.NoError(t, err)
+			if hello, ok := m.(station.Hello); ok {
+				assert.Equal(t, "loft", hello.Station)
+				assert.Equal(t, []station.Port{
+					{ID: "ir-in", Direction: station.Receiver, Medium: "infrared", FromHz: 54_000, ToHz: 58_000,
+						Longest: 1000},
+					{ID: "radio-out", Direction: station.Transmitter, Medium: "radio", FromHz: 868_050_000,
+						ToHz: 868_550_000, Longest: 700}}, hello.Ports)
+				break
+			}
+		}
+		require.NoError(t, l.Tell(ctx, station.Send{ID: "none", Port: "ir-out", CarrierHz: 38_000, Once: []int{500,
+			500}}))
+		for {
+			m, err := l.Receive(ctx)
+			require.NoError(t, err)
+			if failed, ok := m.(station.Failed); ok {
+				assert.Equal(t, "no such transmitter here", failed.Reason)
+				return
+			}
+		}
+	})
 }

@@ -170,6 +170,11 @@ type Hold struct {
 	Lease int    `json:"lease_ms"`
 }
 
+// Measure asks receivers to measure carriers for a lease in ms, also where that costs range: somebody is teaching.
+type Measure struct {
+	Lease int `json:"lease_ms"`
+}
+
 // Cancel ends the repeating of a Send.
 type Cancel struct {
 	ID string `json:"id"`
@@ -201,6 +206,7 @@ func (Send) kind() string    { return "send" }
 func (Sent) kind() string    { return "sent" }
 func (Failed) kind() string  { return "failed" }
 func (Hold) kind() string    { return "hold" }
+func (Measure) kind() string { return "measure" }
 func (Cancel) kind() string  { return "cancel" }
 func (Gone) kind() string    { return "gone" }
 func (Who) kind() string     { return "who" }
@@ -251,6 +257,8 @@ func Unmarshal(data []byte) (Message, error) {
 		return read[Failed](data)
 	case "hold":
 		return read[Hold](data)
+	case "measure":
+		return read[Measure](data)
 	case "cancel":
 		return read[Cancel](data)
 	case "gone":

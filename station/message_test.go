@@ -27,15 +27,16 @@ var messages = map[string]station.Message{
 	"send": station.Send{ID: "a1", Port: "ir-out", CarrierHz: 38_000, FrequencyHz: 1, Duty: 0.33, Once: []int{9, 4},
 		Repeat: []int{5, 6}, Repeats: 2,
 		Last: []int{7, 8}, GapUS: 9, WithinMS: 10},
-	"sent":   station.Sent{ID: "a1", Started: 7, Took: 8},
-	"failed": station.Failed{ID: "a1", Reason: "no"},
-	"hold":   station.Hold{ID: "a1", Lease: 400},
-	"cancel": station.Cancel{ID: "a1"},
-	"gone":   station.Gone{},
-	"who":    station.Who{},
-	"ping":   station.Ping{},
-	"pong":   station.Pong{},
-	"note":   station.Note{Severity: "info", Text: "hello"},
+	"sent":    station.Sent{ID: "a1", Started: 7, Took: 8},
+	"failed":  station.Failed{ID: "a1", Reason: "no"},
+	"hold":    station.Hold{ID: "a1", Lease: 400},
+	"measure": station.Measure{Lease: 60_000},
+	"cancel":  station.Cancel{ID: "a1"},
+	"gone":    station.Gone{},
+	"who":     station.Who{},
+	"ping":    station.Ping{},
+	"pong":    station.Pong{},
+	"note":    station.Note{Severity: "info", Text: "hello"},
 }
 
 func TestMessages_ReadThemselvesBack(t *testing.T) {
@@ -96,6 +97,25 @@ func TestUnmarshal_GrowsAndRefuses(t *testing.T) {
 	for _, bad := range []string{"", "[]", `{"id":"a"}`, `{"t":"heard","train":"no"}`, `{"t":5}`} {
 		_, err := station.Unmarshal([]byte(bad))
 		assert.ErrorIs(t, err, station.ErrMessage, bad)
+	}
+}
+
+func TestHeard_CheckRefusesWhatIsBeyondItsBounds(t *testing.T) {
+	good := messages["heard"].(station.Heard)
+	require.NoError(t, good.Check())
+	number := func(v float64) *float64 { return &v }
+	for says, change := range map[string]func(*station.Heard){
+		"durations":  func(h *station.Heard) { h.Train = nil },
+		"gap_us":     func(h *station.Heard) { h.Gap = -1 },
+		"an hour":    func(h *station.Heard) { h.Gap = 4_000_000_000 },
+		"strength 2": func(h *station.Heard) { h.Strength = number(2) },
+		"from 0 to":  func(h *station.Heard) { h.Strength = number(-1e300) },
+		"10 GHz":     func(h *station.Heard) { h.FrequencyHz = 1 << 40 },
+		"carrier":    func(h *station.Heard) { h.CarrierHz = -38_000 },
+	} {
+		h := good
+		change(&h)
+		assert.ErrorContains(t, h.Check(), says)
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"testing"
 	"time"
 
@@ -365,6 +366,34 @@ func TestOpen_UpgradesADatabaseOf0008AndLosesNothing(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, troubles)
 	assert.Len(t, sets, counts["code_sets"])
+}
+
+// TestPrune_KeepsSoManyBytes of captures, the newest, however few those are.
+func TestPrune_KeepsSoManyBytes(t *testing.T) {
+	t.Parallel()
+	s := open(t, t.TempDir())
+	long := make(signal.Train, 1001)
+	for i := range long {
+		long[i] = 10_000
+	}
+	var batch []happening.Happening
+	for n := range 20 {
+		batch = append(batch, happening.Happening{ID: store.NewID(), Seq: int64(n + 1), At: time.Now(),
+			What: happening.HeardOf(happening.Capture{ID: strconv.Itoa(n), At: time.Now(),
+				Trains: []signal.Reception{{Train: long}}})})
+	}
+	_, err := s.Happenings().Write(t.Context(), batch, nowhere)
+	require.NoError(t, err)
+	keep := store.Kept{Captures: 100, Presses: 100, Entries: 100, CaptureBytes: 20_000}
+	require.NoError(t, s.Happenings().Prune(t.Context(), keep))
+	left, _, err := s.Happenings().Captures(t.Context(), "", 100)
+	require.NoError(t, err)
+	require.NotEmpty(t, left)
+	assert.Less(t, len(left), 5)
+	assert.Equal(t, "19", left[0].ID)
+	entries, err := s.Happenings().Journal(t.Context(), store.Query{Limit: 100})
+	require.NoError(t, err)
+	assert.Len(t, entries, 20, "the journal has room of its own")
 }
 
 func ptr[T any](v T) *T { return &v }

@@ -1,5 +1,6 @@
 // The firmware on the machine that builds it, for tests with the compiler's sanitizers. Its serial line is a pseudo
-// terminal, its transmitters print, and its time passes only as it is told to; see sim/sim.c for both.
+// terminal, its transmitters print, and its time passes only as it is told to; see sim/sim.c for both. "lose" on standard
+// input loses the edges of what is on the air.
 #define _GNU_SOURCE
 #include <fcntl.h>
 #include <poll.h>
@@ -38,6 +39,8 @@ static void command(void)
 	text[length] = 0;
 	for (char *end; (end = strchr(text, '\n'));) {
 		*end = 0;
+		if (!strcmp(text, "lose")) // the edges of what is on the air, as a timer that stands still does
+			play[INFRARED].on = play[RADIO].on = false;
 		if (!strncmp(text, "until ", 6))
 			until = strtoul(text + 6, 0, 10);
 		length -= end + 1 - text;

@@ -40,11 +40,15 @@ const (
 	yield = 2 * time.Minute
 	// patience is how long a lesson waits before it pauses by itself.
 	patience = 15 * time.Minute
+	// measuring is how long receivers measure carriers for a lesson; they are asked again at half of it.
+	measuring = time.Minute
 )
 
 // Stations tells which receivers there are.
 type Stations interface {
 	List() []stations.State
+	// Measure lets receivers measure carriers for a lease, also where that costs range.
+	Measure(lease time.Duration)
 }
 
 // Lessons runs one lesson at a time: two would fight over every press. Every change is on disk before it is told.
@@ -56,6 +60,7 @@ type Lessons struct {
 	heard    *stream.Queue
 	book     *line.Book
 	now      func() time.Time
+	asked    time.Time // when receivers were asked to measure
 }
 
 type running = sitting.Sitting[*lesson.Lesson]
@@ -133,6 +138,15 @@ func (ls *Lessons) lookAfter(ctx context.Context) time.Duration {
 	if s == nil {
 		return time.Hour
 	}
+	if ls.now().Sub(ls.asked) >= measuring/2 {
+		ls.asked = ls.now()
+		ls.stations.Measure(measuring)
+	}
+	return min(ls.due(ctx, s), measuring/2)
+}
+
+// due does what is due for a running lesson.
+func (ls *Lessons) due(ctx context.Context, s *running) time.Duration {
 	idle := ls.now().Sub(s.Touched)
 	switch {
 	case idle >= patience:

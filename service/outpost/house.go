@@ -185,6 +185,8 @@ func (o *Outpost) listen(ctx context.Context, l station.Link, spoke chan struct{
 			if s := o.find(m.ID); s != nil {
 				_ = s.Hold(ctx, time.Duration(m.Lease)*time.Millisecond)
 			}
+		case station.Measure:
+			o.stations.Measure(time.Duration(m.Lease) * time.Millisecond)
 		case station.Cancel:
 			if s := o.find(m.ID); s != nil {
 				_ = s.Cancel(ctx)

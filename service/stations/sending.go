@@ -3,6 +3,7 @@ package stations
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"urbo/core/device"
@@ -74,6 +75,23 @@ func (t Transmitter) Send(ctx context.Context, m station.Send) (*Sending, error)
 		return nil, err
 	}
 	return send, nil
+}
+
+// Measure lets the receivers that can measure carriers do so for a lease from now. It does not wait.
+func (s *Stations) Measure(lease time.Duration) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.running == nil {
+		return
+	}
+	for _, m := range s.members {
+		measures := slices.ContainsFunc(m.hello.Ports, func(p station.Port) bool {
+			return p.Direction == station.Receiver && p.Frequency
+		})
+		if l, ctx := m.link, s.running; l != nil && measures {
+			s.group.Go(func() { s.tell(ctx, l, station.Measure{Lease: int(lease.Milliseconds())}) })
+		}
+	}
 }
 
 // Answer is where the answer comes: station.Sent or station.Failed, once. It is closed where none will come any more.

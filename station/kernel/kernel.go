@@ -151,8 +151,9 @@ type link struct {
 	group    sync.WaitGroup
 	answers  station.Answers
 
-	mu      sync.Mutex
-	playing *playing
+	mu        sync.Mutex
+	playing   *playing
+	measuring *time.Timer // ends the measuring of carriers
 }
 
 // link sets a device up.
@@ -196,7 +197,7 @@ func (l *link) setUp() error {
 	}
 	set(canSend, setSendMode, modePulse)
 	set(canReceive, setReceiveMode, modeDuration)
-	set(canReceive|canMeasure, setMeasureCarrier, 1)
+	set(canReceive|canMeasure, setMeasureCarrier, 0) // that takes another receiver, which hears less far
 	if l.can(canReceive | canSetTimeout) {
 		value := uint32(trainSilence)
 		if least, err := l.dev.Get(getMinTimeout); err == nil {
@@ -252,6 +253,27 @@ func (l *link) Receive(ctx context.Context) (station.Message, error) {
 // Close ends the link.
 func (l *link) Close() error { return l.close() }
 
+// measure lets the receiver measure carriers for a lease.
+func (l *link) measure(lease time.Duration) {
+	if !l.can(canReceive | canMeasure) {
+		return
+	}
+	turn := func(on uint32) {
+		if err := l.dev.Set(setMeasureCarrier, on); err != nil {
+			l.say(station.Note{Severity: "warning", Text: "Measuring carriers cannot be switched: " + err.Error()})
+		}
+	}
+	l.mu.Lock()
+	if l.measuring != nil {
+		l.measuring.Stop()
+	}
+	l.measuring = time.AfterFunc(max(lease, 0), func() { turn(0) })
+	l.mu.Unlock()
+	if lease > 0 {
+		turn(1)
+	}
+}
+
 // say tells a message, unless the link has ended.
 func (l *link) say(m station.Message) {
 	select {
@@ -295,6 +317,8 @@ func (l *link) Tell(_ context.Context, m station.Message) error {
 		l.change(m.ID, func(p *playing) { p.until = time.Now().Add(time.Duration(m.Lease) * time.Millisecond) })
 	case station.Cancel:
 		l.change(m.ID, func(p *playing) { p.ending = true })
+	case station.Measure:
+		l.measure(time.Duration(m.Lease) * time.Millisecond)
 	case station.Ping:
 		l.say(station.Pong{})
 	case station.Who:

@@ -19,7 +19,7 @@ var schema = sync.OnceValues(func() (*jsonschema.Schema, error) {
 })
 
 // Valid holds a message as it travels against the published schema.
-func Valid(t *testing.T, message []byte) {
+func Valid(t testing.TB, message []byte) {
 	t.Helper()
 	s, err := schema()
 	require.NoError(t, err)

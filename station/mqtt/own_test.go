@@ -27,7 +27,7 @@ const patience = 20 * time.Second
 
 // house is what the house sees of the stations of its own broker.
 type house struct {
-	t  *testing.T
+	t  testing.TB
 	at string
 
 	mu      sync.Mutex
@@ -50,7 +50,7 @@ func (h *house) Station(_ context.Context, name, token, _ string) (<-chan struct
 	return h.revoked[name], nil
 }
 
-func newHouse(t *testing.T) *house {
+func newHouse(t testing.TB) *house {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
@@ -109,7 +109,7 @@ func (h *house) until(what string, is func() bool) {
 // client is a client of the broker, by hand.
 type client struct {
 	net.Conn
-	t *testing.T
+	t testing.TB
 }
 
 // dial connects as somebody; code is what the broker answers, 255 where it hangs up.
@@ -377,4 +377,40 @@ func TestOwn_ATokenThatIsRemovedEndsTheConnection(t *testing.T) {
 			return
 		}
 	}
+}
+
+// FuzzOwn says any bytes to the broker, before and after somebody is let in: it goes on for the others.
+func FuzzOwn(f *testing.F) {
+	h := newHouse(f)
+	good := h.board("good")
+	up, down := topics("bad")
+	f.Add([]byte("\x10\x0c\x00\x04MQTT\x05\x02\x00\x3c\x00\x00\x00"), false)
+	f.Add([]byte("\x82\x20\x00\x01\x00\x00"+down+"\x01"), true)
+	f.Add([]byte("\x30\x24\x00\x13"+up+"\x00{\"t\":\"gone\"}"), true)
+	f.Add([]byte("\xe0\x00"), true)
+	number := 0
+	f.Fuzz(func(t *testing.T, data []byte, inside bool) {
+		h.t, good.t = t, t
+		var c net.Conn
+		if inside {
+			in, code := h.dial("bad", nil)
+			require.Zero(t, code)
+			c = in
+		} else {
+			var err error
+			c, err = net.Dial("tcp", h.at)
+			require.NoError(t, err)
+		}
+		_, _ = c.Write(data)
+		_ = c.Close()
+		if number++; number%50 == 0 { // whoever else is there is heard
+			goodUp, _ := topics("good")
+			m := station.Note{Severity: "info", Text: fmt.Sprint("number ", number)}
+			good.publish(goodUp, m)
+			h.until("the good one is heard", func() bool {
+				said := h.said["good"]
+				return said[len(said)-1] == m
+			})
+		}
+	})
 }
