@@ -358,3 +358,25 @@ func TestHolds_EndWithTheirControl(t *testing.T) {
 		assert.Empty(t, heldNow(h))
 	})
 }
+
+// TestHolds_APressFromBeforeTheyBeganEndsNone reads a handset's press, whose silence has to be over first, after a hold
+// of the same control began.
+func TestHolds_APressFromBeforeTheyBeganEndsNone(t *testing.T) {
+	t.Parallel()
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		tellTrue(t, h, "amplifier", "power", "off")
+		wish(t, h, "amplifier", "power", "on")
+		tellTrue(t, h, "amplifier", "input", truly(t, s, "amplifier", "input"))
+		wish(t, h, "amplifier", "input", "2")
+		time.Sleep(time.Minute)
+		require.NoError(t, s.Press("amplifier", "input-2", 0))
+		time.Sleep(120 * time.Millisecond)
+		came(t, holdFor(t, h, 10*time.Minute, "amplifier", "input", "2"))
+		time.Sleep(time.Minute)
+		assert.Equal(t, []string{"input=2 held"}, heldNow(h))
+		assert.Equal(t, "2", truly(t, s, "amplifier", "input"))
+		require.NoError(t, s.Press("amplifier", "input-2", 0))
+		time.Sleep(time.Minute)
+		assert.Empty(t, heldNow(h), "one from now does")
+	})
+}

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/core/device"
+	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/signal"
 	"urbo/service"
@@ -168,4 +169,34 @@ func TestReceive_AMachineThatStoodStillSplitsNoPress(t *testing.T) {
 		require.Len(t, all, 1)
 		assert.Len(t, all[0].Trains, 2, "its repeat frame belongs to it")
 	}, &late)
+}
+
+// TestReceive_WhatAStationKeptIsAllRead has a station tell a thousand presses at once, as one does that was away: none
+// is left out.
+func TestReceive_WhatAStationKeptIsAllRead(t *testing.T) {
+	t.Parallel()
+	b := newBoard(nil)
+	h := run(t, t.TempDir(), b)
+	events := h.Stream.Subscribe()
+	defer h.Stream.Leave(events)
+	const presses = 1000
+	train := nec(t, 2)
+	go func() {
+		for n := range presses {
+			b.say(station.Heard{Port: "ir-in", At: int64(n) * 1_000_000, Train: train, Gap: 60_000})
+		}
+	}()
+	read := 0
+	for read < presses {
+		all, err := events.Next(t.Context())
+		require.NoError(t, err)
+		for _, e := range all {
+			switch what := e.What.(type) {
+			case happening.Heard:
+				read++
+			case happening.StationNote:
+				require.Fail(t, what.Text)
+			}
+		}
+	}
 }

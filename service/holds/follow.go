@@ -111,6 +111,9 @@ func (h *Holds) touched(device string, what happening.Happening, cause string, i
 // before this one left behind. The caller holds mu.
 func (h *Holds) since(one *Hold, what happening.Happening) bool {
 	heard, is := what.What.(happening.Heard)
+	if is && what.At.Before(one.Since) { // it is read when its silence is over, and the hold began meanwhile
+		return false
+	}
 	if is && heard.Capture.Late || one.after == 0 && what.Seq <= h.began {
 		return !what.At.Before(one.Since)
 	}

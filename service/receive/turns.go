@@ -3,8 +3,9 @@ package receive
 import "time"
 
 const (
-	// mostReady is how many presses of one port wait to be read; what comes on top is left out.
-	mostReady = 16
+	// mostReady is how many durations of presses of one port wait to be read: a thousand presses, or some dozens of the
+	// longest. What comes on top is left out.
+	mostReady = 1 << 17
 	// tells is how often it is told how many were left out.
 	tells = time.Minute
 )
@@ -18,10 +19,11 @@ type turns struct {
 
 // waiting is the queue of one port.
 type waiting struct {
-	presses []*press
-	last    *press    // that was left out
-	left    int       // out, and not told yet
-	told    time.Time // when it was told last
+	presses   []*press
+	durations int       // of them
+	last      *press    // that was left out
+	left      int       // out, and not told yet
+	told      time.Time // when it was told last
 }
 
 // put puts a press behind those of its port.
@@ -34,7 +36,7 @@ func (t *turns) put(place string, p *press) {
 		w = &waiting{}
 		t.ports[place] = w
 	}
-	if len(w.presses) >= mostReady {
+	if w.durations+p.count > mostReady {
 		w.last = p
 		w.left++
 		return
@@ -43,6 +45,7 @@ func (t *turns) put(place string, p *press) {
 		t.order = append(t.order, w)
 	}
 	w.presses = append(w.presses, p)
+	w.durations += p.count
 }
 
 // next takes out the press whose turn it is; nil where none waits.
@@ -53,7 +56,7 @@ func (t *turns) next() *press {
 	w := t.order[0]
 	t.order = t.order[1:]
 	p := w.presses[0]
-	w.presses = w.presses[1:]
+	w.presses, w.durations = w.presses[1:], w.durations-p.count
 	if len(w.presses) > 0 {
 		t.order = append(t.order, w)
 	}

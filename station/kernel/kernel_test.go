@@ -70,6 +70,13 @@ func (d *double) Set(request uint, value uint32) error {
 	return nil
 }
 
+// is what was set.
+func (d *double) is(request uint) uint32 {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.set[request]
+}
+
 func (d *double) Read(samples []uint32) (int, error) {
 	select {
 	case s := <-d.samples:
@@ -164,11 +171,11 @@ func TestDevice_HearsTrains(t *testing.T) {
 	attach(t, "/dev/pulse0", d, func(t *testing.T, l station.Link) {
 		receive[station.Hello](t, l)
 		assert.Equal(t, uint32(25_000), d.set[setReceiveTimeout], "as short as it may be")
-		assert.Equal(t, uint32(0), d.set[setMeasureCarrier], "measuring costs range")
+		assert.Equal(t, uint32(0), d.is(setMeasureCarrier), "measuring costs range")
 		require.NoError(t, l.Tell(t.Context(), station.Measure{Lease: 500}))
-		assert.Equal(t, uint32(1), d.set[setMeasureCarrier])
+		assert.Equal(t, uint32(1), d.is(setMeasureCarrier))
 		time.Sleep(600 * time.Millisecond)
-		assert.Equal(t, uint32(0), d.set[setMeasureCarrier], "until the lease ends")
+		assert.Equal(t, uint32(0), d.is(setMeasureCarrier), "until the lease ends")
 		time.Sleep(time.Second)
 		d.samples <- []uint32{space | 0xffffff, pulse | 9000, space | 4500, pulse | 300, pulse | 260,
 			frequency | 38_100,

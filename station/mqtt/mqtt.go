@@ -26,7 +26,7 @@ const (
 	down     = "/down"
 	whoTopic = prefix + "who"
 	// ahead and aheadBytes are what may wait of a station to be taken; what comes on top is lost, and told.
-	ahead, aheadBytes = 256, 1 << 20
+	ahead, aheadBytes = 4096, 1 << 20
 	// gonePayload is the most bytes of a message that may be one that says gone.
 	gonePayload = 64
 	// The broker is dialled again after a pause that grows from the first to the second.

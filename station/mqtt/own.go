@@ -59,9 +59,9 @@ func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) 
 	capabilities.SharedSubAvailable = 0
 	capabilities.TopicAliasMaximum = 0
 	capabilities.MaximumQos = 1
-	capabilities.MaximumInflight = 256
-	capabilities.ReceiveMaximum = 256
-	capabilities.MaximumClientWritesPending = 256
+	// What stations said and the house has not taken yet. Each is held up beyond its pace, so that this is never full.
+	capabilities.MaximumInflight = 8192
+	capabilities.MaximumClientWritesPending = 8192
 	server := broker.New(&broker.Options{Capabilities: capabilities, SysTopicResendInterval: math.MaxInt32,
 		Logger: slog.New(slog.DiscardHandler)})
 	if err := server.AddHook(door, nil); err != nil {

@@ -379,6 +379,39 @@ func TestOwn_ATokenThatIsRemovedEndsTheConnection(t *testing.T) {
 	}
 }
 
+// TestOwn_WhatABoardKeptIsHeldUpAndNotLost has a board tell a thousand trains at once, as one does that was away.
+func TestOwn_WhatABoardKeptIsHeldUpAndNotLost(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	c := h.board("dome")
+	up, _ := topics("dome")
+	const trains = 1000
+	var reading sync.WaitGroup
+	reading.Go(func() { // it is told that each has come
+		for {
+			if _, err := c.next(patience); err != nil {
+				return
+			}
+		}
+	})
+	for n := range trains {
+		c.publish(up, station.Heard{Port: "ir-in", At: int64(n), Train: []int{9000, 4500, 560}}, func(p *packets.Publish) {
+			p.QoS, p.PacketID = 1, uint16(n+1)
+		})
+	}
+	h.until("all are heard", func() bool {
+		n := 0
+		for _, m := range h.said["dome"] {
+			if _, heard := m.(station.Heard); heard {
+				n++
+			}
+		}
+		return n == trains
+	})
+	require.NoError(t, c.Close())
+	reading.Wait()
+}
+
 // FuzzOwn says any bytes to the broker, before and after somebody is let in: it goes on for the others.
 func FuzzOwn(f *testing.F) {
 	h := newHouse(f)
