@@ -395,9 +395,10 @@ func TestOwn_WhatABoardKeptIsHeldUpAndNotLost(t *testing.T) {
 		}
 	})
 	for n := range trains {
-		c.publish(up, station.Heard{Port: "ir-in", At: int64(n), Train: []int{9000, 4500, 560}}, func(p *packets.Publish) {
-			p.QoS, p.PacketID = 1, uint16(n+1)
-		})
+		c.publish(up, station.Heard{Port: "ir-in", At: int64(n), Train: []int{9000, 4500, 560}},
+			func(p *packets.Publish) {
+				p.QoS, p.PacketID = 1, uint16(n+1)
+			})
 	}
 	h.until("all are heard", func() bool {
 		n := 0
