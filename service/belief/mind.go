@@ -266,12 +266,26 @@ func (m *mind) add(e entry) bool {
 	if e.Tell == nil || e.Tell.By != control.Sensed {
 		for key, value := range m.sensed(e.at()) { // what was measured before says nothing about what is so now
 			if value != was[key] {
-				delete(m.pending, key)
+				m.restart(key, e.at())
 			}
 		}
 	}
 	m.trim(e.at())
 	return true
+}
+
+// restart lets what a sensor shows count from a time on, when something changed: what was measured since then has to stay
+// for its time, and what was measured before is of no use.
+func (m *mind) restart(key string, at time.Time) {
+	p, ok := m.pending[key]
+	switch {
+	case !ok:
+	case p.last.Before(at):
+		delete(m.pending, key)
+	case p.since.Before(at):
+		p.since = at
+		m.pending[key] = p
+	}
 }
 
 // sensed is what is believed at a time of what waits for its sensor, by the key of what is pending.

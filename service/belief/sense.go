@@ -12,7 +12,8 @@ import (
 type pendingMeasurement struct {
 	value string
 	since time.Time
-	id    string // of the last measurement, in the journal
+	last  time.Time // when it was measured last
+	id    string    // of the last measurement, in the journal
 }
 
 // pendingKey is what a sensor's pending measurement is kept by.
@@ -41,11 +42,11 @@ func (b *Beliefs) measured(what happening.Measured, h happening.Happening) {
 				delete(m.pending, key)
 				continue
 			case !waits || p.value != value:
-				m.pending[key] = pendingMeasurement{value, h.At, h.ID}
+				m.pending[key] = pendingMeasurement{value, h.At, h.At, h.ID}
 				b.wakeWatch()
 				continue
 			}
-			p.id = h.ID
+			p.id, p.last = h.ID, h.At
 			m.pending[key] = p
 			b.sense(m, s, h.At)
 		}
