@@ -146,7 +146,7 @@ func (a *app) holdEnd() *cobra.Command {
 	var end wire.EndHold
 	c := &cobra.Command{Use: "end DEVICE/CONTROL", Short: "Set a control back now, or leave it as it is",
 		Args:    args(1, 1, "a DEVICE/CONTROL"),
-		Example: "  urbo hold end boardwalk/power\n  urbo hold end boardwalk/power --stay",
+		Example: "  urbo hold end dew-a/power\n  urbo hold end dew-a/power --stay",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var all []wire.Hold
 			if err := a.call(c.Context(), http.MethodGet, "/holds", nil, &all); err != nil {

@@ -181,7 +181,7 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 			continue
 		}
 		for begin, first := range map[string]string{"urbo run stop": "urbo sequence run fanfare-long --no-wait",
-			"urbo hold end": "urbo set boardwalk power on --for 10m"} {
+			"urbo hold end": "urbo set dew-a power on --for 10m"} {
 			if strings.HasPrefix(line, begin) {
 				s.works(first)
 			}
