@@ -93,7 +93,6 @@ type limitedConn struct {
 	caller      access.Credential
 	seat        *queue.Element // among those of its caller; nil while that is not known
 	active      bool           // a request comes in, or is answered; the answer may still be on its way
-	over        bool           // its caller may not use it any more: it is closed when it is not active
 	asked       int            // requests that are being answered
 	gone        bool
 }
@@ -219,19 +218,15 @@ func (g *limitedConn) end() {
 	g.asked--
 }
 
-// follow notes whether a connection is active. One whose caller may not come in any more is closed when it is not.
+// follow notes whether a connection is active.
 func follow(c net.Conn, state http.ConnState) {
 	g, ok := limited(c)
 	if !ok {
 		return
 	}
 	g.connections.mu.Lock()
+	defer g.connections.mu.Unlock()
 	g.active = state == http.StateActive || state == http.StateHijacked
-	close := g.over && state == http.StateIdle
-	g.connections.mu.Unlock()
-	if close {
-		_ = g.Close()
-	}
 }
 
 // isKnown says who uses the connection, by a token or a session. Whoever opens too many loses one that is of no use.
@@ -258,15 +253,15 @@ func (g *limitedConn) isKnown(caller access.Credential) {
 	}
 }
 
-// Revoked closes the connections of a caller who may come in no more, each when nothing is answered on it. What goes on
-// for long ends by itself.
+// Revoked closes the connections of a caller who may come in no more, where nothing is answered on them. What goes on
+// for long ends by itself, and the next request on such a connection is refused and the last.
 func (l *Connections) Revoked(caller access.Credential) {
 	l.mu.Lock()
 	var close []*limitedConn
 	if all := l.callers[caller]; all != nil {
 		for e := all.Front(); e != nil; e = e.Next() {
 			g := e.Value.(*limitedConn)
-			if g.over = true; !g.active {
+			if !g.active {
 				close = append(close, g)
 			}
 		}
