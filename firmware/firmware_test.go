@@ -242,7 +242,8 @@ func TestFirmware_GoesOnAfterGarbage(t *testing.T) {
 			assert.IsType(t, station.Pong{}, m, "after %.60q", bad)
 		}
 		// A send that was damaged on the line is not sent, also where what is left of it could be.
-		good := station.AppendSum([]byte(`{"t":"send","id":"d","port":"ir-out","carrier_hz":38000,"once":[560,560,1690,40000]}`))
+		good := station.AppendSum([]byte(`{"t":"send","id":"d","port":"ir-out","carrier_hz":38000,` +
+			`"once":[560,560,1690,40000]}`))
 		for at := 2; at < len(good); at += 7 {
 			dropped := append(append([]byte{}, good[:at]...), good[at+1:]...)
 			changed := append([]byte{}, good...)

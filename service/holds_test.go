@@ -368,9 +368,10 @@ func TestHolds_APressFromBeforeTheyBeganEndsNone(t *testing.T) {
 		wish(t, h, "amplifier", "power", "on")
 		tellTrue(t, h, "amplifier", "input", truly(t, s, "amplifier", "input"))
 		wish(t, h, "amplifier", "input", "2")
+		tellTrue(t, h, "amplifier", "input", "2") // so that nothing has to be pressed for it
 		time.Sleep(time.Minute)
 		require.NoError(t, s.Press("amplifier", "input-2", 0))
-		time.Sleep(120 * time.Millisecond)
+		time.Sleep(300 * time.Millisecond)
 		came(t, holdFor(t, h, 10*time.Minute, "amplifier", "input", "2"))
 		time.Sleep(time.Minute)
 		assert.Equal(t, []string{"input=2 held"}, heldNow(h))

@@ -2,7 +2,6 @@ package station
 
 import (
 	"context"
-	"time"
 
 	"golang.org/x/time/rate"
 )
@@ -29,11 +28,6 @@ func (p *Pace) Wait(ctx context.Context, bytes int) error {
 		return err
 	}
 	return p.bytes.WaitN(ctx, min(bytes, burstBytes))
-}
-
-// Allow says whether the station may say a message of so many bytes now.
-func (p *Pace) Allow(bytes int) bool {
-	return p.messages.Allow() && p.bytes.AllowN(time.Now(), min(bytes, burstBytes))
 }
 
 // Weight is how many bytes a message takes on a link, about.

@@ -295,7 +295,7 @@ type PersonChange struct {
 	Where  *Where     `json:"where,omitempty"`
 	Until  *time.Time `json:"until,omitempty"`
 	Always bool       `json:"always,omitempty" doc:"Without an end"`
-	User   *string    `json:"user,omitempty" maxLength:"64" doc:"User of Urbo's machine who is this owner at a terminal; empty for none"`
+	User   *string    `json:"user,omitempty" maxLength:"64" doc:"User of Urbo's machine; empty for none"`
 }
 
 // House is what the house says of itself.

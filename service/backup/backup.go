@@ -205,10 +205,10 @@ func (s *Staged) unpack(in io.Reader) error {
 		return fmt.Errorf("%w: it is damaged: %w", ErrBackup, err)
 	}
 	if err := store.Check(filepath.Join(s.dir, store.File)); err != nil {
-		return fmt.Errorf("%w: %w", ErrBackup, err)
+		return fmt.Errorf("%w: %w; take another backup", ErrBackup, err)
 	}
 	if err := store.CheckWhole(s.dir); err != nil {
-		return fmt.Errorf("%w: %w", ErrBackup, err)
+		return fmt.Errorf("%w: %w; take another backup", ErrBackup, err)
 	}
 	return nil
 }

@@ -55,7 +55,7 @@ func (u *unpacking) Read(p []byte) (int, error) {
 	case u.left < 0:
 		return 0, fmt.Errorf("%w: there is no room for what is in it: make room on the disk", ErrBackup)
 	case u.n > firstBytes && u.n > mostTimes*u.packed.n:
-		return 0, fmt.Errorf("%w: it is packed as no backup of Urbo's is", ErrBackup)
+		return 0, fmt.Errorf("%w: it is packed as no backup of Urbo's is: take another one", ErrBackup)
 	}
 	return n, err
 }

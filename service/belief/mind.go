@@ -274,8 +274,8 @@ func (m *mind) add(e entry) bool {
 	return true
 }
 
-// restart lets what a sensor shows count from a time on, when something changed: what was measured since then has to stay
-// for its time, and what was measured before is of no use.
+// restart lets what a sensor shows count from a time on, when something changed: what was measured since then has to
+// stay for its time, and what was measured before is of no use.
 func (m *mind) restart(key string, at time.Time) {
 	p, ok := m.pending[key]
 	switch {

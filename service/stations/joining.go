@@ -174,9 +174,10 @@ func (s *Stations) keep(m *member) {
 	if known {
 		return
 	}
-	if m.unkept = !m.voice.may(s.now()); m.unkept { // it says something else each time
+	if m.unkept = s.now().Sub(m.kept) < keepEach; m.unkept { // it says something else each time
 		return
 	}
+	m.kept = s.now()
 	r := m.record
 	s.mu.Unlock()
 	defer s.mu.Lock()

@@ -43,6 +43,8 @@ const (
 	telling = 2 * time.Second
 	// longestSend is the most that a station is believed of how long it sent.
 	longestSend = 2 * time.Minute
+	// keepEach is how often it is written at once that a station says something new of itself.
+	keepEach = time.Second
 	// asking is how long a link may be silent before it is asked who it is: a board that was there before says nothing
 	// by itself.
 	asking = time.Second
@@ -119,7 +121,8 @@ type member struct {
 	sends  map[string]*Sending // that are not answered, by id
 	end    func()              // its own transport's; nil where it has none
 	voice  *voice
-	unkept bool // its record says something that is not on disk yet
+	kept   time.Time // when its record was written because it said something new
+	unkept bool      // its record says something that is not on disk yet
 }
 
 // use is what a port did.

@@ -3287,7 +3287,7 @@ export interface components {
             role?: "owner" | "resident" | "visitor";
             /** Format: date-time */
             until?: string;
-            /** @description User of Urbo's machine who is this owner at a terminal; empty for none */
+            /** @description User of Urbo's machine; empty for none */
             user?: string;
             where?: components["schemas"]["Where"];
         };
