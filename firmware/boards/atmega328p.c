@@ -16,8 +16,11 @@
 #define BAUD 115200UL
 #define RX 128
 #define TX 64
-// Every edge leaves this many ticks after its time, so that it is the same for all, whatever else was interrupted.
-#define DELAY 50
+// Every edge leaves this many ticks after its time, so that it is the same for all, whatever else was interrupted. It is
+// less than the shortest duration.
+#define DELAY 70
+// What comes next is looked up so many ticks before it begins, or as long before as a duration is short.
+#define LEAD 500
 
 static volatile uint32_t overflows; // of timer 1, each 32.768 ms
 static volatile uint8_t rx[RX], rx_head, rx_tail;
@@ -83,31 +86,48 @@ static void show(uint8_t medium, bool mark)
 	}
 }
 
-// advance puts as much of a duration into the timer as fits.
+// What comes after the duration on the air. It is looked up before its time comes, as that takes longer than an edge may
+// wait.
+static volatile struct {
+	uint32_t us; // 0 at the end
+	bool mark;
+} after[MEDIA];
+
+// advance puts as much of a duration into the timer as fits. The last piece is short, so that what comes after it is
+// looked up late: whoever holds a key may let go until then.
 static void advance(uint8_t medium, volatile uint16_t *compare)
 {
-	uint16_t chunk = left[medium] > 32000UL ? 16000 : left[medium];
-	left[medium] -= chunk;
-	*compare += chunk;
+	uint32_t ticks = left[medium];
+	uint16_t piece = ticks > 16000 ? 16000 : ticks > 2 * LEAD ? ticks - LEAD : ticks;
+	left[medium] = ticks - piece;
+	*compare += piece;
 	if ((int16_t)(*compare - TCNT1) < 8) // it is late already
 		*compare = TCNT1 + 8;
+	if (!left[medium]) {
+		bool mark = false;
+		after[medium].us = player_next(&players[medium], &mark);
+		after[medium].mark = mark;
+	}
 }
 
 static void edge(uint8_t medium, volatile uint16_t *compare, uint8_t interrupt)
 {
-	if (!left[medium]) {
-		bool mark = false;
-		uint32_t us = player_next(&players[medium], &mark);
-		while ((uint16_t)(TCNT1 - *compare) < DELAY)
-			;
-		show(medium, us && mark);
-		if (!us) {
-			TIMSK1 &= ~interrupt;
-			return;
-		}
-		left[medium] = us * 2;
+	if (left[medium]) {
+		advance(medium, compare);
+		return;
 	}
+	uint32_t us = after[medium].us;
+	while ((uint16_t)(TCNT1 - *compare) < DELAY)
+		;
+	show(medium, us && after[medium].mark);
+	if (!us) {
+		TIMSK1 &= ~interrupt;
+		player_end(&players[medium]);
+		return;
+	}
+	left[medium] = us * 2;
 	advance(medium, compare);
+	players[medium].due = us_at(TCNT1) + us;
 }
 
 ISR(TIMER1_COMPA_vect) { edge(INFRARED, &OCR1A, _BV(OCIE1A)); }
@@ -116,10 +136,14 @@ ISR(TIMER1_COMPB_vect) { edge(RADIO, &OCR1B, _BV(OCIE1B)); }
 
 void board_play(uint8_t medium, uint32_t hz)
 {
+	uint8_t half = medium == INFRARED ? (F_CPU / 2 + hz / 2) / hz - 1 : 0;
+	bool mark = false;
+	after[medium].us = player_next(&players[medium], &mark);
+	after[medium].mark = mark;
 	uint8_t before = board_lock();
 	left[medium] = 0;
 	if (medium == INFRARED) {
-		OCR2A = OCR2B = (F_CPU / 2 + hz / 2) / hz - 1;
+		OCR2A = OCR2B = half;
 		TCCR2A = _BV(WGM21);
 		TCCR2B = _BV(CS20);
 		OCR1A = TCNT1 + 100;
@@ -133,26 +157,21 @@ void board_play(uint8_t medium, uint32_t hz)
 	board_unlock(before);
 }
 
-static bool rx_put(uint8_t c)
-{
-	uint8_t next = (rx_head + 1) % RX;
-	if (next == rx_tail)
-		return false;
-	rx[rx_head] = c;
-	rx_head = next;
-	return true;
-}
-
-// A byte that was damaged or lost stands in the ring as 0, which no message has.
+// A byte that was damaged or lost stands in the ring as 0, which no message has. It is short: edges wait for it.
 ISR(USART_RX_vect)
 {
 	static bool lost;
 	bool damaged = UCSR0A & (_BV(FE0) | _BV(DOR0) | _BV(UPE0));
-	uint8_t c = UDR0;
+	uint8_t c = UDR0, next = (rx_head + 1) % RX;
+	if (next == rx_tail) {
+		lost = true;
+		return;
+	}
 	if (lost || damaged)
-		lost = !rx_put(0);
-	if (!damaged && !lost)
-		lost = !rx_put(c);
+		c = 0;
+	lost = false;
+	rx[rx_head] = c;
+	rx_head = next;
 }
 
 ISR(USART_UDRE_vect)

@@ -66,12 +66,14 @@ static void edges(void)
 			bool mark = false;
 			uint32_t us = player_next(&players[m], &mark);
 			if (!us) {
+				player_end(&players[m]);
 				over(m);
 				break;
 			}
 			if (play[m].length < MOST)
 				play[m].train[play[m].length++] = us;
 			play[m].next += us;
+			players[m].due = play[m].next;
 		}
 }
 

@@ -244,8 +244,7 @@ bool link_run(bool free)
 			p->held = false;
 		if (player_overdue(p)) { // nothing stays on for ever
 			board_stop(m);
-			p->ended = board_us();
-			p->state = PLAYED;
+			player_end(p);
 		}
 	}
 	read_line();

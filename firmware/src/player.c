@@ -17,15 +17,24 @@ void player_begin(struct player *p)
 	p->state = PLAYING;
 }
 
-bool player_overdue(const struct player *p)
+void player_end(struct player *p)
 {
-	uint8_t before = board_lock();
-	bool is = p->state == PLAYING && (int32_t)(board_us() - p->due) > 100000L;
-	board_unlock(before);
-	return is;
+	p->ended = board_us();
+	p->state = PLAYED;
 }
 
-static uint32_t next(struct player *p, bool *mark)
+bool player_overdue(const struct player *p)
+{
+	if (p->state != PLAYING)
+		return false;
+	uint32_t due;
+	do // an edge may change it while it is read; interrupts are not kept away, since edges would be late
+		due = p->due;
+	while (due != p->due);
+	return (int32_t)(board_us() - due) > 100000L;
+}
+
+uint32_t player_next(struct player *p, bool *mark)
 {
 	while (p->now.length == 0) {
 		switch (p->stage) {
@@ -49,8 +58,6 @@ static uint32_t next(struct player *p, bool *mark)
 			}
 			break;
 		default:
-			p->ended = board_us();
-			p->state = PLAYED;
 			return 0;
 		}
 	}
@@ -58,11 +65,4 @@ static uint32_t next(struct player *p, bool *mark)
 	p->trailing = code_us(pool[p->now.start++]);
 	p->now.length--;
 	return p->trailing;
-}
-
-uint32_t player_next(struct player *p, bool *mark)
-{
-	uint32_t us = next(p, mark);
-	p->due = board_us() + us;
-	return us;
 }

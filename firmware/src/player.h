@@ -29,7 +29,7 @@ struct player {
 	volatile uint32_t ended;
 	struct part once, repeat, last;
 	char id[ID_SIZE];
-	volatile uint32_t due; // when the mark or space on the air ends, µs
+	volatile uint32_t due; // when the mark or space on the air ends, µs; the board says it at each edge
 	// where it is
 	struct part now; // what is left of the part on the air
 	uint8_t stage;
@@ -45,6 +45,8 @@ void player_begin(struct player *p);
 // player_overdue says whether a mark or space should have ended long ago: the board lost its edge.
 bool player_overdue(const struct player *p);
 
-// player_next tells how long the next mark or space lasts in µs. Where all was played it is 0, and the player is over.
-// It is called from interrupts, when the one before has ended.
+// player_next tells how long the next mark or space lasts in µs; 0 where all was played. It is called from interrupts.
 uint32_t player_next(struct player *p, bool *mark);
+
+// player_end is called when all that player_next told has left.
+void player_end(struct player *p);
