@@ -186,7 +186,7 @@ func (a *API) stateOf(slug string) ([]wire.ControlState, error) {
 }
 
 func controlOf(s control.State, history []belief.Was) wire.ControlState {
-	w := wire.ControlState{Control: s.Control, Kind: s.Kind, Value: s.Value, May: slices.Concat([]string{}, s.May),
+	w := wire.ControlState{Control: s.Control, Kind: s.Kind, Value: s.Value, About: s.About, Near: s.Near, May: slices.Concat([]string{}, s.May),
 		Word: s.Word, Unit: s.Unit, Phase: s.Phase, Until: wire.Time(s.Until), Moving: s.Moving, Source: s.Source,
 		At: wire.Time(s.At), Presses: s.Presses, Deaf: s.Deaf, Wrong: s.Wrong, History: []wire.ControlWas{}}
 	for _, h := range slices.Backward(history) {
@@ -197,9 +197,9 @@ func controlOf(s control.State, history []belief.Was) wire.ControlState {
 }
 
 func setAnswer(r setting.Result) wire.SetAnswer {
-	w := wire.SetAnswer{Done: r.Done, Sure: r.Plan.Sure, Steps: []wire.PlanStep{},
+	w := wire.SetAnswer{Done: r.Done, Doubtful: r.Doubtful, Sure: r.Plan.Sure, Steps: []wire.PlanStep{},
 		TakesMS: int(r.Plan.Takes.Milliseconds()),
-		Already: r.Plan.Already, Helps: r.Plan.Helps, Reason: r.Reason,
+		Already: r.Plan.Already, Also: r.Plan.Also, Helps: r.Plan.Helps, Reason: r.Reason,
 		Ends:    list(r.Ends, func(e setting.End) string { return string(e) }),
 		Presses: list(r.Presses, func(p happening.Receipt) wire.Press { return wire.PressOf(p) })}
 	for _, s := range r.Plan.Steps {

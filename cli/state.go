@@ -99,6 +99,9 @@ func (a *app) printStates(states []wire.ControlState) {
 // stateText is what a control is believed to be at: "?" stands behind what is doubtful.
 func stateText(s wire.ControlState) string {
 	text := s.Value
+	if s.About {
+		text = "about " + text
+	}
 	switch {
 	case text != "" && s.Word == control.Doubtful:
 		text += " ?"

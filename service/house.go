@@ -179,7 +179,8 @@ func (h *House) build(ctx context.Context, c Config) error {
 		return err
 	}
 	echoes := transmit.NewEchoes(h.Book, c.Now)
-	h.Receive = receive.New(h.Book, h.Library, echoes, h.Stream, c.Now)
+	bits := transmit.NewBits(s, h.Book, h.Library.RoomOf)
+	h.Receive = receive.New(h.Book, h.Library, echoes, bits, h.Stream, c.Now)
 	if c.Broker != nil {
 		h.ownBroker = true
 		c.Transports = append(slices.Clip(c.Transports), c.Broker(h.Access))
@@ -194,7 +195,7 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if h.trace, left, err = transmit.OpenTrace(filepath.Join(c.Dir, transmit.TraceFile), c.Now); err != nil {
 		return err
 	}
-	h.Transmit = transmit.New(s, h.Stations, echoes, h.Stream, h.Book, h.trace, c.Now)
+	h.Transmit = transmit.New(s, h.Stations, echoes, bits, h.Stream, h.Book, h.trace, c.Now)
 	h.SelfTest = selftest.New(probe, h.Stations, h.Transmit, h.Book)
 	if h.Lessons, err = lessons.Open(ctx, s, h.Library, h.Stations, h.Stream, h.Book, c.Now); err != nil {
 		return err

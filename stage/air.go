@@ -19,6 +19,7 @@ type emission struct {
 	runs     []int
 	hz       int
 	strength float64 // 0 to 1 where it is heard
+	unheard  bool    // by receivers
 }
 
 // end is when all of it, with its trailing space, is over.
@@ -37,6 +38,7 @@ func (e emission) silent() time.Duration {
 // listener hears what is near enough to its frequency.
 type listener struct {
 	hz, width int
+	receiver  bool
 	hear      func(at time.Duration, runs []int, strength float64)
 }
 
@@ -67,7 +69,7 @@ func (a *air) began(before time.Duration, hz, width int) bool {
 func (l listener) listen(all []emission) {
 	var near []emission
 	for _, e := range all {
-		if off := e.hz - l.hz; max(off, -off) <= l.width {
+		if off := e.hz - l.hz; max(off, -off) <= l.width && !(l.receiver && e.unheard) {
 			near = append(near, e)
 		}
 	}

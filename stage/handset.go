@@ -96,6 +96,8 @@ func (s *Stage) play(h *Handset, k *HandsetKey, hold time.Duration, far bool) {
 	if k.fresh != nil {
 		first, then = k.fresh()
 	}
+	s.presses++
+	unheard := s.faults.Unheard > 0 && s.presses%s.faults.Unheard == 0
 	start := max(s.Now(), h.held) + time.Millisecond
 	t := start
 	for n := 0; n < h.least || t-start < hold; n++ {
@@ -109,7 +111,7 @@ func (s *Stage) play(h *Handset, k *HandsetKey, hold time.Duration, far bool) {
 		if hold < bounce {
 			runs = cutAt(runs, int(hold/time.Microsecond))
 		}
-		e := emission{start: t, runs: s.imperfect(h, runs), hz: h.Hz, strength: h.strength}
+		e := emission{start: t, runs: s.imperfect(h, runs), hz: h.Hz, strength: h.strength, unheard: unheard}
 		if far {
 			e.runs, e.strength = s.fade(e.runs), h.strength*distance
 		}

@@ -38,7 +38,8 @@ func (s *Stage) Receive(r Receiver, heard func(Heard)) {
 		r.Silence = trainSilence
 	}
 	e := &ear{Receiver: r, stage: s, heard: heard}
-	s.air[r.Medium].listeners = append(s.air[r.Medium].listeners, listener{hz: r.Hz, width: r.Width, hear: e.hear})
+	s.air[r.Medium].listeners = append(s.air[r.Medium].listeners, listener{hz: r.Hz, width: r.Width, receiver: true,
+		hear: e.hear})
 }
 
 // ear collects what a receiver hears into trains.

@@ -42,6 +42,8 @@ type Stage struct {
 	handsets   []*Handset
 	appliances []*placed
 	changed    []func()
+	faults     Faults
+	presses    int // of handsets
 }
 
 // Medium is what carries a signal on the stage.
@@ -175,6 +177,10 @@ type placed struct {
 	hz                int // carrier or channel it listens on
 	width             int // how far off it still hears
 	plugged           bool
+
+	presses int           // that came by
+	heard   time.Duration // when the last of them ended
+	missing bool          // it is one that it misses
 }
 
 // ApplianceState is an appliance as anyone standing beside it would see it.
@@ -216,7 +222,7 @@ func (s *Stage) place(p *placed) {
 	s.air[p.medium].listeners = append(s.air[p.medium].listeners, listener{
 		hz: p.hz, width: p.width,
 		hear: func(at time.Duration, runs []int, _ float64) {
-			if !p.plugged {
+			if missed := p.misses(s.faults, at, runs); missed || !p.plugged {
 				return
 			}
 			p.Hear(at, runs)

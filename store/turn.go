@@ -8,8 +8,7 @@ import (
 )
 
 // TakeTurn tells the next value of a field that changes with every press, from 0 up to but without limit, and then from
-// 0
-// again. The value after it is on disk when TakeTurn returns, so that none is ever told twice, whatever happens
+// 0 again. The value after it is on disk when TakeTurn returns, so that none is ever told twice, whatever happens
 // afterwards.
 func (s *Store) TakeTurn(ctx context.Context, deviceID, sheet, field string, limit int64) (int64, error) {
 	var value int64
@@ -29,4 +28,16 @@ func (s *Store) TakeTurn(ctx context.Context, deviceID, sheet, field string, lim
 		return 0, fmt.Errorf("take the next %s of %s: %w", field, sheet, err)
 	}
 	return value, nil
+}
+
+// PutTurn says which value of a field comes next: a handset was heard to send the one before.
+func (s *Store) PutTurn(ctx context.Context, deviceID, sheet, field string, next int64) error {
+	err := s.change(ctx, func(tx *gorm.DB) error {
+		return tx.Exec("INSERT INTO turns VALUES (?, ?, ?, ?) ON CONFLICT DO UPDATE SET next = excluded.next "+
+			"WHERE next <> excluded.next", deviceID, sheet, field, next).Error
+	})
+	if err != nil {
+		return fmt.Errorf("note the next %s of %s: %w", field, sheet, err)
+	}
+	return nil
 }

@@ -12,6 +12,8 @@ type ControlState struct {
 	Control string         `json:"control"`
 	Kind    control.Kind   `json:"kind" enum:"power,dial,selector,digits,travel"`
 	Value   string         `json:"value,omitempty" doc:"Left out where it may be at several"`
+	About   bool           `json:"about,omitempty" doc:"Of a dial: it may be a little off, by presses that were missed or by how long a key was held"`
+	Near    string         `json:"near,omitempty" doc:"Where it may be then, such as 19 to 25"`
 	May     []string       `json:"may" doc:"All that it may be at: values, or ranges like 3 to 12"`
 	Word    control.Word   `json:"word" enum:"certain,believed,doubtful" doc:"How far that can be trusted"`
 	Unit    string         `json:"unit,omitempty"`
@@ -53,16 +55,18 @@ type SetRequest struct {
 
 // SetAnswer is what came of it.
 type SetAnswer struct {
-	Done    bool           `json:"done" doc:"All that was wanted is believed to be so"`
-	Sure    bool           `json:"sure" doc:"The presses lead there from all that is possible; else none was made"`
-	Steps   []PlanStep     `json:"steps" doc:"What is pressed for it"`
-	TakesMS int            `json:"takes_ms"`
-	Already []string       `json:"already,omitempty" doc:"Controls that are believed to be so, and were left alone"`
-	Helps   []control.Help `json:"helps,omitempty" doc:"What would help where it is not sure"`
-	Presses []Press        `json:"presses" doc:"What was pressed"`
-	Ends    []string       `json:"ends,omitempty" doc:"What became of each want: done, unsure, superseded, cancelled, failed or late"`
-	Reason  string         `json:"reason,omitempty" doc:"Why the rest was given up"`
-	State   []ControlState `json:"state" doc:"What is believed now"`
+	Done     bool           `json:"done" doc:"All that was wanted is believed to be so"`
+	Doubtful bool           `json:"doubtful,omitempty" doc:"It is done, but what it is at now cannot be relied on"`
+	Also     []string       `json:"also,omitempty" doc:"Other devices that obey what is pressed as well"`
+	Sure     bool           `json:"sure" doc:"The presses lead there from all that is possible; else none was made"`
+	Steps    []PlanStep     `json:"steps" doc:"What is pressed for it"`
+	TakesMS  int            `json:"takes_ms"`
+	Already  []string       `json:"already,omitempty" doc:"Controls that are believed to be so, and were left alone"`
+	Helps    []control.Help `json:"helps,omitempty" doc:"What would help where it is not sure"`
+	Presses  []Press        `json:"presses" doc:"What was pressed"`
+	Ends     []string       `json:"ends,omitempty" doc:"What became of each want: done, unsure, superseded, cancelled, failed or late"`
+	Reason   string         `json:"reason,omitempty" doc:"Why the rest was given up"`
+	State    []ControlState `json:"state" doc:"What is believed now"`
 }
 
 // PlanStep is a key that is pressed.

@@ -40,6 +40,9 @@ type Case struct {
 type Belief struct {
 	Cases []Case  `json:"cases"`
 	Trust []Trust `json:"trust"` // by control
+	// Handset is when a handset of the device was heard last, whatever its key did. Who has one in the hand presses more,
+	// and one press in fifty is heard by nobody.
+	Handset time.Time `json:"handset,omitzero"`
 }
 
 // most cases of a belief: beyond that those of one phase are joined, which only adds possibilities.

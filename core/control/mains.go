@@ -7,7 +7,7 @@ import "time"
 func (s *Spec) Failed(b Belief, now time.Time) Belief {
 	now = clean(now)
 	b = s.at(b, now)
-	out := Belief{Trust: make([]Trust, len(b.Trust))}
+	out := Belief{Trust: make([]Trust, len(b.Trust)), Handset: b.Handset}
 	for i := range b.Cases {
 		c := b.Cases[i].clone()
 		c.Until, c.Armed = Span{}, Span{}

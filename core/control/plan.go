@@ -32,6 +32,8 @@ type Request struct {
 	Gap time.Duration
 	// Holds are the keys that can be held down.
 	Holds []string
+	// Moves are the other devices that obey a key as well, by key.
+	Moves map[string][]string
 	// Blind says that what is believed is worth nothing: what is pressed has to lead there from everything.
 	Blind bool
 }
@@ -77,6 +79,7 @@ type Plan struct {
 	Sure    bool          `json:"sure"`
 	Already []string      `json:"already,omitempty"` // controls that are believed to be so, and were left alone
 	Helps   []Help        `json:"helps,omitempty"`
+	Also    []string      `json:"also,omitempty"` // other devices that obey what is pressed as well
 }
 
 // Cut says whether a plan may be given up, or made anew, after a step: nothing is half done there that goes on by
@@ -109,6 +112,7 @@ type planner struct {
 	ask      Request
 	wants    []wish
 	spoiling bool
+	tidy     bool      // only keys are used that change nothing else
 	cur      Belief    // after the presses so far
 	now      time.Time // of the last press
 	due      time.Time // nothing is pressed before
@@ -151,7 +155,7 @@ func (s *Spec) plan(b Belief, ask Request, now time.Time, spoiling bool) (Plan, 
 	framed := slices.Contains(s.framed, s.power)
 	if power != nil && !framed {
 		p.about = s.controls[s.power].Name
-		p.switchTo(*power)
+		p.tidily(func() { p.switchTo(*power) })
 		p.about = ""
 	}
 	if !framed {
@@ -162,7 +166,7 @@ func (s *Spec) plan(b Belief, ask Request, now time.Time, spoiling bool) (Plan, 
 	for _, w := range p.wants {
 		if w.control != s.power && switched && !slices.Contains(s.framed, w.control) {
 			p.about = s.controls[w.control].Name
-			p.set(w)
+			p.tidily(func() { p.set(w) })
 		}
 	}
 	end := now
@@ -178,7 +182,7 @@ func (s *Spec) plan(b Belief, ask Request, now time.Time, spoiling bool) (Plan, 
 	final := s.at(p.cur, end)
 	p.plan.Sure = !p.stuck
 	for _, w := range p.wants {
-		if p.plan.Sure && w.relative == 0 && !s.holds(final, w, end) {
+		if p.plan.Sure && w.relative == 0 && !s.reached(final, w, end) {
 			p.plan.Sure = false
 			p.help(w.control, "", "its keys act against each other: what one sets, another one changes")
 		}
@@ -398,6 +402,9 @@ func (s *Spec) holds(b Belief, w wish, now time.Time) bool {
 			return false
 		}
 	}
+	if c := &s.controls[w.control]; c.Kind == Dial && len(may) == 1 {
+		return may[0].From >= w.value-c.width() && may[0].To <= w.value+c.width()
+	}
 	return may.Is(w.value)
 }
 
@@ -420,6 +427,11 @@ func (p *planner) press(step Step) {
 		}
 		p.cur = p.spec.After(p.cur,
 			Press{Key: step.Key, Frame: step.Frame, At: p.now, Held: step.Hold, Outcome: Sent, Source: BySending})
+	}
+	for _, other := range p.ask.Moves[step.Key] {
+		if !slices.Contains(p.plan.Also, other) {
+			p.plan.Also = append(p.plan.Also, other)
+		}
 	}
 	p.now = p.now.Add(step.Hold)
 	p.plan.Steps = append(p.plan.Steps, step)
@@ -447,11 +459,61 @@ func (p *planner) awake() (until time.Time) {
 // certainly says whether what is wanted is so already, and can be trusted.
 func (p *planner) certainly(w wish) bool {
 	s := p.spec
-	return p.already(w) && s.word(w.control, p.cur.Trust[w.control], 1, p.now) == Certain
+	return p.already(w) && s.word(p.cur, w.control, s.may(p.cur, w.control, p.now), p.now) == Certain
 }
 
-// already says whether what is wanted is believed to be so.
-func (p *planner) already(w wish) bool { return p.spec.holds(p.cur, w, p.now) }
+// already says whether what is wanted is believed to be so, as exactly as anything is known.
+func (p *planner) already(w wish) bool { return p.spec.reached(p.cur, w, p.now) }
+
+// reached says whether a wish is so in every case. Of a dial that is not known to a step, the middle counts.
+func (s *Spec) reached(b Belief, w wish, now time.Time) bool {
+	if c := &s.controls[w.control]; c.Kind == Dial {
+		may := s.may(b, w.control, now)
+		return c.narrow(may) && (may[0].From+may[0].To)/2 == w.value
+	}
+	return s.holds(b, w, now)
+}
+
+// middle is where a dial is in the middle of what it may be at; false where that is too wide.
+func (p *planner) middle(control int) (int, bool) {
+	may := p.spec.may(p.cur, control, p.now)
+	if !p.spec.controls[control].narrow(may) {
+		return 0, false
+	}
+	return (may[0].From + may[0].To) / 2, true
+}
+
+// tidily sets something with keys that change nothing else, if there is such a way, and else with any.
+func (p *planner) tidily(set func()) {
+	before := *p
+	if p.tidy = true; p.stuck {
+		p.tidy = false
+	}
+	set()
+	if p.tidy && p.stuck && !before.stuck {
+		*p = before
+		set()
+	}
+	p.tidy = false
+}
+
+// beside is how much a key that is meant for one control changes beside it: other controls, and other devices.
+func (p *planner) beside(key string, control int) int {
+	n := len(p.ask.Moves[key])
+	all := p.spec.effects[key]
+	if len(all) < 2 {
+		return n
+	}
+	at := later(p.now, later(p.due, p.awake()))
+	before := p.spec.at(p.cur, at)
+	after := p.spec.After(before, Press{Key: key, At: at, Outcome: Sent, Source: BySending})
+	for _, e := range all {
+		if e.control != control && !slices.Equal(p.spec.may(before, e.control, at), p.spec.may(after, e.control, at)) {
+			n++
+		}
+	}
+	return n
+}
 
 // leave notes that a control is believed to be at what is wanted, and was left alone.
 func (p *planner) leave(control int) {
@@ -472,8 +534,8 @@ func (p *planner) help(control int, key, why string) {
 	add(HelpSensor, "", fmt.Sprintf("Something that measures %s would tell.", name))
 }
 
-// keyThat finds a key with an effect on a control that works now in every case. Of several the one that does least
-// beside it comes first, and of these the first of the device.
+// keyThat finds a key with an effect on a control that works now in every case. Of several the one that changes least
+// beside it comes first, of these the one that does least, and of these the first of the device.
 func (p *planner) keyThat(control int, fits func(effect) bool) string {
 	s := p.spec
 	best, least := "", 0
@@ -485,8 +547,11 @@ func (p *planner) keyThat(control int, fits func(effect) bool) string {
 		if i < 0 || control != s.power && s.turns(key) || p.spoils(key, control) {
 			continue
 		}
-		beside := len(all)
-		if best == "" || beside < least {
+		changes := p.beside(key, control)
+		if p.tidy && changes > 0 {
+			continue
+		}
+		if beside := len(all) + changes*MaxControls; best == "" || beside < least {
 			best, least = key, beside
 		}
 	}

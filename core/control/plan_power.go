@@ -2,6 +2,7 @@ package control
 
 import (
 	"math/bits"
+	"slices"
 	"time"
 )
 
@@ -87,7 +88,8 @@ func (p *planner) powerTo(value int) {
 	}
 	mask := from
 	for _, key := range keys {
-		e := p.effectOn(key, s.power)
+		all := s.effects[key]
+		e := all[slices.IndexFunc(all, func(e effect) bool { return e.control == s.power && e.op != OpVague })]
 		twice := false
 		for v := 1; v < n && form.AgainMS > 0; v++ { // whichever key switches it off has to be pressed twice
 			twice = twice || mask&(1<<v) != 0 && e.leads(v, n) == 0
@@ -162,7 +164,7 @@ func (p *planner) search(control int, from uint64, to int) []string {
 // device beside it.
 func (p *planner) effectOn(key string, control int) *effect {
 	s := p.spec
-	if control != s.power && s.turns(key) || p.spoils(key, control) {
+	if control != s.power && s.turns(key) || p.spoils(key, control) || p.tidy && p.beside(key, control) > 0 {
 		return nil
 	}
 	all := s.effects[key]

@@ -88,6 +88,16 @@ func (p *planner) dial(w wish) {
 	round := p.keyThat(w.control, func(e effect) bool { return e.op == OpRound })
 	may := p.spec.may(p.cur, w.control, p.now)
 	lo, hi, n := may[0].From, may[len(may)-1].To, c.size()
+	if at, ok := p.middle(w.control); ok { // near enough: it is off as much afterwards
+		switch {
+		case c.Ends == EndsRound || lo == hi || w.value != 0 && w.value != n-1:
+			lo, hi = at, at
+		case w.value == 0 && down != "": // an end is reached exactly
+			lo = hi
+		case w.value == n-1 && up != "":
+			hi = lo
+		}
+	}
 	if lo != hi { // a key that sets any value is a place to begin at
 		for _, key := range p.spec.order {
 			e := p.effectOn(key, w.control)

@@ -61,8 +61,10 @@ func (s *Spec) After(b Belief, p Press) Belief {
 		return s.at(b, p.At)
 	}
 	b = s.at(b, p.At)
-	out := Belief{Trust: s.trustAfter(b, p)}
-	out.Cases = make([]Case, 0, len(b.Cases))
+	out := Belief{Cases: make([]Case, 0, len(b.Cases)), Handset: b.Handset}
+	if p.Source == ByHandset {
+		out.Handset = later(out.Handset, p.At)
+	}
 	for i := range b.Cases {
 		c := &b.Cases[i]
 		if p.Outcome == Unknown {
@@ -73,6 +75,7 @@ func (s *Spec) After(b Belief, p Press) Belief {
 		}
 	}
 	out.Cases = joined(out.Cases)
+	out.Trust = s.trustAfter(b, out, p)
 	return out
 }
 

@@ -10,6 +10,8 @@ type State struct {
 	Control string
 	Kind    Kind
 	Value   string    // "" where it may be at several
+	About   bool      // of a dial: it may be a little off, by presses that were missed or by how long a key was held
+	Near    string    // where it may be then, such as "19 to 25"
 	May     []string  // what it may be at: values, or ranges like "3 to 12"
 	Phase   Phase     // of power, where all cases agree
 	Until   time.Time // when a warm-up or cool-down surely ends; zero where there is none
@@ -39,8 +41,7 @@ func (s *Spec) state(b Belief, i int, now time.Time) State {
 	may := s.may(b, i, now)
 	n := may.Count()
 	if c.Kind == Travel {
-		st.Moving = moving(b, i)
-		if len(may) == 1 && may[0].To-may[0].From <= 2*within {
+		if st.Moving = moving(b, i); c.narrow(may) {
 			n, may = 1, only((may[0].From+may[0].To)/2)
 		}
 	}
@@ -72,7 +73,15 @@ func (s *Spec) state(b Belief, i int, now time.Time) State {
 			st.Until = later(st.Until, k.Until.To)
 		}
 	}
-	st.Word = s.word(i, b.Trust[i], n, now)
+	if c.Kind == Dial && n > 1 && c.narrow(may) {
+		st.Value = c.text((may[0].From + may[0].To) / 2)
+		st.About = true
+	}
+	if st.About = st.About || c.Kind == Dial && st.Value != "" && st.Below+st.Above > 0; st.About {
+		w := c.width()
+		st.Near = c.text(max(may[0].From-w, 0)) + " to " + c.text(min(may[0].To+w, c.size()-1))
+	}
+	st.Word = s.word(b, i, may, now)
 	return st
 }
 

@@ -33,7 +33,7 @@ func (s *Spec) Tell(b Belief, control, value string, by Source, now time.Time) (
 	if fits = len(cases) > 0; !fits {
 		cases = s.replaced(b.Cases, i, n, anyOn)
 	}
-	out = Belief{Cases: joined(cases), Trust: append([]Trust{}, b.Trust...)}
+	out = Belief{Cases: joined(cases), Trust: append([]Trust{}, b.Trust...), Handset: b.Handset}
 	t := &out.Trust[i]
 	if !fits && by == Sensed {
 		t.Wrong++
@@ -182,6 +182,7 @@ func (s *Spec) Fits(b Belief) bool {
 // controls.
 func (s *Spec) Fit(b Belief, of *Spec) Belief {
 	out := s.Nothing()
+	out.Handset = b.Handset
 	from := make([]int, len(s.controls))
 	for i := range s.controls {
 		from[i] = -1

@@ -610,6 +610,14 @@ func (d *thing) pressMenu(key string, c *control.Control, at time.Time) {
 	d.way = nil // the menu is left
 }
 
+// width is by how many steps its volume may be off and still count as there.
+func (d *thing) width() float64 {
+	if d.circle || d.levels < 9 {
+		return 0
+	}
+	return max(float64(int(float64(d.levels-1)*0.05)), 1)
+}
+
 func (d *thing) turn(steps int) {
 	d.level += steps
 	if d.circle {

@@ -10,7 +10,7 @@ func (s *Spec) at(b Belief, now time.Time) Belief {
 	if s.still(b, now) {
 		return b
 	}
-	out := Belief{Cases: make([]Case, 0, len(b.Cases)), Trust: b.Trust}
+	out := Belief{Cases: make([]Case, 0, len(b.Cases)), Trust: b.Trust, Handset: b.Handset}
 	for i := range b.Cases {
 		c := b.Cases[i].clone()
 		if (c.Phase == Warming || c.Phase == Cooling) && !now.Before(c.Until.To) {

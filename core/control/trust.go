@@ -1,6 +1,7 @@
 package control
 
 import (
+	"math"
 	"slices"
 	"time"
 )
@@ -38,60 +39,194 @@ type Trust struct {
 	Presses int       `json:"presses,omitempty"` // that went on from what it was, since Certain
 	Deaf    bool      `json:"deaf,omitempty"`    // nobody was listening for a while since Certain
 	Wrong   int       `json:"wrong,omitempty"`   // how often a sensor said otherwise
-	Cause   string    `json:"cause,omitempty"`   // id in the journal
+	Half    time.Time `json:"half,omitzero"`     // of the first of two presses that switch off
+	Last    time.Time `json:"last,omitzero"`     // of the last step of Run
+	// Below and Above are how many steps a dial is likely to be off by missed presses, on either side of what is
+	// possible.
+	Below float64 `json:"below,omitempty"`
+	Above float64 `json:"above,omitempty"`
+	Far   float64 `json:"far,omitempty"`   // the chance that it is off by more than that
+	Cause string  `json:"cause,omitempty"` // id in the journal
 }
 
 const (
-	// mostToggles and mostSteps are how many presses may go on from what is known before it is doubtful: each may have
-	// been missed.
+	// mostToggles and mostSteps are how many presses may go on from what is known before it is doubtful, of a control
+	// with two values and with more: each may have been missed. A dial is off by steps, and has a width instead.
 	mostToggles = 5
 	mostSteps   = 3
 	// fresh is how long what was told or set stays certain: then a handset that nobody heard may have been pressed.
 	fresh = 10 * time.Minute
+	// inHand is how long after its last press a handset may still be in somebody's hand, and atOnce how long what was
+	// told or set is certain even then.
+	inHand = 15 * time.Minute
+	atOnce = 2 * time.Second
+	// oneGo is how far apart the presses of one way to an end may be.
+	oneGo = time.Minute
+	// fewSteps is how many values a dial has of which being off by one is no matter.
+	fewSteps = 9
+	// mostOff is the chance to be off by more than its width with which a dial is still believed.
+	mostOff = 0.05
 	// sure is how many presses of a key that sets a value make it certain: one may have been missed.
 	sure = 2
 )
 
-// trustAfter is the trust after a press.
-func (s *Spec) trustAfter(b Belief, p Press) []Trust {
+// trustAfter is the trust after a press that led from one belief to another. A press proves only what it surely did:
+// where the device may not have listened, or was off, it confirms nothing.
+func (s *Spec) trustAfter(b, after Belief, p Press) []Trust {
 	out := slices.Clone(b.Trust)
 	all := s.effects[p.Key]
 	if p.Frame != nil {
 		all = s.frameEffects(p.Frame)
 	}
+	proven := s.poweredFor(b, p)
+	var own uint64 // controls that the key has an effect on
 	for _, e := range all {
+		own |= 1 << e.control
 		t := &out[e.control]
-		t.Source, t.At, t.Cause = p.Source, p.At, p.Cause
-		c := &s.controls[e.control]
-		sets := e.op == OpSet || e.op == OpMove
+		acts, idles := s.heeded(b, e, p)
+		if acts {
+			t.Source, t.At, t.Cause = p.Source, p.At, p.Cause
+		}
 		switch {
-		case e.op == OpPart:
-			s.trustSequence(t, e.control, b.Cases, p)
-		case p.Outcome == Unknown:
+		case !acts:
+			if !proven { // the device may be on all the same
+				t.Presses, t.Sets, t.Run, t.Far = max(t.Presses, 1), min(t.Sets, sure-1), 0, max(t.Far, missing)
+			}
+		case idles:
 			t.Presses++
 			t.Sets, t.Run = 0, 0
-		case sets && t.Sets > 0 && t.Value == e.arg && t.Presses == 0:
-			t.Sets++
-			t.Certain = p.At
-		case sets:
-			t.set(e.arg, p.At)
 		default:
-			t.Presses++
-			least, _ := steps(c, p.Held)
-			if e.op == OpStep && e.arg*t.Run >= 0 {
-				t.Run += e.arg * least
-			} else {
-				t.Run = 0
-			}
-			if end := c.endAfter(t.Run); end >= 0 {
-				t.set(end, p.At)
-				if least == 1 { // else it is one press, which may have been missed
-					t.Sets = sure
-				}
-			}
+			s.trustEffect(t, e, b, p, proven || e.while == anyPower)
+		}
+	}
+	if s.power >= 0 && !out[s.power].Half.IsZero() && !s.halfOff(p) {
+		out[s.power].Half = time.Time{}
+	}
+	for i := range out {
+		c, t := &s.controls[i], &out[i]
+		if c.Kind == Travel {
+			continue
+		}
+		is := s.may(after, i, p.At)
+		switch {
+		case !c.exactly(is): // what it is set to next says nothing about what it was
+			t.Presses, t.Sets = max(t.Presses, 1), 0
+		case i != s.power && own&(1<<i) == 0 && !slices.Equal(is, s.may(b, i, p.At)): // by being switched on
+			t.set(is[0].From, p.At)
 		}
 	}
 	return out
+}
+
+// trustEffect is the trust in a control after a key that surely acted on it. proven says that this is certain itself.
+func (s *Spec) trustEffect(t *Trust, e effect, b Belief, p Press, proven bool) {
+	c := &s.controls[e.control]
+	sets := e.op == OpSet || e.op == OpMove || e.op == OpOn && c.size() == 2
+	value := e.arg
+	if e.op == OpOn {
+		value = 1
+	}
+	switch {
+	case e.op == OpPart:
+		s.trustSequence(t, e.control, b.Cases, p)
+	case p.Outcome == Unknown:
+		t.Presses++
+		t.Sets, t.Run = 0, 0
+	case e.op == OpOn && !sets: // it goes on in whatever it is on at
+		if slices.ContainsFunc(b.Cases, func(k Case) bool { return k.Phase == Off }) {
+			t.Presses++
+			t.Sets = 0
+		}
+	case e.control == s.power && sets && value == 0 && c.AgainMS > 0 && !s.secondOff(t, p):
+		t.Half = p.At // it asks for another: this alone is nothing
+	case sets && t.Sets > 0 && t.Value == value && t.Presses == 0:
+		if t.Half = (time.Time{}); proven {
+			t.Sets++
+		}
+		t.Certain = p.At
+	case sets:
+		t.set(value, p.At)
+	default:
+		t.Presses++
+		t.Sets = 0
+		least, _ := steps(c, p.Held)
+		if e.op == OpStep && e.arg*t.Run >= 0 && proven && p.At.Sub(t.Last) <= oneGo {
+			t.Run += e.arg * least
+		} else if t.Run = 0; e.op == OpStep {
+			t.Run = e.arg * least
+		}
+		if c.Kind == Dial {
+			t.Last = p.At
+			t.owe(c, p, e)
+		}
+		if end := c.endAfter(t.Run); end >= 0 {
+			held := t.Far > 0 // part of it was one press, which may have been missed
+			if t.set(end, p.At); proven && !held {
+				t.Sets = sure
+			}
+		}
+	}
+}
+
+// missing is the part of presses that are missed: by a device, or by whoever listens to a handset.
+const missing = 0.02
+
+// owe notes by how many steps a dial may be off after one more press: what was sent may not have arrived, which leaves
+// it on the near side; where a handset was heard, another press may not have been.
+func (t *Trust) owe(c *Control, p Press, e effect) {
+	heard := p.Source == ByHandset
+	if least, _ := steps(c, p.Held); least > 1 || e.op == OpVague { // all of it may be missing
+		t.Far += missing
+		return
+	}
+	most := missing * math.Abs(float64(e.arg))
+	if heard || e.arg > 0 {
+		t.Below += most
+	}
+	if heard || e.arg < 0 {
+		t.Above += most
+	}
+}
+
+// secondOff says whether a press that switches off is the second of two that are needed.
+func (s *Spec) secondOff(t *Trust, p Press) bool {
+	return !t.Half.IsZero() && p.At.Sub(t.Half) <= less(s.again())
+}
+
+// halfOff says whether a press is one that switches off, so that what was asked once stays asked.
+func (s *Spec) halfOff(p Press) bool {
+	return p.Frame == nil && slices.ContainsFunc(s.effects[p.Key], func(e effect) bool {
+		return e.control == s.power && e.op == OpSet && e.arg == 0
+	})
+}
+
+// heeded says whether an effect acts in any case that is possible, and whether it does not in any.
+func (s *Spec) heeded(b Belief, e effect, p Press) (acts, idles bool) {
+	if p.Frame != nil {
+		return true, false
+	}
+	for i := range b.Cases {
+		for _, c := range s.split(&b.Cases[i], p.At) {
+			if e.while&c.bit() != 0 {
+				acts = true
+			} else {
+				idles = true
+			}
+		}
+	}
+	return acts, idles
+}
+
+// poweredFor says whether what power is at, and with that whether a key acts, is certain itself; and has been for as
+// long as a device may ignore keys.
+func (s *Spec) poweredFor(b Belief, p Press) bool {
+	if s.power < 0 || p.Frame != nil {
+		return true
+	}
+	c, t := &s.controls[s.power], b.Trust[s.power]
+	ignores := max(more(ms(c.WarmUpMS)), more(ms(c.CoolDownMS)))
+	return s.word(b, s.power, s.may(b, s.power, p.At), p.At) == Certain &&
+		(ignores == 0 || t.Source == Told || p.At.Sub(t.Certain) > ignores)
 }
 
 // frameEffects are what a frame does, as effects.
@@ -108,6 +243,7 @@ func (s *Spec) frameEffects(frame map[string]string) (out []effect) {
 
 func (t *Trust) set(value int, at time.Time) {
 	t.Sets, t.Value, t.Certain, t.Presses, t.Run, t.Deaf = 1, value, at, 0, 0, false
+	t.Half, t.Below, t.Above, t.Far = time.Time{}, 0, 0, 0
 }
 
 // spare is how many presses more than their number are made to be sure that an end is reached.
@@ -128,7 +264,7 @@ func (c *Control) endAfter(run int) int {
 
 // Deafened notes that nobody listened for a while: a handset may have been pressed.
 func (s *Spec) Deafened(b Belief) Belief {
-	out := Belief{Cases: b.Cases, Trust: make([]Trust, len(b.Trust))}
+	out := Belief{Cases: b.Cases, Trust: make([]Trust, len(b.Trust)), Handset: b.Handset}
 	copy(out.Trust, b.Trust)
 	for i := range out.Trust {
 		if out.Trust[i].Source != Assumed {
@@ -168,24 +304,87 @@ func (s *Spec) onlySet(i int) bool {
 
 // Rested is what is believed after a short while in which nobody listened: what was certain is believed.
 func (s *Spec) Rested(b Belief) Belief {
-	out := Belief{Cases: b.Cases, Trust: slices.Clone(b.Trust)}
+	out := Belief{Cases: b.Cases, Trust: slices.Clone(b.Trust), Handset: b.Handset}
 	for i := range out.Trust {
 		out.Trust[i].Sets = min(out.Trust[i].Sets, sure-1)
 	}
 	return out
 }
 
-// word says how far a control can be trusted that may be at so many values.
-func (s *Spec) word(i int, t Trust, values int, now time.Time) Word {
+// word says how far a control can be trusted that may be at some values.
+func (s *Spec) word(b Belief, i int, may Ranges, now time.Time) Word {
+	c, t := &s.controls[i], b.Trust[i]
 	limit := mostToggles
-	if c := &s.controls[i]; c.Kind == Dial || c.Kind == Selector && c.size() > 2 {
+	if c.Kind == Selector && c.size() > 2 {
 		limit = mostSteps
 	}
 	switch {
-	case values != 1, t.Deaf, t.Source == Assumed, t.Presses > max(limit-t.Wrong, 0):
+	case t.Deaf, t.Source == Assumed, c.Kind != Dial && t.Presses > max(limit-t.Wrong, 0):
 		return Doubtful
-	case t.Presses == 0 && t.Sets >= sure && now.Sub(t.Certain).Abs() <= fresh:
+	case c.Kind == Dial && c.off(t) > max(mostOff-float64(t.Wrong)*mostOff/mostSteps, 0):
+		return Doubtful
+	case c.exactly(may) && t.Presses == 0 && t.Sets >= sure &&
+		now.Sub(t.Certain).Abs() <= fresh && !b.inUse(t, now) && s.settled(b, i, now):
 		return Certain
+	case !c.narrow(may):
+		return Doubtful
 	}
 	return Believed
+}
+
+// settled says whether a control has come to where it was sent, also if only the last press of the way arrived.
+func (s *Spec) settled(b Belief, i int, now time.Time) bool {
+	c, t := &s.controls[i], b.Trust[i]
+	if c.Kind != Travel || t.Source == Told || t.Source == Sensed {
+		return true
+	}
+	return moving(b, i) == 0 && now.Sub(t.Certain) >= more(ms(c.DelayMS))+more(max(c.openTime(), c.closeTime()))
+}
+
+// inUse says whether somebody has a handset of the device in the hand: then what was not heard may have changed what is
+// certain otherwise.
+func (b Belief) inUse(t Trust, now time.Time) bool {
+	return !b.Handset.IsZero() && now.Sub(b.Handset) <= inHand && now.Sub(t.Certain) > atOnce
+}
+
+// width is by how much a control may be off and still count as there: a dial by some steps, a travel by a part of its way.
+func (c *Control) width() int {
+	switch c.Kind {
+	case Dial:
+		if c.size() < fewSteps || c.Ends == EndsRound { // each step is another value, or the ends are beside each other
+			return 0
+		}
+		return max((c.size()-1)/20, 1)
+	case Travel:
+		return within
+	case Power, Selector, Digits:
+	}
+	return 0
+}
+
+// exactly says whether what a control may be at is one value: of a travel one place, as near as such are known.
+func (c *Control) exactly(may Ranges) bool {
+	return c.narrow(may) && (c.Kind == Travel || may[0].From == may[0].To)
+}
+
+// narrow says whether what a control may be at is no more than its width around one value.
+func (c *Control) narrow(may Ranges) bool {
+	return len(may) == 1 && may[0].To-may[0].From <= 2*c.width()
+}
+
+// off is the chance that a dial is off by more than its width: each press that may have been missed was so by itself.
+func (c *Control) off(t Trust) float64 {
+	return t.Far + beyond(t.Below, c.width()) + beyond(t.Above, c.width())
+}
+
+// beyond is the chance that more than so many of many rare things have happened: the tail of a Poisson distribution.
+func beyond(expected float64, most int) float64 {
+	term, sum := math.Exp(-expected), 0.0
+	for k := range most + 1 {
+		if k > 0 {
+			term *= expected / float64(k)
+		}
+		sum += term
+	}
+	return max(1-sum, 0)
 }

@@ -14,10 +14,12 @@ import (
 type ledger struct {
 	known    bool // somebody said or pressed anything
 	since    time.Time
-	set      string // what it was set to
-	sets     int    // how often in a row
-	relative int    // presses since that went on from there
-	run      int    // steps in one direction
+	set      string    // what it was set to
+	sets     int       // how often in a row
+	relative int       // presses since that went on from there
+	run      int       // steps in one direction
+	last     time.Time // of a step of run
+	asked    time.Time // when it was asked to switch off, and asks for it again
 }
 
 // deed is what a key does to a control, as far as trust goes.
@@ -49,7 +51,11 @@ func (d *thing) deeds(p control.Press) (out []deed) {
 			out = append(out, deed{c.Name, "down", 0})
 		case c.Kind == control.Digits && len(key) == 1 && key >= "0" && key <= "9":
 			out = append(out, deed{c.Name, "", 0})
-		case key == c.Round, key == c.Stop, key == c.Enter, slices.Contains(c.Also, key):
+		case slices.Contains(c.Also, key):
+			if d.modes == 2 { // else it goes on at whatever it was
+				out = append(out, deed{c.Name, "on", 0})
+			}
+		case key == c.Round, key == c.Stop, key == c.Enter:
 			out = append(out, deed{c.Name, "", 0})
 		case key == c.Up:
 			out = append(out, deed{c.Name, "", 1})
@@ -74,6 +80,10 @@ func (l ledger) entered(does deed, p control.Press, c *control.Control) ledger {
 		n := int(*c.Most - *c.Least)
 		return c.Kind == control.Dial && c.Ends != control.EndsRound && steps >= n+max((n+9)/10, 4)
 	}
+	if c.AgainMS > 0 && does.sets == "off" && p.At.Sub(l.asked) > 3600*time.Millisecond { // alone it does nothing
+		l.asked = p.At
+		return l
+	}
 	switch {
 	case p.Outcome == control.Failed:
 		return l
@@ -88,11 +98,11 @@ func (l ledger) entered(does deed, p control.Press, c *control.Control) ledger {
 	default:
 		l.relative++
 		l.sets = 0
-		if does.step*l.run < 0 || does.step == 0 {
+		if does.step*l.run < 0 || p.At.Sub(l.last) > time.Minute {
 			l.run = 0
-		} else {
-			l.run += does.step * held
 		}
+		l.run += does.step * held
+		l.last = p.At
 		if does.step != 0 && c.Kind == control.Dial && (reaches(l.run) || reaches(-l.run)) {
 			end := *c.Least
 			if l.run > 0 {
@@ -107,19 +117,26 @@ func (l ledger) entered(does deed, p control.Press, c *control.Control) ledger {
 	return l
 }
 
-// word is what is said of a control.
-func (l ledger) word(c *control.Control, st control.State, now time.Time) control.Word {
+// most is the most that may be said of a control: where power is not certain, or the device did not listen, it is less.
+func (l ledger) most(c *control.Control, st control.State, now time.Time, power bool) control.Word {
 	limit := 5
-	if c.Kind == control.Dial || c.Kind == control.Selector && len(c.Values) > 2 {
+	if c.Kind == control.Selector && len(c.Values) > 2 {
 		limit = 3
 	}
 	switch {
-	case st.Value == "", !l.known, l.relative > limit:
+	case power && (c.Kind != control.Power || c.WarmUpMS+c.CoolDownMS > 0 || len(c.Values) > 2 && len(c.Also) > 0) &&
+		st.Value != "": // it may not have listened: then nothing was changed
+		return control.Certain
+	case st.Value == "", !l.known, l.relative > limit && c.Kind != control.Dial:
 		return control.Doubtful
 	case l.sets >= 2 && l.relative == 0 && !now.After(l.since.Add(10*time.Minute)):
 		return control.Certain
 	}
 	return control.Believed
+}
+
+func rank(w control.Word) int {
+	return slices.Index([]control.Word{control.Doubtful, control.Believed, control.Certain}, w)
 }
 
 // ledgers are those of all controls, from what was said last and the presses since.

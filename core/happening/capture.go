@@ -30,7 +30,9 @@ type Capture struct {
 	Keys      []KeyMatch       // keys of the library that send this
 	Sets      []SetMatch       // keys of code sets, where no key of the library sends this
 	PressID   string           // Urbo's own press, where this is an echo
+	Disturbed bool             // that was not heard as it was sent: the device may not have understood it
 	Stored    bool             // it is safe on disk
+	Maybe     bool             // it may be the press before that went on: a key held, or pushed again
 	Late      bool             // its station kept it while it was away: it is long past
 }
 
@@ -38,6 +40,9 @@ type Capture struct {
 type KeyMatch struct {
 	DeviceID string
 	device.Ref
+	// Again says that the device saw this very frame last, of a line code that changes with each push: it may have passed
+	// over it.
+	Again bool
 }
 
 // SetMatch is a key of a code set that sends what was heard.

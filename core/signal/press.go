@@ -35,6 +35,14 @@ func Flatten(trains []Reception) []int {
 	return flat
 }
 
+// Lasts is how long some trains last, with the silences after them, in µs.
+func Lasts(trains []Reception) (us int) {
+	for _, t := range trains {
+		us += t.Train.Length() + t.Gap
+	}
+	return us
+}
+
 // Split cuts a list of durations (mark first) into trains at every space of at least gap µs.
 func Split(flat []int, gap int) []Reception {
 	var out []Reception

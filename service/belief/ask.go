@@ -145,6 +145,15 @@ func (b *Beliefs) Holds(id string, wants []control.Want) bool {
 	return m.spec.Holds(m.now, wants, b.Now())
 }
 
+// Doubts says whether what any wanted control is at is doubtful.
+func (b *Beliefs) Doubts(id string, wants []control.Want) bool {
+	states, err := b.StatesOf(id)
+	return err != nil || slices.ContainsFunc(states, func(s control.State) bool {
+		return s.Word == control.Doubtful &&
+			slices.ContainsFunc(wants, func(w control.Want) bool { return w.Control == s.Control })
+	})
+}
+
 // Value is what a control of a device is believed to be at, "" where it may be at several.
 func (b *Beliefs) Value(id, name string) string {
 	m, err := b.mindOf(id)

@@ -13,7 +13,11 @@ import (
 // heard takes what a receiver heard: a handset's press, or an echo of Urbo's own, which settles one that was unknown.
 func (b *Beliefs) heard(c happening.Capture) {
 	if c.PressID != "" {
-		b.settle(c.PressID, c.At)
+		if c.Disturbed {
+			b.doubt(c.PressID, c.At)
+		} else {
+			b.settle(c.PressID, c.At)
+		}
 		return
 	}
 	if c.Station == "recording" || b.idle() {
@@ -28,6 +32,9 @@ func (b *Beliefs) heard(c happening.Capture) {
 		}
 		p := control.Press{Key: k.Key, At: c.At, Held: length(c), Outcome: control.Sent, Source: control.ByHandset,
 			Cause: c.ID}
+		if k.Again || c.Maybe { // the device may have passed over it
+			p.Outcome = control.Unknown
+		}
 		b.push(k.DeviceID, entry{Press: &p, ID: c.ID, Place: placeOf(c), Late: c.Late})
 	}
 }
@@ -87,6 +94,22 @@ func (b *Beliefs) settle(pressID string, at time.Time) {
 	for _, m := range b.minds {
 		if m.settle(pressID) {
 			b.changed(m, pressID)
+		}
+	}
+}
+
+// doubt takes an echo that was not as it was sent: a handset was pressed at the same moment, and the device may have
+// understood neither.
+func (b *Beliefs) doubt(pressID string, at time.Time) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if _, whole := b.echoed[pressID]; whole { // another receiver heard it as it was sent
+		return
+	}
+	for _, m := range b.minds {
+		if m.doubt(pressID, at) {
+			b.changed(m, pressID)
+			b.wakeWatch()
 		}
 	}
 }

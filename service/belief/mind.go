@@ -52,10 +52,13 @@ type entry struct {
 	Away  *time.Time     `json:"away,omitempty"` // the house was away for a long while until then
 	Late  bool           `json:"late,omitempty"` // it is of long ago, and has its place by its time
 	// Settled is the id of presses of which it is known by now that they went out.
-	Settled string     `json:"settled,omitempty"`
-	Mains   *time.Time `json:"mains,omitempty"` // they failed then
-	ID      string     `json:"id,omitempty"`    // in the journal
-	Place   string     `json:"place,omitempty"`
+	Settled string `json:"settled,omitempty"`
+	// Doubted is the id of presses of which that about DoubtedAt was disturbed.
+	Doubted   string     `json:"doubted,omitempty"`
+	DoubtedAt time.Time  `json:"doubted_at,omitzero"`
+	Mains     *time.Time `json:"mains,omitempty"` // they failed then
+	ID        string     `json:"id,omitempty"`    // in the journal
+	Place     string     `json:"place,omitempty"`
 }
 
 func (e entry) at() time.Time {
@@ -156,8 +159,9 @@ func readMind(row store.Belief, log [][]byte) (*mind, error) {
 		entries = append(entries, e)
 	}
 	for _, e := range entries {
-		if e.Settled != "" {
+		if e.Settled != "" || e.Doubted != "" {
 			m.settle(e.Settled)
+			m.doubt(e.Doubted, e.DoubtedAt)
 			continue
 		}
 		m.add(e)
@@ -374,6 +378,9 @@ func (m *mind) trim(now time.Time) {
 // settle notes that a press went out of which that was not known.
 func (m *mind) settle(id string) bool {
 	found := false
+	if id == "" {
+		return false
+	}
 	for i, e := range m.log {
 		if e.ID == id && e.Press != nil && e.Press.Outcome == control.Unknown {
 			p := *e.Press
@@ -387,6 +394,29 @@ func (m *mind) settle(id string) bool {
 		m.refold()
 	}
 	return found
+}
+
+// doubt notes that it is not known whether a device understood a press: of several, that about a time.
+func (m *mind) doubt(id string, at time.Time) bool {
+	found := -1
+	for i, e := range m.log {
+		if id == "" || e.ID != id || e.Press == nil || e.Press.Outcome != control.Sent {
+			continue
+		}
+		if found < 0 || e.at().Sub(at).Abs() < m.log[found].at().Sub(at).Abs() {
+			found = i
+		}
+	}
+	if found < 0 {
+		return false
+	}
+	p := *m.log[found].Press
+	p.Outcome = control.Unknown
+	m.log[found].Press = &p
+	m.unsaved = append(m.unsaved, entry{Doubted: id, DoubtedAt: at})
+	m.others++
+	m.refold()
+	return true
 }
 
 // deafen notes that nobody listened.

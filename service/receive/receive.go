@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 
+	"urbo/core/bench"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/plain"
@@ -22,13 +23,22 @@ import (
 // Library knows whose key it is.
 type Library interface {
 	Recognise(c *happening.Capture)
+	// Match lists the keys that send what was read, or what has a structure.
+	Match(readings []line.Reading, structure *bench.Structure) []happening.KeyMatch
 }
 
 // Echoes knows what Urbo itself sends.
 type Echoes interface {
 	// Find says which of Urbo's own presses was heard, from when its trains came in and what they say; "" where it was
-	// somebody else's.
-	Find(medium line.Medium, first, last time.Time, readings []line.Reading, trains []signal.Reception) string
+	// somebody else's. whole says that it was heard as it was sent.
+	Find(medium line.Medium, first, last time.Time, readings []line.Reading, trains []signal.Reception) (
+		pressID string, whole bool)
+}
+
+// Bits knows which frame each device saw last.
+type Bits interface {
+	// Heard notes a capture, and tells in its keys where a device saw the same frame before.
+	Heard(c *happening.Capture)
 }
 
 // Receive joins trains into presses.
@@ -36,9 +46,12 @@ type Receive struct {
 	books   map[line.Medium]*line.Book
 	library Library
 	echoes  Echoes
+	bits    Bits
 	stream  *stream.Stream
 	now     func() time.Time
 	wake    chan struct{}
+
+	clear map[string]clear // by STATION-ID/PORT, of the goroutine that reads presses
 
 	mu      sync.Mutex
 	pending map[string]*press // by STATION-ID/PORT
@@ -70,13 +83,14 @@ const silence = signal.PressSilence * time.Microsecond
 const stalled = 100 * time.Millisecond
 
 // New makes the receiving end of a house.
-func New(book *line.Book, l Library, echoes Echoes, events *stream.Stream, now func() time.Time) *Receive {
+func New(book *line.Book, l Library, echoes Echoes, bits Bits, events *stream.Stream,
+	now func() time.Time) *Receive {
 	books := map[line.Medium]*line.Book{}
 	for _, m := range []line.Medium{line.Infrared, line.Radio} {
 		books[m] = book.Only(m)
 	}
-	return &Receive{books: books, library: l, echoes: echoes, stream: events, now: now, wake: make(chan struct{}, 1),
-		pending: map[string]*press{}}
+	return &Receive{books: books, library: l, echoes: echoes, bits: bits, stream: events, now: now, wake: make(chan struct{}, 1),
+		pending: map[string]*press{}, clear: map[string]clear{}}
 }
 
 // Hear takes one train from a station; when is zero, or when it was where that is long past. It does not block.
@@ -199,24 +213,85 @@ func (r *Receive) due(all bool) (*press, time.Duration) {
 	return nil, wait
 }
 
-// finish makes a capture of a press and publishes it.
+// finish makes captures of what came together, one for each push of a key, and publishes them.
 func (r *Receive) finish(p *press) {
-	c := happening.Capture{ID: store.NewID(), At: p.start, StationID: p.from.ID,
-		Station: p.from.Name, RoomID: p.from.Room, Port: p.port.ID,
+	book := r.books[line.Medium(p.port.Medium)]
+	all := book.Decode(p.trains)
+	pushes := book.Pushes(p.trains, all, func(read line.Reading) bool {
+		return len(r.library.Match([]line.Reading{read}, nil)) > 0
+	})
+	echo := ""
+	for _, push := range pushes {
+		c := r.capture(p, push)
+		if c.Decoded = all; len(pushes) > 1 {
+			c.Decoded = book.Decode(push.Trains)
+		}
+		c.Describe()
+		r.library.Recognise(&c)
+		first, last := p.began, p.latest
+		if p.late {
+			last = p.began
+		}
+		if len(pushes) > 1 {
+			first = p.began.Add(time.Duration(push.After) * time.Microsecond)
+			last = first.Add(time.Duration(signal.Lasts(push.Trains)) * time.Microsecond)
+		}
+		whole := false
+		c.PressID, whole = r.echoes.Find(c.Medium, first, last, c.Readings, c.Trains)
+		switch {
+		case c.PressID == "":
+		case !whole && len(c.Keys) > 0: // somebody's handset, also where a single frame came through
+			c.PressID = ""
+		default:
+			c.Disturbed = r.disturbed(p.from.ID+"/"+p.port.ID, whole)
+		}
+		if c.PressID != "" && c.PressID == echo && !c.Maybe { // a handset sent the same right after it
+			c.PressID = ""
+		}
+		if c.PressID != "" {
+			echo = c.PressID
+		}
+		r.bits.Heard(&c)
+		if worthKeeping(c) {
+			r.stream.Publish(happening.Happening{ID: c.ID, Cause: c.PressID, At: c.At, What: happening.HeardOf(c)})
+		}
+	}
+}
+
+// clear is how well a receiver hears what Urbo sends: in how many of the last echoes, from 0 to 1, and of how many.
+type clear struct {
+	part  float64
+	heard int
+}
+
+const (
+	// leastEchoes is how many echoes a receiver has to have heard before one that it does not hear whole means anything,
+	// and mostlyClear the part of them that have to have been whole.
+	leastEchoes = 5
+	mostlyClear = 0.6
+)
+
+// disturbed says whether an echo that was not heard whole was disturbed by something: where the receiver hears others
+// whole. It notes how this one was heard.
+func (r *Receive) disturbed(place string, whole bool) bool {
+	c := r.clear[place]
+	is := !whole && c.heard >= leastEchoes && c.part >= mostlyClear
+	c.heard++
+	now := 0.0
+	if whole {
+		now = 1
+	}
+	c.part += (now - c.part) / float64(min(c.heard, 4*leastEchoes))
+	r.clear[place] = c
+	return is
+}
+
+// capture is one push of what came together.
+func (r *Receive) capture(p *press, push line.Push) happening.Capture {
+	return happening.Capture{ID: store.NewID(), At: p.start.Add(time.Duration(push.After) * time.Microsecond),
+		StationID: p.from.ID, Station: p.from.Name, RoomID: p.from.Room, Port: p.port.ID,
 		Medium: line.Medium(p.port.Medium), Hz: p.hz, Strength: p.peak,
-		Trains: p.trains, Count: 1}
-	c.Late = p.late
-	c.Decoded = r.books[c.Medium].Decode(p.trains)
-	c.Describe()
-	r.library.Recognise(&c)
-	last := p.latest
-	if p.late {
-		last = p.began
-	}
-	c.PressID = r.echoes.Find(c.Medium, p.began, last, c.Readings, c.Trains)
-	if worthKeeping(c) {
-		r.stream.Publish(happening.Happening{ID: c.ID, Cause: c.PressID, At: c.At, What: happening.HeardOf(c)})
-	}
+		Trains: push.Trains, Count: 1, Maybe: push.Maybe, Late: p.late}
 }
 
 // leastRadio is the fewest durations of a frame without a line code that is kept from the radio.

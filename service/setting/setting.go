@@ -48,6 +48,8 @@ type Beliefs interface {
 	Plan(id string, ask control.Request) (control.Plan, error)
 	// Holds says whether all that is wanted is believed to be so.
 	Holds(id string, wants []control.Want) bool
+	// Doubts says whether what any wanted control is at is doubtful.
+	Doubts(id string, wants []control.Want) bool
 	// Spec is what the device's keys do to its controls.
 	Spec(id string) (*control.Spec, error)
 	// Value is what a control is believed to be at, "" where it may be at several.
@@ -127,8 +129,10 @@ type Result struct {
 	Ends    []End // by want
 	Plan    control.Plan
 	Presses []happening.Receipt
-	Done    bool   // everything wanted is believed to be so
-	Reason  string // why it was given up, where it was
+	Done    bool // everything wanted is believed to be so
+	// Doubtful says that it is done, but that what it is at now cannot be relied on.
+	Doubtful bool
+	Reason   string // why it was given up, where it was
 }
 
 // Config of the settings.

@@ -178,6 +178,7 @@ func (a *actor) tell(t *Ticket) {
 		r.Ends = append(r.Ends, w.end)
 		r.Done = r.Done && w.end == Done
 	}
+	r.Doubtful = r.Done && s.Beliefs.Doubts(a.id, t.wish.Wants)
 	if r.Reason == "" && !r.Done {
 		r.Reason = reasonOf(r.Ends)
 	}

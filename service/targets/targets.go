@@ -208,7 +208,10 @@ func (t *Targets) Reading(test run.Test) run.Reading {
 			return nil
 		}
 		may := states[i].May
-		if states[i].Value != "" {
+		switch {
+		case states[i].About:
+			may = []string{states[i].Near}
+		case states[i].Value != "":
 			may = []string{states[i].Value}
 		}
 		if len(may) == 0 {

@@ -27,6 +27,7 @@ type echo struct {
 	pressID  string
 	medium   line.Medium
 	identity string // of the line code, or ""
+	fields   line.Fields
 	train    signal.Train
 	from     time.Time
 	until    time.Time     // zero while it is on the air
@@ -62,6 +63,17 @@ func (e *echo) hear() {
 	}
 }
 
+// turned says whether what changes from push to push is as it was sent: else a handset sent it.
+func (e *echo) turned(s *line.Sheet, heard line.Fields) bool {
+	for name := range s.Turns() {
+		sent, ok := e.fields[name]
+		if got, too := heard[name]; ok && too && got != sent {
+			return false
+		}
+	}
+	return true
+}
+
 func (e *echo) end() time.Time {
 	if e.until.IsZero() {
 		return e.latest
@@ -70,28 +82,30 @@ func (e *echo) end() time.Time {
 }
 
 // Find says which of Urbo's own presses a receiver heard, from when its trains came in and what they say; "" where
-// it was somebody else's. A clear reading of another code is a handset, even while Urbo sends.
+// it was somebody else's. A clear reading of another code is a handset, even while Urbo sends. whole says that it was
+// heard as it was sent: else something may have disturbed it.
 func (es *Echoes) Find(medium line.Medium, first, last time.Time, readings []line.Reading,
-	trains []signal.Reception) string {
+	trains []signal.Reception) (pressID string, whole bool) {
 	es.mu.Lock()
 	defer es.mu.Unlock()
 	for _, e := range slices.Backward(es.sends) {
 		if e.medium != medium || last.Before(e.from) || first.After(e.end().Add(late)) {
 			continue
 		}
-		if es.sounds(e, readings, trains) {
+		if sounds, whole := es.sounds(e, readings, trains); sounds {
 			e.hear()
-			return e.pressID
+			return e.pressID, whole
 		}
 	}
-	return ""
+	return "", false
 }
 
-func (es *Echoes) sounds(e *echo, readings []line.Reading, trains []signal.Reception) bool {
+func (es *Echoes) sounds(e *echo, readings []line.Reading, trains []signal.Reception) (sounds, whole bool) {
 	clear := false
 	for _, r := range readings {
-		if s, err := es.book.Sheet(r.Sheet); err == nil && e.identity != "" && s.Identity(r.Fields) == e.identity {
-			return true
+		if s, err := es.book.Sheet(r.Sheet); err == nil && e.identity != "" && s.Identity(r.Fields) == e.identity &&
+			e.turned(s, r.Fields) {
+			return true, true
 		}
 		clear = clear || r.Confidence > line.LoneLimit
 	}
@@ -99,7 +113,7 @@ func (es *Echoes) sounds(e *echo, readings []line.Reading, trains []signal.Recep
 		return signal.Agree(h.Train,
 			e.train)
 	}) {
-		return true
+		return true, true
 	}
-	return !clear
+	return !clear, false
 }

@@ -38,7 +38,7 @@ func (t *Transmit) encode(c device.Code) (part, device.Channel, error) {
 	p := part{echo: echo{medium: on.Medium, train: c.Train}}
 	p.Once, p.Repeat, p.Last, p.Repeats, p.GapUS = b.Once, b.Repeat, b.Last, b.Repeats, c.GapUS
 	if c.Sheet != "" {
-		p.echo.identity = c.Identity(t.book)
+		p.echo.identity, p.echo.fields = c.Identity(t.book), c.Fields
 	}
 	if on.Medium == line.Radio {
 		p.FrequencyHz = on.Hz
@@ -192,10 +192,12 @@ func (t *Transmit) takeTurns(o Order, parts []part) error {
 		if len(next) == 0 {
 			continue
 		}
-		p, _, err := t.encode(c.Turn(next))
+		turned := c.Turn(next)
+		p, _, err := t.encode(turned)
 		if err != nil {
 			return err
 		}
+		t.bits.sent(o.owner(), turned)
 		p.Repeats, p.GapUS, p.WithinMS = parts[i].Repeats, parts[i].GapUS, parts[i].WithinMS
 		parts[i] = p
 	}

@@ -22,6 +22,8 @@ var errFull = errors.New("database or disk is full")
 // full is a disk without room for the next value of a toggle.
 type full struct{}
 
+func (full) PutTurn(context.Context, string, string, string, int64) error { return nil }
+
 func (full) TakeTurn(context.Context, string, string, string, int64) (int64, error) {
 	return 0, errFull
 }
@@ -38,7 +40,7 @@ func (hardware) Listens(device.Channel, string) bool { return true }
 
 func TestPress_WhoseNextValueIsNotOnDiskDoesNotGoOut(t *testing.T) {
 	book := line.Builtin()
-	tx := transmit.New(full{}, hardware{}, transmit.NewEchoes(book, time.Now), stream.New(0, time.Now), book, nil,
+	tx := transmit.New(full{}, hardware{}, transmit.NewEchoes(book, time.Now), nil, stream.New(0, time.Now), book, nil,
 		time.Now)
 	ctx, end := context.WithCancel(t.Context())
 	ended := make(chan error, 1)

@@ -45,6 +45,7 @@ const (
 // Turns tells values that must not come twice.
 type Turns interface {
 	TakeTurn(ctx context.Context, deviceID, sheet, field string, limit int64) (int64, error)
+	PutTurn(ctx context.Context, deviceID, sheet, field string, next int64) error
 }
 
 // Stations finds transmitters.
@@ -92,6 +93,7 @@ type Transmit struct {
 	store    Turns
 	stations Stations
 	echoes   *Echoes
+	bits     *Bits
 	stream   *stream.Stream
 	book     *line.Book
 	trace    *Trace // nil where none is kept
@@ -114,9 +116,9 @@ type worker struct {
 }
 
 // New makes the sending end of a house.
-func New(turns Turns, s Stations, echoes *Echoes, events *stream.Stream, book *line.Book, trace *Trace,
+func New(turns Turns, s Stations, echoes *Echoes, bits *Bits, events *stream.Stream, book *line.Book, trace *Trace,
 	now func() time.Time) *Transmit {
-	return &Transmit{trace: trace, store: turns, stations: s, echoes: echoes, stream: events, book: book, now: now,
+	return &Transmit{trace: trace, store: turns, stations: s, echoes: echoes, bits: bits, stream: events, book: book, now: now,
 		workers: map[string]*worker{}, tickets: map[string]*Ticket{},
 		airs: map[string]*sync.Mutex{}, devices: map[string]recent{}}
 }

@@ -2446,6 +2446,8 @@ export interface components {
             while?: string;
         };
         ControlState: {
+            /** @description Of a dial: it may be a little off, by presses that were missed or by how long a key was held */
+            about?: boolean;
             /**
              * Format: date-time
              * @description Of the last press or word
@@ -2467,6 +2469,8 @@ export interface components {
              * @description Of a travel: 1 opens, -1 closes
              */
             moving?: number;
+            /** @description Where it may be then, such as 19 to 25 */
+            near?: string;
             /**
              * @description Of power, where it is known
              * @enum {string}
@@ -3685,8 +3689,12 @@ export interface components {
         SetAnswer: {
             /** @description Controls that are believed to be so, and were left alone */
             already?: string[];
+            /** @description Other devices that obey what is pressed as well */
+            also?: string[];
             /** @description All that was wanted is believed to be so */
             done: boolean;
+            /** @description It is done, but what it is at now cannot be relied on */
+            doubtful?: boolean;
             /** @description What became of each want: done, unsure, superseded, cancelled, failed or late */
             ends?: string[];
             /** @description What would help where it is not sure */

@@ -439,6 +439,7 @@ export const words = {
   },
   controls: {
     title: 'Controls',
+    about: (value: string) => `about ${value}`,
     notKnown: 'not known',
     or: ' or ',
     warming: 'warms up',

@@ -18,7 +18,8 @@ export function endsOf(c: Control): [string, string] {
 export function shown(s: ControlState): string {
   const unit = s.unit && s.value ? ` ${s.unit}` : '';
   if (!s.value && !s.source) return words.controls.notKnown;
-  const text = s.value ? s.value + unit : s.may.join(words.controls.or);
+  const value = s.about ? words.controls.about(`${s.value}${unit}`) : `${s.value}${unit}`;
+  const text = s.value ? value : s.may.join(words.controls.or);
   const mark = s.word === 'doubtful' ? ' ?' : '';
   if (s.phase === 'warming') return `${text}${mark}, ${words.controls.warming}`;
   if (s.phase === 'cooling') return `${text}${mark}, ${words.controls.cooling}`;
