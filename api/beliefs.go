@@ -49,11 +49,24 @@ func (a *API) beliefs() {
 			if err != nil {
 				return wire.SetAnswer{}, err
 			}
-			r, err := a.house.Set(ctx, wanted(ctx, id, in.Body))
+			w := wanted(ctx, id, in.Body)
+			if in.Body.Ask && !w.Dry {
+				first := w
+				first.Dry = true
+				r, err := a.house.Set(ctx, first)
+				if err != nil {
+					return wire.SetAnswer{}, err
+				}
+				w.Dry = len(r.Plan.Asks) > 0
+			}
+			r, err := a.house.Set(ctx, w)
 			if err != nil {
 				return wire.SetAnswer{}, err
 			}
 			out := setAnswer(r)
+			if in.Body.Ask && w.Dry && !in.Body.Dry { // nothing was pressed, and somebody is asked
+				out.Done = false
+			}
 			out.State, err = a.stateOf(in.Device)
 			return out, err
 		})
@@ -199,7 +212,7 @@ func controlOf(s control.State, history []belief.Was) wire.ControlState {
 func setAnswer(r setting.Result) wire.SetAnswer {
 	w := wire.SetAnswer{Done: r.Done, Doubtful: r.Doubtful, Sure: r.Plan.Sure, Steps: []wire.PlanStep{},
 		TakesMS: int(r.Plan.Takes.Milliseconds()),
-		Already: r.Plan.Already, Also: r.Plan.Also, Helps: r.Plan.Helps, Reason: r.Reason,
+		Already: r.Plan.Already, Also: r.Plan.Also, Asks: r.Plan.Asks, Helps: r.Plan.Helps, Reason: r.Reason,
 		Ends:    list(r.Ends, func(e setting.End) string { return string(e) }),
 		Presses: list(r.Presses, func(p happening.Receipt) wire.Press { return wire.PressOf(p) })}
 	for _, s := range r.Plan.Steps {

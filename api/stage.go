@@ -21,6 +21,17 @@ func StageFace(s *stage.Stage) Face {
 			func(context.Context, *nothing) (wire.Stage, error) {
 				return stageNow(s), nil
 			})
+		call(a, operation{"PUT", "/stage/faults", "set-stage-faults", "Let presses be missed or unheard on the stage",
+			grant.Use, wholeHouse, 0}, func(_ context.Context, in *struct{ Body wire.StageFaults }) (wire.StageFaults, error) {
+			s.SetFaults(stage.Faults(in.Body))
+			a.house.Stream.Publish(happening.Happening{What: happening.StageChanged{}})
+			return wire.StageFaults(s.Faults()), nil
+		})
+		remove(a, operation{"POST", "/stage/outage", "fail-stage-mains", "Let the mains fail on the stage for a moment",
+			grant.Use, wholeHouse, http.StatusNoContent}, func(context.Context, *nothing) error {
+			s.Outage()
+			return nil
+		})
 		remove(a, operation{"POST", "/stage/handsets/{handset}/keys/{key}/press", "press-handset",
 			"Push a key of a handset on the stage", grant.Use, wholeHouse, http.StatusNoContent},
 			func(_ context.Context, in *struct {
@@ -43,7 +54,7 @@ func StageFace(s *stage.Stage) Face {
 }
 
 func stageNow(s *stage.Stage) wire.Stage {
-	out := wire.Stage{Handsets: []wire.Handset{}, Appliances: []wire.Appliance{}}
+	out := wire.Stage{Handsets: []wire.Handset{}, Appliances: []wire.Appliance{}, Faults: wire.StageFaults(s.Faults())}
 	for _, h := range s.Handsets() {
 		w := wire.Handset{Slug: h.Slug, Title: h.Title, Room: h.Room, Medium: string(h.Medium), Hz: h.Hz,
 			WeakBattery: h.WeakBattery(), About: h.About, Keys: []string{}}

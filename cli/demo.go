@@ -22,7 +22,8 @@ func (a *app) demo() *cobra.Command {
 	var o serveOptions
 	var s stage.Options
 	var tour bool
-	var fault, at string
+	var faults []string
+	var at string
 	c := &cobra.Command{
 		Use: "demo", Short: "Serve the demo: a made-up observatory with handsets and appliances",
 		Args: args(0, 0, "none"), Example: "  urbo demo --listen 127.0.0.1:0 --pace 5",
@@ -45,8 +46,21 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 			if len(s.Unplug) > 0 && !tour {
 				fmt.Fprintf(a.Err, "Not plugged in: %v\n", s.Unplug)
 			}
-			if fault != "" && !slices.Contains(onstage.Faults, onstage.Fault(fault)) {
-				return usageError{fmt.Errorf("--fault %.20q: there are %v", fault, onstage.Faults)}
+			fault := onstage.Fault("")
+			for _, f := range faults {
+				of, err := s.Faults.ParseFault(f)
+				switch {
+				case err != nil:
+					return usageError{fmt.Errorf("--fault %w", err)}
+				case of:
+				case !slices.Contains(onstage.Faults, onstage.Fault(f)):
+					return usageError{fmt.Errorf("--fault %.20q: there are lose=N, unheard=N, mains=SECONDS, and of the board "+
+						"%v", f, onstage.Faults)}
+				case fault != "":
+					return usageError{fmt.Errorf("--fault: one board has one fault, not %s and %s", fault, f)}
+				default:
+					fault = onstage.Fault(f)
+				}
 			}
 			var shown span
 			if at != "" {
@@ -55,7 +69,7 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 					return usageError{fmt.Errorf("--at: %w", err)}
 				}
 			}
-			return a.runDemo(c.Context(), o, s, onstage.Fault(fault), shown.from, tour)
+			return a.runDemo(c.Context(), o, s, fault, shown.from, tour)
 		},
 	}
 	o.flags(c, "data directory; without it a scratch one that goes at the end")
@@ -65,9 +79,10 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 	c.Flags().Uint64Var(&s.Seed, "seed", 1, "of the stage's noise")
 	c.Flags().StringSliceVar(&s.Unplug, "unplug", nil,
 		"appliances that are not plugged in, to see what Urbo makes of it")
-	c.Flags().StringVar(&fault, "fault", "",
-		"what is wrong with the board in the lecture room, to see what urbo station "+
-			"test makes of it: dead, exchanged, swapped, frequency, weak or inexact")
+	c.Flags().StringSliceVar(&faults, "fault", nil,
+		"what goes wrong: lose=N (appliances miss every Nth press), unheard=N (every Nth press of a handset is heard by "+
+			"nobody), mains=SECONDS (they fail again and again); or, of the board in the lecture room, to see what urbo "+
+			"station test makes of it, dead, exchanged, swapped, frequency, weak or inexact")
 	c.Flags().BoolVar(&tour, "tour", false, "tell the story from press to replay, and end: 0 if every appliance ended "+
 		"as it should")
 	return c

@@ -34,10 +34,17 @@ const (
 	exitOK     = 0
 	exitFailed = 1
 	exitUsage  = 2
+	exitUnsure = 3
 )
 
 // usageError is a command called wrongly.
 type usageError struct{ error }
+
+// unsureError is a setting that pressed nothing, or ended doubtful. said is that it stands above what was printed.
+type unsureError struct {
+	error
+	said bool
+}
 
 // app is what all commands share.
 type app struct {
@@ -57,7 +64,8 @@ type app struct {
 // grace is how long an interrupted command may take to end in order, such as to let go of a key.
 const grace = 800 * time.Millisecond
 
-// Execute runs a command line and returns its exit status: 0, 1 when it failed, 2 when it was called wrongly. When ctx
+// Execute runs a command line and returns its exit status: 0, 1 when it failed, 2 when it was called wrongly, 3 when
+// setting something pressed nothing or ended doubtful. When ctx
 // ends it ends too, whatever it waits for: a pipe, a device, a file that nobody writes to.
 func Execute(ctx context.Context, version string, args []string, s Streams) int {
 	out := &checkedWriter{w: s.Out}
@@ -100,14 +108,22 @@ func (a *app) end(err error, args []string) int {
 	}
 	status, hint := exitFailed, ""
 	var usage usageError
+	var unsure unsureError
+	if errors.As(err, &unsure) {
+		status = exitUnsure
+	}
 	if errors.As(err, &usage) || strings.HasPrefix(err.Error(), "unknown command") {
 		status, hint = exitUsage, "See urbo --help, or --help after a command.\n"
+	}
+	if unsure.said {
+		return status
 	}
 	if !wantsJSON(args) {
 		fmt.Fprintf(a.Err, "urbo: %s\n%s", err.Error(), hint)
 		return status
 	}
-	p := wire.Problem{Title: map[int]string{exitFailed: "it failed", exitUsage: "called wrongly"}[status],
+	p := wire.Problem{Title: map[int]string{exitFailed: "it failed", exitUsage: "called wrongly",
+		exitUnsure: "nothing was pressed, or it is doubtful"}[status],
 		Detail: err.Error()}
 	var refused *refusalError
 	if errors.As(err, &refused) {

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"bufio"
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -163,7 +165,8 @@ func (a *app) set() *cobra.Command {
 		Long: `Set controls of a device, or of all devices of a group or room/NAME. Urbo presses what leads there from all that the device may be at,
 waits while it warms up, and presses nothing where no presses surely lead there: then it says what would help. A VALUE
 like +3 or -2 is so many steps; of a control that goes below 0, write "up 3" or "down 2". --undo sets what was
-believed before you last set the device, within ten minutes. --for sets it for a time: then what was before comes
+believed before you last set the device, within ten minutes. Where a key would lead on from something doubtful it asks first, in
+a terminal. What presses nothing, or ends doubtful, ends with status 3, and says why first. --for sets it for a time: then what was before comes
 back, unless somebody sets it meanwhile (see urbo hold).`,
 		Args: args(1, 49, "a DEVICE, and CONTROL and VALUE, once or more"),
 		Example: "  urbo set amplifier power on volume 22\n  urbo set amplifier volume +3\n  urbo set boardwalk " +
@@ -197,6 +200,10 @@ back, unless somebody sets it meanwhile (see urbo hold).`,
 			if isRoom(argv[0]) && !undo {
 				return a.setGroup(c.Context(), argv[0], r)
 			}
+			r.Ask = !dry && !undo && a.output != "json" && a.attended()
+			if !undo {
+				body = r
+			}
 			var got wire.SetAnswer
 			if err := a.call(c.Context(), http.MethodPost, path, body, &got); err != nil {
 				if !undo && a.isGroup(c.Context(), err, argv[0]) {
@@ -204,11 +211,27 @@ back, unless somebody sets it meanwhile (see urbo hold).`,
 				}
 				return err
 			}
+			if r.Ask && len(got.Asks) > 0 && len(got.Presses) == 0 {
+				told, err := a.askWhatIsSo(c.Context(), argv[0], got.Asks)
+				if err != nil {
+					return err
+				}
+				if r.Ask = false; told {
+					got = wire.SetAnswer{}
+					if err := a.call(c.Context(), http.MethodPost, path, r, &got); err != nil {
+						return err
+					}
+				}
+			}
+			unsure := unsureOf(argv[0], got, dry)
 			if a.output == "json" {
 				if err := a.json(got); err != nil {
 					return err
 				}
 			} else {
+				if unsure != nil {
+					fmt.Fprintf(a.Err, "urbo: %v\n", unsure)
+				}
 				a.printAnswer(argv[0], got, dry)
 				if hold > 0 && got.Done && !dry {
 					fmt.Fprintf(a.Out, "Until %s: see urbo hold list\n", clock(time.Now().Add(hold)))
@@ -217,8 +240,8 @@ back, unless somebody sets it meanwhile (see urbo hold).`,
 			switch {
 			case got.Reason != "":
 				return fmt.Errorf("the rest was given up: %s", got.Reason)
-			case !got.Sure:
-				return fmt.Errorf("%s cannot be sure to get there, and nothing was pressed", argv[0])
+			case unsure != nil:
+				return unsureError{unsure, a.output != "json"}
 			case !dry && !got.Done:
 				return fmt.Errorf("%s does not seem to be there: see urbo state %s", argv[0], argv[0])
 			}
@@ -296,6 +319,9 @@ func (a *app) printAnswer(slug string, got wire.SetAnswer, dry bool) {
 		if len(got.Steps) > 0 {
 			fmt.Fprintf(a.Out, "It takes %.1f s.\n", float64(got.TakesMS)/1000)
 		}
+		if len(got.Also) > 0 {
+			fmt.Fprintf(a.Out, "It moves this as well: %s\n", strings.Join(got.Also, ", "))
+		}
 	}
 	for _, h := range got.Helps {
 		fmt.Fprintln(a.Out, h.Text+helpCommandOf(slug, h))
@@ -314,6 +340,48 @@ func (a *app) printAnswer(slug string, got wire.SetAnswer, dry bool) {
 		fmt.Fprintln(a.Out, nothing(got.Already))
 	}
 	a.printStates(got.State)
+}
+
+// unsureOf says why a setting pressed nothing, or cannot be relied on; nil where neither is so.
+func unsureOf(slug string, got wire.SetAnswer, dry bool) error {
+	switch {
+	case got.Reason != "":
+		return nil
+	case !got.Sure:
+		return fmt.Errorf("%s cannot be sure to get there, and nothing was pressed", slug)
+	case dry:
+		return nil
+	case len(got.Presses) == 0 && len(got.Asks) > 0:
+		return fmt.Errorf("nothing was pressed: what %s is at is doubtful, and its key leads on from there", slug)
+	case len(got.Presses) == 0:
+		return fmt.Errorf("nothing was pressed: %s is believed to be so already", slug)
+	case got.Doubtful:
+		return fmt.Errorf("it was pressed, but what %s is at now is doubtful: look at it, and say so with urbo tell", slug)
+	}
+	return nil
+}
+
+// askWhatIsSo asks whoever sits in front of the command what controls are at now, and tells it. told is false where
+// nobody knew.
+func (a *app) askWhatIsSo(ctx context.Context, slug string, asks []control.Ask) (told bool, err error) {
+	lines := bufio.NewScanner(a.In)
+	for _, ask := range asks {
+		fmt.Fprintf(a.Out, "Is %s of %s %s now? (Enter where you do not know) ", ask.Control, slug,
+			strings.Join(ask.Values, " or "))
+		if !lines.Scan() {
+			return told, lines.Err()
+		}
+		value := strings.TrimSpace(lines.Text())
+		if value == "" {
+			continue
+		}
+		if err := a.call(ctx, http.MethodPost, devicePath(slug)+"/tell",
+			wire.TellRequest{Control: ask.Control, Value: value}, nil); err != nil {
+			return told, err
+		}
+		told = true
+	}
+	return told, nil
 }
 
 // nothing says why nothing is pressed.

@@ -157,11 +157,12 @@ func observatory() []device.Device {
 			Model: "A-3", Keys: amplifier,
 			Traits: device.Traits{Power: device.PowerToggles, Inputs: device.InputsDirect,
 				Forms: control.Forms{Controls: proposed("amplifier", amplifier), Effects: []control.KeyEffects{
+					{Key: "power", Effects: []control.Effect{{Control: "mute", Op: control.OpSet, While: control.WhileAny}}},
 					{Key: "volume-up", Effects: []control.Effect{{Control: "mute", Op: control.OpSet}}},
 					{Key: "volume-down", Effects: []control.Effect{{Control: "mute", Op: control.OpSet}}}}}}},
 		{Slug: "boardwalk", Name: "Boardwalk lights", Room: "Outside", Kind: "light", Maker: "Corvane", Model: "Strand",
 			Keys: lights, Traits: device.Traits{Power: device.PowerToggles,
-				Forms: control.Forms{Controls: proposed("light", lights)}}},
+				Forms: control.Forms{Controls: proposed("light", lights), Effects: steady("red", "amber", "white")}}},
 		dewHeater("a", "F01F10F00F"), dewHeater("b", "F01F10F001"), dewHeater("c", "F01F10F010"),
 		{Slug: "radio", Name: "Weather radio", Room: "Warm room", Kind: "tuner", Maker: "Quillam", Model: "Mast 2",
 			Keys: radio, Traits: device.Traits{Power: device.PowerToggles,
@@ -169,6 +170,15 @@ func observatory() []device.Device {
 		screen(), heatPump(), shutter(), door(), clicker(),
 		{Slug: "mixer", Name: "Air mixer", Room: "Dome", Kind: "fan"},
 	}
+}
+
+// steady are keys that end breathing.
+func steady(keys ...string) (out []control.KeyEffects) {
+	for _, k := range keys {
+		out = append(out, control.KeyEffects{Key: k,
+			Effects: []control.Effect{{Control: "breathe", Op: control.OpSet}}})
+	}
+	return out
 }
 
 // proposed are the controls that the keys of a device suggest.
@@ -182,8 +192,13 @@ func proposed(kind string, keys []device.Key) []control.Control {
 		if controls[i].Kind == control.Power {
 			controls[i].MainsFail = "off"
 		}
+		controls[i].Guessed = nil // it is known here
 		if kind == "amplifier" && controls[i].Kind == control.Dial {
 			controls[i].Rate = 5 // steps in a second while a key is held
+		}
+		if kind == "tuner" && controls[i].Kind == control.Dial {
+			most := 30.0
+			controls[i].Most = &most
 		}
 	}
 	return controls

@@ -1,11 +1,32 @@
 package stage
 
-import "time"
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+)
 
 // Faults are what goes wrong on the stage, so that it can be tried. The zero value is none.
 type Faults struct {
 	Lose    int `json:"lose"`    // each appliance misses every press of so many; 0 is none
 	Unheard int `json:"unheard"` // every press of a handset of so many is heard by no receiver; 0 is none
+	MainsS  int `json:"mains_s"` // the mains fail for a moment each so many seconds of the stage; 0 is never
+}
+
+// ParseFault reads one of them as it is written: lose=50, unheard=50 or mains=600. ok says that it is one.
+func (f *Faults) ParseFault(text string) (ok bool, err error) {
+	name, number, _ := strings.Cut(text, "=")
+	to := map[string]*int{"lose": &f.Lose, "unheard": &f.Unheard, "mains": &f.MainsS}[name]
+	if to == nil {
+		return false, nil
+	}
+	n, err := strconv.Atoi(number)
+	if err != nil || n < 1 || n > MostFaults {
+		return true, fmt.Errorf("%s=%.20s: a number from 1 to %d, such as %s=50", name, number, MostFaults, name)
+	}
+	*to = n
+	return true, nil
 }
 
 // MostFaults is the highest number of presses of which one goes wrong.
@@ -16,6 +37,21 @@ func (s *Stage) SetFaults(f Faults) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.faults = f
+	s.outages++
+	s.nextOutage(s.outages)
+}
+
+// nextOutage plans the next failure of the mains, for as long as nobody says otherwise. The caller holds mu.
+func (s *Stage) nextOutage(plan int) {
+	if s.faults.MainsS <= 0 {
+		return
+	}
+	s.at(s.Now()+time.Duration(s.faults.MainsS)*time.Second, func(now time.Duration) {
+		if s.outages == plan {
+			s.outage(now)
+			s.nextOutage(plan)
+		}
+	})
 }
 
 // Faults tells what goes wrong.
@@ -29,7 +65,10 @@ func (s *Stage) Faults() Faults {
 func (s *Stage) Outage() {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	now := s.Now()
+	s.outage(s.Now())
+}
+
+func (s *Stage) outage(now time.Duration) {
 	for _, p := range s.appliances {
 		if a, ok := p.Appliance.(powered); ok {
 			a.Outage(now)

@@ -41,6 +41,7 @@ func New(o Options) (*Stage, error) {
 	s.shutter()
 	s.door()
 	s.clicker()
+	s.SetFaults(o.Faults)
 	for _, slug := range o.Unplug {
 		if err := s.unplug(slug); err != nil {
 			return nil, err

@@ -24,6 +24,7 @@ var (
 type Options struct {
 	Pace   float64  // how many times faster than real time it runs; 0 is 1
 	Seed   uint64   // of all randomness; equal seeds play the same noise
+	Faults Faults   // what goes wrong
 	Unplug []string // appliances that are not plugged in: they obey nothing
 }
 
@@ -44,6 +45,7 @@ type Stage struct {
 	changed    []func()
 	faults     Faults
 	presses    int // of handsets
+	outages    int // plans of them
 }
 
 // Medium is what carries a signal on the stage.

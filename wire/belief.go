@@ -50,6 +50,7 @@ type SetRequest struct {
 	Wants []control.Want `json:"wants" minItems:"1" maxItems:"24"`
 	Dry   bool           `json:"dry,omitempty" doc:"Only tell what would be pressed"`
 	ForMS int64          `json:"for_ms,omitempty" minimum:"0" maximum:"2678400000" doc:"Set it for so long: then what was before comes back"`
+	Ask   bool           `json:"ask,omitempty" doc:"Press nothing where it would go on from something doubtful: ask what it is at instead (see asks of the answer)"`
 	Then  string         `json:"then,omitempty" maxLength:"80" doc:"With for_ms and one control: the value that it goes to instead"`
 }
 
@@ -58,6 +59,7 @@ type SetAnswer struct {
 	Done     bool           `json:"done" doc:"All that was wanted is believed to be so"`
 	Doubtful bool           `json:"doubtful,omitempty" doc:"It is done, but what it is at now cannot be relied on"`
 	Also     []string       `json:"also,omitempty" doc:"Other devices that obey what is pressed as well"`
+	Asks     []control.Ask  `json:"asks,omitempty" doc:"Controls of which it is doubtful, or not known, what they are at: whoever looks at the device can tell"`
 	Sure     bool           `json:"sure" doc:"The presses lead there from all that is possible; else none was made"`
 	Steps    []PlanStep     `json:"steps" doc:"What is pressed for it"`
 	TakesMS  int            `json:"takes_ms"`

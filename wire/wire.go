@@ -470,6 +470,14 @@ type Handset struct {
 type Stage struct {
 	Handsets   []Handset   `json:"handsets"`
 	Appliances []Appliance `json:"appliances"`
+	Faults     StageFaults `json:"faults"`
+}
+
+// StageFaults are what goes wrong on the stage.
+type StageFaults struct {
+	Lose    int `json:"lose" minimum:"0" maximum:"10000" doc:"Each appliance misses every press of so many; 0 is none"`
+	Unheard int `json:"unheard" minimum:"0" maximum:"10000" doc:"Every press of a handset of so many is heard by no receiver; 0 is none"`
+	MainsS  int `json:"mains_s" minimum:"0" maximum:"10000" doc:"The mains fail for a moment each so many seconds; 0 is never"`
 }
 
 // HandsetPress pushes a key of a handset on the stage.

@@ -21,8 +21,12 @@ type effect struct {
 	control int
 	op      Op
 	arg     int
-	while   uint64 // values of power that it needs, one bit for each
+	while   uint64     // values of power that it needs, one bit for each
+	given   *elsewhere // value of another control that it needs, nil where it needs none
 }
+
+// elsewhere is a value of another control.
+type elsewhere struct{ control, value int }
 
 // anyPower is every value of power.
 const anyPower = ^uint64(0)
@@ -76,12 +80,12 @@ func Compile(keys []string, forms Forms) (*Spec, error) {
 // compile adds what the form of a control says.
 func (s *Spec) compile(i int) error {
 	c := &s.controls[i]
-	while, err := s.while(c.Name, c.While)
+	while, given, err := s.while(c.Name, c.While)
 	if err != nil {
 		return err
 	}
 	if c.Kind == Power {
-		while = anyPower
+		while, given = anyPower, nil
 	} else if err := s.checkStart(c); err != nil {
 		return err
 	}
@@ -89,7 +93,7 @@ func (s *Spec) compile(i int) error {
 		if key == "" {
 			return nil
 		}
-		return s.add(key, effect{i, op, arg, while})
+		return s.add(key, effect{i, op, arg, while, given})
 	}
 	var errs []error
 	note := func(err error) {
@@ -149,7 +153,7 @@ func (s *Spec) extra(key string, e Effect) error {
 		return fmt.Errorf("%w: %.40s acts on %.40q: there is no such control", ErrForm, key, e.Control)
 	}
 	c := &s.controls[i]
-	while, err := s.while(c.Name, e.While)
+	while, given, err := s.while(c.Name, e.While)
 	if err != nil {
 		return err
 	}
@@ -166,15 +170,15 @@ func (s *Spec) extra(key string, e Effect) error {
 		return fmt.Errorf("%w: %.40s: %s has %d values: only two can be flipped", ErrForm, key, c.Name, c.size())
 	}
 	if c.Kind == Power {
-		while = anyPower
+		while, given = anyPower, nil
 	}
-	return s.add(key, effect{i, e.Op, e.Arg, while})
+	return s.add(key, effect{i, e.Op, e.Arg, while, given})
 }
 
 // add gives a key an effect. Two on one control under the same condition contradict each other.
 func (s *Spec) add(key string, e effect) error {
 	for _, other := range s.effects[key] {
-		if other.control == e.control && other.while&e.while != 0 {
+		if other.control == e.control && other.while&e.while != 0 && !other.apart(e) {
 			return fmt.Errorf("%w %s: %.40s would do two things to it (%s and %s): leave one out, or say while which "+
 				"value of power", ErrForm, s.controls[e.control].Name, key, other.op, e.op)
 		}
@@ -183,20 +187,61 @@ func (s *Spec) add(key string, e effect) error {
 	return nil
 }
 
-// while is the values of power under which something works, one bit for each.
-func (s *Spec) while(name, value string) (uint64, error) {
+// apart says whether two effects never work at once: each at another value of one control.
+func (e effect) apart(o effect) bool {
+	return e.given != nil && o.given != nil && e.given.control == o.given.control && e.given.value != o.given.value
+}
+
+// while is the values of power under which something works, one bit for each, and the value of another control where it
+// names one, as in "menu on".
+func (s *Spec) while(name, value string) (uint64, *elsewhere, error) {
+	if control, at, is := strings.Cut(value, " "); is {
+		i := slices.IndexFunc(s.controls, func(c Control) bool { return c.Name == control })
+		switch {
+		case i < 0:
+			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: there is no control %.40q", ErrForm, name, value, control)
+		case s.controls[i].Name == name:
+			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: it cannot wait for itself", ErrForm, name, value)
+		case i != s.power && s.controls[i].Kind != Selector:
+			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: name a selector or the power, %s is a %s", ErrForm, name, value,
+				control, s.controls[i].Kind)
+		}
+		n, err := s.controls[i].index(at)
+		if err != nil {
+			return 0, nil, fmt.Errorf("%w %.40s: while: %w", ErrForm, name, err)
+		}
+		if i == s.power {
+			return 1 << n, nil, nil
+		}
+		if s.power < 0 {
+			return anyPower, &elsewhere{i, n}, nil
+		}
+		return anyPower &^ 1, &elsewhere{i, n}, nil
+	}
 	switch {
 	case s.power < 0 || value == WhileAny:
-		return anyPower, nil
+		return anyPower, nil, nil
 	case value == "" || value == "on":
-		return anyPower &^ 1, nil
+		return anyPower &^ 1, nil, nil
 	}
 	n, err := s.controls[s.power].index(value)
 	if err != nil {
-		return 0, fmt.Errorf("%w %.40s: while %.40q: %s or any", ErrForm, name, value,
+		return 0, nil, fmt.Errorf("%w %.40s: while %.40q: %s, any, or another control and its value", ErrForm, name, value,
 			strings.Join(s.controls[s.power].values(), ", "))
 	}
-	return 1 << n, nil
+	return 1 << n, nil, nil
+}
+
+// heeds says whether a case surely obeys an effect, and whether it surely does not.
+func (e *effect) heeds(c *Case) (yes, no bool) {
+	if e.while&c.bit() == 0 {
+		return false, true
+	}
+	if e.given == nil {
+		return true, false
+	}
+	may := c.Possible[e.given.control].Ranges
+	return may.Is(e.given.value), !may.Has(e.given.value)
 }
 
 // checkStart says whether a control can be at what it is said to start with.

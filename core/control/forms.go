@@ -105,6 +105,9 @@ type Control struct {
 	CloseMS int    `json:"close_ms,omitempty" minimum:"0" maximum:"600000" doc:"For the full way from open to closed; 0 is as long as opening"`
 	DelayMS int    `json:"delay_ms,omitempty" minimum:"0" maximum:"600000" doc:"Until it starts to move"`
 
+	// Guessed names members that were proposed, and that nobody has said yet.
+	Guessed []string `json:"guessed,omitempty" maxItems:"8" doc:"Members that were proposed, and that nobody has said yet"`
+
 	// What counts for all but power.
 	OnStart string `json:"on_start,omitempty" maxLength:"40" doc:"When the device is switched on: keep, unknown, or a value"`
 	While   string `json:"while,omitempty" maxLength:"40" doc:"Value of power that its keys need; any is any, and nothing is on"`

@@ -79,7 +79,15 @@ type Plan struct {
 	Sure    bool          `json:"sure"`
 	Already []string      `json:"already,omitempty"` // controls that are believed to be so, and were left alone
 	Helps   []Help        `json:"helps,omitempty"`
-	Also    []string      `json:"also,omitempty"` // other devices that obey what is pressed as well
+	// Asks are controls of which it is doubtful, or not known, what they are at: somebody who looks could tell.
+	Asks []Ask    `json:"asks,omitempty"`
+	Also []string `json:"also,omitempty"` // other devices that obey what is pressed as well
+}
+
+// Ask is a control that somebody could look at, with the values that it has.
+type Ask struct {
+	Control string   `json:"control"`
+	Values  []string `json:"values"`
 }
 
 // Cut says whether a plan may be given up, or made anew, after a step: nothing is half done there that goes on by
@@ -112,7 +120,8 @@ type planner struct {
 	ask      Request
 	wants    []wish
 	spoiling bool
-	tidy     bool      // only keys are used that change nothing else
+	tidy     bool // only keys are used that change nothing else
+	began    Belief
 	cur      Belief    // after the presses so far
 	now      time.Time // of the last press
 	due      time.Time // nothing is pressed before
@@ -147,7 +156,7 @@ func (s *Spec) Plan(b Belief, ask Request, now time.Time) (Plan, error) {
 // plan makes a plan that sets one control after another in the order of the wants. Keys that change another wanted
 // control as well are used where spoiling is allowed.
 func (s *Spec) plan(b Belief, ask Request, now time.Time, spoiling bool) (Plan, error) {
-	p := &planner{spec: s, ask: ask, spoiling: spoiling, cur: s.at(b, now), now: now, due: now, until: now}
+	p := &planner{spec: s, ask: ask, spoiling: spoiling, began: b, cur: s.at(b, now), now: now, due: now, until: now}
 	power, err := p.read()
 	if err != nil {
 		return Plan{}, err
@@ -213,6 +222,9 @@ func (p *planner) read() (*powerWish, error) {
 		}
 		w := wish{control: i}
 		form := &s.controls[i]
+		if want, err = s.Settled(p.cur, want, p.now); err != nil {
+			return nil, err
+		}
 		if steps, ok := form.steps(want.Value); ok {
 			w.relative = steps
 		} else if w.value, err = form.index(want.Value); err != nil {
@@ -249,6 +261,11 @@ func (p *planner) may(mask uint64) bool {
 // steps reads a value of a dial that is some steps from where it is.
 func (c *Control) steps(value string) (int, bool) {
 	switch {
+	case c.Kind == Travel: // so many percent
+		if n, ok := relative(strings.TrimSuffix(value, "%")); ok {
+			return n * wayUnit, true
+		}
+		return 0, false
 	case c.Kind != Dial:
 		return 0, false
 	case strings.HasPrefix(value, "up "):
@@ -270,10 +287,32 @@ func relative(value string) (int, bool) {
 	return n, err == nil && n != 0 && n >= -MaxSteps && n <= MaxSteps
 }
 
+// Settled is a want as a value: of a travel, so many percent from where it stands are a place on its way. The error wraps
+// ErrPlan where it is not known where it stands.
+func (s *Spec) Settled(b Belief, w Want, now time.Time) (Want, error) {
+	i, err := s.find(w.Control)
+	if err != nil {
+		return w, err
+	}
+	c := &s.controls[i]
+	n, is := c.steps(w.Value)
+	if c.Kind != Travel || !is {
+		return w, nil
+	}
+	now = clean(now)
+	may := s.may(s.at(b, now), i, now)
+	if !c.narrow(may) {
+		return w, fmt.Errorf("%w: %s %s leads on from where it is, and that is not known: tell it, or name a place",
+			ErrPlan, c.Name, w.Value)
+	}
+	at := min(max((may[0].From+may[0].To)/2+n, 0), wholeWay)
+	return Want{Control: w.Control, Value: strconv.Itoa((at+wayUnit/2)/wayUnit) + "%"}, nil
+}
+
 // Steps is how many steps a want is from where its control is; ok is false where it is a value.
 func (s *Spec) Steps(w Want) (steps int, ok bool) {
 	i, err := s.find(w.Control)
-	if err != nil {
+	if err != nil || s.controls[i].Kind == Travel {
 		return 0, false
 	}
 	return s.controls[i].steps(w.Value)
@@ -523,6 +562,7 @@ func (p *planner) leave(control int) {
 // help says that a control cannot surely be set, and what would help.
 func (p *planner) help(control int, key, why string) {
 	p.stuck = true
+	p.wonder(control)
 	name := p.spec.controls[control].Name
 	add := func(kind HelpKind, key, text string) {
 		p.plan.Helps = append(p.plan.Helps, Help{kind, name, key, text})
@@ -532,6 +572,24 @@ func (p *planner) help(control int, key, why string) {
 		add(HelpPress, key, fmt.Sprintf("Press %s once, whatever it is at.", key))
 	}
 	add(HelpSensor, "", fmt.Sprintf("Something that measures %s would tell.", name))
+}
+
+// wonder asks what a control is at, where it has names for that.
+func (p *planner) wonder(control int) {
+	c := &p.spec.controls[control]
+	if c.Kind != Power && c.Kind != Selector || slices.ContainsFunc(p.plan.Asks, func(a Ask) bool {
+		return a.Control == c.Name
+	}) {
+		return
+	}
+	p.plan.Asks = append(p.plan.Asks, Ask{c.Name, c.Choices()})
+}
+
+// goesOn asks what a control is at where a key is pressed that goes on from there, and that is doubtful.
+func (p *planner) goesOn(control int) {
+	if p.spec.word(p.began, control, p.spec.may(p.began, control, p.now), p.now) == Doubtful {
+		p.wonder(control)
+	}
 }
 
 // keyThat finds a key with an effect on a control that works now in every case. Of several the one that changes least
@@ -574,7 +632,7 @@ func (p *planner) obeys(e effect) bool {
 		if c.bit() == 0 {
 			c.settle()
 		}
-		if e.while&c.bit() == 0 {
+		if yes, _ := e.heeds(&c); !yes {
 			return false
 		}
 	}

@@ -94,6 +94,9 @@ func (p *planner) powerTo(value int) {
 		for v := 1; v < n && form.AgainMS > 0; v++ { // whichever key switches it off has to be pressed twice
 			twice = twice || mask&(1<<v) != 0 && e.leads(v, n) == 0
 		}
+		if e.op != OpSet {
+			p.goesOn(s.power)
+		}
 		p.pressPower(key, twice)
 		mask = e.all(mask, n)
 	}

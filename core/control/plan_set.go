@@ -76,6 +76,9 @@ func (p *planner) choose(w wish) {
 		return
 	}
 	for _, k := range keys {
+		if e := p.effectOn(k, w.control); e == nil || e.op != OpSet {
+			p.goesOn(w.control)
+		}
 		p.press(Step{Key: k})
 	}
 }
@@ -115,7 +118,8 @@ func (p *planner) dial(w wish) {
 			return
 		}
 		toBottom, toTop := hi+spare(hi), n-1-lo+spare(n-1-lo)
-		if down != "" && toBottom+w.value <= toTop+n-1-w.value {
+		guessed := slices.Contains(c.Guessed, "most") // then the upper end may be elsewhere
+		if down != "" && (guessed || toBottom+w.value <= toTop+n-1-w.value) {
 			p.run(c, down, toBottom)
 			lo = 0
 		} else {

@@ -88,8 +88,7 @@ func (s *Spec) press(c *Case, p Press) []Case {
 		return []Case{s.framedPress(c, p)}
 	}
 	all := s.effects[p.Key]
-	bit := c.bit()
-	if bit == 0 {
+	if c.bit() == 0 {
 		return []Case{*c}
 	}
 	next := c.clone()
@@ -99,10 +98,14 @@ func (s *Spec) press(c *Case, p Press) []Case {
 			wakes = wakes || e.op == OpOn && c.Phase == Off
 			continue
 		}
-		if e.while&bit == 0 {
+		yes, no := e.heeds(c)
+		if no {
 			continue
 		}
-		next.Possible[e.control] = s.effect(e, c.Possible[e.control], p)
+		was := c.Possible[e.control]
+		if next.Possible[e.control] = s.effect(e, was, p); !yes {
+			next.Possible[e.control] = next.Possible[e.control].or(was)
+		}
 	}
 	for i := range s.controls {
 		if t := next.Possible[i].Part; t != nil && !s.parts(p.Key, i) {
@@ -129,7 +132,9 @@ func (s *Spec) press(c *Case, p Press) []Case {
 		for i := range also { // its other effects may count as well, now that it is on
 			more := also[i].clone()
 			for _, e := range all {
-				if e.control != s.power && e.while&(1<<more.Mode) != 0 {
+				awake := more
+				awake.Phase = On
+				if yes, _ := e.heeds(&awake); e.control != s.power && yes {
 					more.Possible[e.control] = s.effect(e, more.Possible[e.control], p)
 				}
 			}
@@ -283,7 +288,11 @@ func (s *Spec) effect(e effect, was Possible, p Press) Possible {
 		from, to := e.arg*least, e.arg*most
 		return Possible{Ranges: was.Ranges.step(min(from, to), max(from, to), c.size(), round)}
 	case OpRound, OpFlip:
-		return Possible{Ranges: was.Ranges.step(1, 1, c.size(), true)}
+		least, most := 1, 1
+		if c.Rate > 0 { // else it goes on once for each press, however long that is
+			least, most = steps(c, p.Held)
+		}
+		return Possible{Ranges: was.Ranges.step(least, most, c.size(), true)}
 	case OpDigit:
 		return s.typed(c, was, byte('0'+e.arg), p.At)
 	case OpEnter:

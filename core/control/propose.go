@@ -131,7 +131,8 @@ func (p *proposal) travel() {
 		if !moves || !p.free(ends[0]) || !p.free(ends[1]) {
 			continue
 		}
-		c := Control{Name: "position", Kind: Travel, Open: ends[0], Close: ends[1], OpenMS: 20_000}
+		c := Control{Name: "position", Kind: Travel, Open: ends[0], Close: ends[1], OpenMS: 20_000,
+			Guessed: []string{"open_ms"}}
 		if p.about.Kind == "screen" { // one that is down is in use
 			c.Open, c.Close, c.Values = ends[1], ends[0], []string{"up", "down"}
 		}
@@ -154,7 +155,8 @@ func (p *proposal) dial(name, up, down string) {
 	case "temperature":
 		least, most = 16, 30
 	}
-	c := Control{Name: name, Kind: Dial, Least: &least, Most: &most, Up: up, Down: down}
+	c := Control{Name: name, Kind: Dial, Least: &least, Most: &most, Up: up, Down: down,
+		Guessed: []string{"least", "most"}}
 	if name == "temperature" {
 		c.Unit = "°C"
 	}
@@ -174,7 +176,8 @@ func (p *proposal) inputs() {
 	}
 	for _, key := range []string{"source", "input"} {
 		if p.free(key) {
-			p.add(Control{Name: key, Kind: Selector, Values: []string{"a", "b"}, Round: key},
+			p.add(Control{Name: key, Kind: Selector, Values: []string{"a", "b"}, Round: key,
+				Guessed: []string{"values"}},
 				Question{Field: "values", Try: key, Text: "What does it go through, in which order?"})
 			return
 		}
@@ -223,7 +226,7 @@ func (p *proposal) digits() {
 		}
 	}
 	least, most := 1.0, 99.0
-	c := Control{Name: "channel", Kind: Digits, Least: &least, Most: &most}
+	c := Control{Name: "channel", Kind: Digits, Least: &least, Most: &most, Guessed: []string{"least", "most"}}
 	for _, k := range []struct {
 		key string
 		to  *string

@@ -74,15 +74,18 @@ func (s *Spec) agrees(c *Case, i, n int, anyOn bool, now time.Time) (Case, bool)
 				out.Possible[i].Motions = append(out.Possible[i].Motions, m.stands(Range{n, n}))
 			default:
 				m.From, m.Moves = around(n), 1
-				if m.From.From == m.From.To {
-					m.Moves = 0 // an end
+				if m.From.From == m.From.To { // an end
+					m.Moves = 0
 				}
 				if m.Dir != 0 {
 					m.Began = now.Add(-ms(form.DelayMS))
+				} else {
+					m = m.stands(m.From)
 				}
 				out.Possible[i].Motions = append(out.Possible[i].Motions, m)
 			}
 		}
+		out.Possible[i].Motions = joinedMotions(out.Possible[i].Motions)
 		return out, len(out.Possible[i].Motions) > 0
 	}
 	out.Possible[i] = Possible{Ranges: only(n)}

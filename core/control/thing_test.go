@@ -689,6 +689,14 @@ func (d *thing) pressTravel(key string, c *control.Control, at time.Time) {
 	case c.Stop:
 		stop()
 	case c.Round:
+		switch {
+		case d.dir == 0 && d.place == 0: // its switch at the end says so
+			goes(1)
+			return
+		case d.dir == 0 && d.place == 1:
+			goes(-1)
+			return
+		}
 		switch d.next {
 		case 0:
 			goes(1)

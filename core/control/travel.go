@@ -82,10 +82,28 @@ func (m Motion) stands(where Range) Motion {
 	if m.Dir == 0 {
 		moves = m.Moves
 	}
-	if where == (Range{0, 0}) || where == (Range{wholeWay, wholeWay}) {
-		moves = 0
+	switch where {
+	case Range{0, 0}:
+		moves, next = 0, nextOpens
+	case Range{wholeWay, wholeWay}:
+		moves, next = 0, nextCloses
 	}
 	return Motion{From: where, Next: next, Moves: moves}
+}
+
+// leads is where the next press of a key that goes round leads, from where it stands: at an end it leads away from that.
+func (m Motion) leads() []int {
+	switch {
+	case m.From == Range{0, 0}:
+		return []int{1}
+	case m.From == Range{wholeWay, wholeWay}:
+		return []int{-1}
+	case m.Next == nextOpens && m.From.To == wholeWay, m.Next == nextCloses && m.From.From == 0: // it may be at an end
+		return []int{1, -1}
+	case m.Next == nextCloses:
+		return []int{-1}
+	}
+	return []int{1}
 }
 
 // goes is what comes of being told to move in a direction.
@@ -129,11 +147,9 @@ func moved(c *Control, motions []Motion, e effect, at time.Time) []Motion {
 				out = append(out, m.stands(where))
 			}
 			if m.Dir == 0 || may {
-				dir := 1
-				if m.stands(where).Next == nextCloses {
-					dir = -1
+				for _, dir := range m.stands(where).leads() {
+					out = append(out, m.goes(where, dir, at))
 				}
-				out = append(out, m.goes(where, dir, at))
 			}
 		}
 	}

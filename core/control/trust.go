@@ -96,7 +96,7 @@ func (s *Spec) trustAfter(b, after Belief, p Press) []Trust {
 			t.Presses++
 			t.Sets, t.Run = 0, 0
 		default:
-			s.trustEffect(t, e, b, p, proven || e.while == anyPower)
+			s.trustEffect(t, e, b, p, proven || e.while == anyPower && e.given == nil)
 		}
 	}
 	if s.power >= 0 && !out[s.power].Half.IsZero() && !s.halfOff(p) {
@@ -207,11 +207,8 @@ func (s *Spec) heeded(b Belief, e effect, p Press) (acts, idles bool) {
 	}
 	for i := range b.Cases {
 		for _, c := range s.split(&b.Cases[i], p.At) {
-			if e.while&c.bit() != 0 {
-				acts = true
-			} else {
-				idles = true
-			}
+			yes, no := e.heeds(&c)
+			acts, idles = acts || !no, idles || !yes
 		}
 	}
 	return acts, idles

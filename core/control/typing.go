@@ -7,10 +7,12 @@ import (
 
 // Typed is what was typed of a number, and what it was before.
 type Typed struct {
-	Digits string    `json:"digits"` // "" where it is not known what stands there
-	At     time.Time `json:"at"`     // of the last digit
-	Before Ranges    `json:"before"` // what it may be at should this not count
-	May    Ranges    `json:"may"`    // what it may be at should it count as it stands
+	Digits string    `json:"digits"`         // "" where it is not known what stands there
+	At     time.Time `json:"at"`             // of the last digit
+	Before Ranges    `json:"before"`         // what it may be at should this not count
+	Cut    bool      `json:"cut,omitempty"`  // another key came after it: it stands there still, or is gone
+	Else   Ranges    `json:"else,omitempty"` // what it may be at should none of this stand there
+	May    Ranges    `json:"may"`            // what it may be at should it count as it stands
 }
 
 // orTyped is what may be typed where either is possible: where they differ, nobody knows.
@@ -22,8 +24,8 @@ func orTyped(a, b *Typed) *Typed {
 		return &Typed{At: b.At, Before: b.Before, May: b.May}
 	case b == nil:
 		return &Typed{At: a.At, Before: a.Before, May: a.May}
-	case a.Digits == b.Digits && a.At.Equal(b.At):
-		return &Typed{Digits: a.Digits, At: a.At, Before: a.Before.or(b.Before), May: a.May.or(b.May)}
+	case a.Digits == b.Digits && a.Cut == b.Cut && a.At.Equal(b.At):
+		return &Typed{Digits: a.Digits, Cut: a.Cut, Else: a.Else.or(b.Else), At: a.At, Before: a.Before.or(b.Before), May: a.May.or(b.May)}
 	}
 	return &Typed{At: later(a.At, b.At), Before: a.Before.or(b.Before), May: a.May.or(b.May)}
 }
@@ -40,6 +42,19 @@ func (s *Spec) typed(c *Control, was Possible, digit byte, at time.Time) Possibl
 	if t != nil {
 		switch since := at.Sub(t.At); {
 		case t.Digits == "", since > less(c.timeout()):
+			return unsure(c, at)
+		case t.Cut: // it begins a number, or goes on with what stood there
+			stood := *t
+			stood.Cut = false
+			begins := s.typed(c, Possible{Ranges: was.Ranges}, digit, at)
+			goesOn := s.typed(c, Possible{Ranges: was.Ranges, Typed: &stood}, digit, at)
+			if begins.Typed == nil || goesOn.Typed != nil {
+				return begins.or(goesOn)
+			}
+			begins.Typed.Else = goesOn.Ranges
+			begins.Ranges = begins.Ranges.or(goesOn.Ranges)
+			return begins
+		case len(t.Else) > 0:
 			return unsure(c, at)
 		}
 		digits, before = t.Digits+digits, t.Before
@@ -86,6 +101,8 @@ func (s *Spec) entered(c *Control, was Possible, at time.Time) Possible {
 		return was
 	case t.Digits == "", at.Sub(t.At) > less(c.timeout()):
 		return Possible{Ranges: all(c.size())}
+	case t.Cut, len(t.Else) > 0:
+		return Possible{Ranges: was.Ranges.or(counted(c, t.Digits, t.Before).Ranges).or(t.Else)}
 	}
 	return counted(c, t.Digits, t.Before)
 }
@@ -96,16 +113,17 @@ func (s *Spec) waited(c *Control, was Possible, now time.Time) Possible {
 	switch {
 	case now.Sub(t.At) <= more(c.timeout()):
 		return was
-	case t.Digits == "":
-		return Possible{Ranges: was.Ranges}
+	case t.Digits == "", t.Cut:
+		return Possible{Ranges: was.Ranges.or(t.May)}
 	case c.Enter != "":
 		return Possible{Ranges: t.Before}
 	}
-	return counted(c, t.Digits, t.Before)
+	return Possible{Ranges: counted(c, t.Digits, t.Before).Ranges.or(t.Else)}
 }
 
 // interrupted is what another key does to a number that is being typed: whether it still counts is not known.
 func interrupted(was Possible) Possible {
-	may := was.Ranges.or(was.Typed.May)
-	return Possible{Ranges: may, Typed: &Typed{At: was.Typed.At, Before: may, May: may}}
+	t := was.Typed
+	may := was.Ranges.or(t.May).or(t.Else)
+	return Possible{Ranges: may, Typed: &Typed{Digits: t.Digits, At: t.At, Before: may, May: may, Cut: t.Digits != ""}}
 }

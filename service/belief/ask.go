@@ -128,10 +128,38 @@ func (b *Beliefs) Plan(id string, ask control.Request) (control.Plan, error) {
 	if err != nil {
 		return control.Plan{}, err
 	}
+	ask.Moves = b.moves(d)
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	ask.Gap, ask.Holds = time.Duration(d.GapMS)*time.Millisecond, b.holds(d)
 	return m.spec.Plan(m.now, ask, b.Now())
+}
+
+// moves are the devices that obey keys of a device as well, by key. They are looked up once, until a device or room
+// changes.
+func (b *Beliefs) moves(d device.Device) map[string][]string {
+	b.mu.Lock()
+	known, ok := b.moved[d.ID]
+	b.mu.Unlock()
+	if ok {
+		return known
+	}
+	out := map[string][]string{}
+	for _, k := range d.Keys {
+		on, ok := b.channelOf(device.Device{Keys: []device.Key{k}})
+		if !ok {
+			continue
+		}
+		for _, other := range b.Library.SameCode(d.ID, k) {
+			if b.inEarshot(other.DeviceID, d.RoomID, on.Medium) && !slices.Contains(out[k.Name], other.Device) {
+				out[k.Name] = append(out[k.Name], other.Device)
+			}
+		}
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.moved[d.ID] = out
+	return out
 }
 
 // Holds says whether all that is wanted of a device is believed to be so.
@@ -143,6 +171,23 @@ func (b *Beliefs) Holds(id string, wants []control.Want) bool {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	return m.spec.Holds(m.now, wants, b.Now())
+}
+
+// Settled is wants as values, where they lead on from where a travel stands. Errors are those of Plan.
+func (b *Beliefs) Settled(id string, wants []control.Want) ([]control.Want, error) {
+	m, err := b.mindOf(id)
+	if err != nil {
+		return nil, err
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	out := slices.Clone(wants)
+	for i, w := range wants {
+		if out[i], err = m.spec.Settled(m.now, w, b.Now()); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
 }
 
 // Doubts says whether what any wanted control is at is doubtful.

@@ -59,6 +59,9 @@ type Beliefs struct {
 	seen    int64            // up to where the stream was followed
 	caught  *sync.Cond       // with mu: seen grew
 	echoed  map[string]time.Time
+	moved   map[string]map[string][]string // devices that obey a key as well, by device id and key
+	shows   map[string]shown               // what was measured last, by measurement
+	counts  map[string]int64               // what handsets with rolling codes counted last
 	ended   bool
 	ending  time.Time       // since then the house ends; zero before
 	running context.Context // nil before Run
@@ -72,7 +75,8 @@ const short = 10 * time.Minute
 // only believed, and after a while, or where the house did not end in order, it is doubtful; but not what keys only
 // set.
 func Open(ctx context.Context, c Config) (*Beliefs, error) {
-	b := &Beliefs{Config: c, minds: map[string]*mind{}, echoed: map[string]time.Time{}, wake: make(chan struct{}, 1)}
+	b := &Beliefs{Config: c, minds: map[string]*mind{}, echoed: map[string]time.Time{}, moved: map[string]map[string][]string{},
+		shows: map[string]shown{}, counts: map[string]int64{}, wake: make(chan struct{}, 1)}
 	b.caught = sync.NewCond(&b.mu)
 	now := c.Now()
 	ended, err := c.Store.TakeEnd(ctx)
@@ -216,10 +220,12 @@ func (b *Beliefs) follow(h happening.Happening) {
 		b.measured(what, h)
 	case happening.DeviceChanged:
 		b.mu.Lock()
+		clear(b.moved)
 		b.refresh(what.DeviceID)
 		b.mu.Unlock()
 	case happening.DeviceRemoved:
 		b.mu.Lock()
+		clear(b.moved)
 		delete(b.minds, what.DeviceID)
 		b.mu.Unlock()
 	case happening.StationAway:
@@ -260,7 +266,13 @@ func (b *Beliefs) refresh(id string) {
 		m = newMind(id, spec)
 		b.minds[id] = m
 	}
+	was := m.sensors
 	m.become(d, spec, b.Now())
+	for _, s := range m.sensors {
+		if !slices.Contains(was, s) {
+			b.look(m, s)
+		}
+	}
 }
 
 // pressed takes a press that Urbo sent.

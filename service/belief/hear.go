@@ -26,16 +26,84 @@ func (b *Beliefs) heard(c happening.Capture) {
 	if b.heardWhole(c); len(c.Keys) == 0 {
 		return
 	}
+	missed := b.missed(c)
 	for _, k := range c.Keys {
 		if !b.inEarshot(k.DeviceID, c.RoomID, c.Medium) {
 			continue
 		}
+		b.miss(k, c, missed)
 		p := control.Press{Key: k.Key, At: c.At, Held: length(c), Outcome: control.Sent, Source: control.ByHandset,
 			Cause: c.ID}
 		if k.Again || c.Maybe { // the device may have passed over it
 			p.Outcome = control.Unknown
 		}
 		b.push(k.DeviceID, entry{Press: &p, ID: c.ID, Place: placeOf(c), Late: c.Late})
+	}
+}
+
+// mostMissed is how many missed presses are told one by one: after more, nothing is known.
+const mostMissed = 3
+
+// missed is how many presses of a handset with rolling codes were heard by nobody since the last that was, from what it
+// counts.
+func (b *Beliefs) missed(c happening.Capture) int {
+	if len(c.Readings) == 0 || !c.Readings[0].Rolling || c.Late {
+		return 0
+	}
+	r := c.Readings[0]
+	sheet, err := b.Book.Sheet(r.Sheet)
+	if err != nil {
+		return 0
+	}
+	handset := r.Sheet
+	for _, name := range []string{"handset", "serial", "id", "address"} {
+		if v, ok := r.Fields[name]; ok {
+			handset += " " + v.String()
+		}
+	}
+	for name, turn := range sheet.Turns() {
+		now, ok := r.Fields[name].Int()
+		if !turn.Counts || !ok {
+			continue
+		}
+		b.mu.Lock()
+		before, known := b.counts[handset]
+		b.counts[handset] = now
+		b.mu.Unlock()
+		if n := (now - before - 1 + turn.Values) % turn.Values; known && n > 0 && n < turn.Values/2 {
+			return int(min(n, mostMissed+1))
+		}
+	}
+	return 0
+}
+
+// miss folds presses of a handset that nobody heard: each may have been any of its keys.
+func (b *Beliefs) miss(k happening.KeyMatch, c happening.Capture, missed int) {
+	if missed == 0 {
+		return
+	}
+	d, err := b.Library.ByID(k.DeviceID)
+	if err != nil {
+		return
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	m := b.minds[k.DeviceID]
+	if m == nil {
+		return
+	}
+	at := c.At.Add(-time.Millisecond)
+	if missed > mostMissed {
+		m.deafen(at)
+		return
+	}
+	for range missed {
+		for _, key := range d.KeyNames() {
+			if m.spec.Does(key) {
+				m.add(entry{Press: &control.Press{Key: key, At: at, Outcome: control.Unknown, Source: control.ByHandset,
+					Cause: c.ID}})
+			}
+		}
 	}
 }
 

@@ -23,19 +23,14 @@ func pendingKey(s device.Sensor) string { return s.Measurement + " " + s.Control
 func (b *Beliefs) measured(what happening.Measured, h happening.Happening) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
+	b.shows[what.Measurement] = shown{what.Value, h.At, h.ID}
 	for _, m := range b.minds {
 		for _, s := range m.sensors {
 			if s.Measurement != what.Measurement || !s.Tells() {
 				continue
 			}
 			key := pendingKey(s)
-			value := ""
-			switch {
-			case what.Value > s.Above:
-				value = s.High
-			case what.Value < s.Below:
-				value = s.Low
-			}
+			value := says(s, what.Value)
 			p, waits := m.pending[key]
 			switch {
 			case value == "":
@@ -50,6 +45,40 @@ func (b *Beliefs) measured(what happening.Measured, h happening.Happening) {
 			m.pending[key] = p
 			b.sense(m, s, h.At)
 		}
+	}
+}
+
+// shown is what was measured last.
+type shown struct {
+	value float64
+	at    time.Time
+	id    string // in the journal
+}
+
+// says is what a sensor says of its control at a value; "" between its limits.
+func says(s device.Sensor, value float64) string {
+	switch {
+	case value > s.Above:
+		return s.High
+	case value < s.Below:
+		return s.Low
+	}
+	return ""
+}
+
+// standing is how old a value may be that counts when a sensor is tied.
+const standing = 10 * time.Minute
+
+// look takes the value that stands when a sensor is tied: it counts where it stays for its time. The caller holds mu.
+func (b *Beliefs) look(m *mind, s device.Sensor) {
+	last, ok := b.shows[s.Measurement]
+	now := b.Now()
+	if !ok || !s.Tells() || now.Sub(last.at) > standing {
+		return
+	}
+	if value := says(s, last.value); value != "" {
+		m.pending[pendingKey(s)] = pendingMeasurement{value, now, now, last.id}
+		b.wakeWatch()
 	}
 }
 

@@ -48,6 +48,8 @@ type Beliefs interface {
 	Plan(id string, ask control.Request) (control.Plan, error)
 	// Holds says whether all that is wanted is believed to be so.
 	Holds(id string, wants []control.Want) bool
+	// Settled is wants as values, where they lead on from where a travel stands.
+	Settled(id string, wants []control.Want) ([]control.Want, error)
 	// Doubts says whether what any wanted control is at is doubtful.
 	Doubts(id string, wants []control.Want) bool
 	// Spec is what the device's keys do to its controls.
@@ -195,6 +197,9 @@ func (s *Setting) Start(w Wish) (*Ticket, error) {
 	}
 	if s.Lessons.Learning(w.Device) {
 		return nil, fmt.Errorf("%w for %s: end or pause it first", ErrLesson, d.Slug)
+	}
+	if w.Wants, err = s.Beliefs.Settled(w.Device, w.Wants); err != nil {
+		return nil, fmt.Errorf("set %s: %w", d.Slug, err)
 	}
 	p, err := s.Beliefs.Plan(w.Device, w.ask())
 	if err != nil {

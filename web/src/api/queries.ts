@@ -1,5 +1,5 @@
 import { QueryClient, useMutation, useQuery } from '@tanstack/react-query';
-import { client, unwrap, type HandsetPress, type NoticeEvent } from './client';
+import { client, unwrap, type HandsetPress, type NoticeEvent, type Stage } from './client';
 
 // The event stream keeps what is read fresh, so nothing is asked for again by itself.
 export const queryClient = new QueryClient({
@@ -73,6 +73,14 @@ export function useStage() {
     enabled: about.data?.parts.includes('stage') ?? false,
   });
 }
+
+export const useSetFaults = () =>
+  useMutation({
+    mutationFn: (body: Stage['faults']) => unwrap(client.PUT('/api/stage/faults', { body })),
+    onSuccess: () => queryClient.invalidateQueries({ queryKey: keys.stage }),
+  });
+
+export const useFailMains = () => useMutation({ mutationFn: () => unwrap(client.POST('/api/stage/outage')) });
 
 export const usePressHandset = () =>
   useMutation({

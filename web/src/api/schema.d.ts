@@ -1849,6 +1849,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stage/faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Let presses be missed or unheard on the stage
+         * @description Needs the right to use, for the whole house.
+         */
+        put: operations["set-stage-faults"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stage/handsets/{handset}/keys/{key}/press": {
         parameters: {
             query?: never;
@@ -1863,6 +1883,26 @@ export interface paths {
          * @description Needs the right to use, for the whole house.
          */
         post: operations["press-handset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stage/outage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let the mains fail on the stage for a moment
+         * @description Needs the right to use, for the whole house.
+         */
+        post: operations["fail-stage-mains"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2079,6 +2119,10 @@ export interface components {
             room: string;
             slug: string;
             title: string;
+        };
+        Ask: {
+            control: string;
+            values: string[];
         };
         Audition: {
             /** @description Of the set that is walked through or was found */
@@ -2371,6 +2415,8 @@ export interface components {
              * @description Digits that have to be typed, with leading zeros
              */
             fewest?: number;
+            /** @description Members that were proposed, and that nobody has said yet */
+            guessed?: string[];
             /** @description Keys that set a value, by value; of digits, where they are not named 0 to 9 */
             keys?: {
                 [key: string]: string;
@@ -3691,6 +3737,8 @@ export interface components {
             already?: string[];
             /** @description Other devices that obey what is pressed as well */
             also?: string[];
+            /** @description Controls of which it is doubtful, or not known, what they are at: whoever looks at the device can tell */
+            asks?: components["schemas"]["Ask"][];
             /** @description All that was wanted is believed to be so */
             done: boolean;
             /** @description It is done, but what it is at now cannot be relied on */
@@ -3734,6 +3782,8 @@ export interface components {
             text: string;
         };
         SetRequest: {
+            /** @description Press nothing where it would go on from something doubtful: ask what it is at instead (see asks of the answer) */
+            ask?: boolean;
             /** @description Only tell what would be pressed */
             dry?: boolean;
             /**
@@ -3784,9 +3834,27 @@ export interface components {
         };
         Stage: {
             appliances: components["schemas"]["Appliance"][];
+            faults: components["schemas"]["StageFaults"];
             handsets: components["schemas"]["Handset"][];
         };
         StageChanged: Record<string, never>;
+        StageFaults: {
+            /**
+             * Format: int64
+             * @description Each appliance misses every press of so many; 0 is none
+             */
+            lose: number;
+            /**
+             * Format: int64
+             * @description The mains fail for a moment each so many seconds; 0 is never
+             */
+            mains_s: number;
+            /**
+             * Format: int64
+             * @description Every press of a handset of so many is heard by no receiver; 0 is none
+             */
+            unheard: number;
+        };
         Station: {
             /** @description The device it is reached by; none for one that dials in */
             address?: string;
@@ -13850,6 +13918,93 @@ export interface operations {
             };
         };
     };
+    "set-stage-faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StageFaults"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StageFaults"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "press-handset": {
         parameters: {
             query?: never;
@@ -13920,6 +14075,78 @@ export interface operations {
             };
             /** @description Unprocessable Entity */
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "fail-stage-mains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

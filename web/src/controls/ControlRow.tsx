@@ -10,7 +10,7 @@ import { Note } from '../shared/Panel';
 import { Belief } from './Belief';
 import { Really } from './Really';
 import { Setter } from './Setter';
-import { useSetControls } from './queries';
+import { useSetControls, useTell } from './queries';
 import { comfortOf } from './state';
 
 // ControlRow is one control: what is believed of it, and what sets it.
@@ -72,7 +72,12 @@ export function ControlRow({
         {set.isPending && <Box sx={{ color: 'text.secondary' }}>{words.controls.setting}</Box>}
         {set.error && <Note alert>{set.error.message}</Note>}
         {!set.isPending && set.data && (
-          <Came device={device} answer={set.data} onTell={() => setTelling(true)} />
+          <Came
+            device={device}
+            answer={set.data}
+            onTell={() => setTelling(true)}
+            onTold={() => set.variables && set.mutate(set.variables)}
+          />
         )}
         {telling && <Really device={device} control={control} onDone={() => setTelling(false)} />}
       </Box>
@@ -81,14 +86,28 @@ export function ControlRow({
 }
 
 // Came is what came of a wish, and what would help where it could not be sure.
-function Came({ device, answer, onTell }: { device: Device; answer: SetAnswer; onTell: () => void }) {
+function Came({
+  device,
+  answer,
+  onTell,
+  onTold,
+}: {
+  device: Device;
+  answer: SetAnswer;
+  onTell: () => void;
+  onTold: () => void;
+}) {
   const press = usePress();
   if (answer.reason) return <Note alert>{words.controls.givenUp(answer.reason)}</Note>;
-  if (!answer.helps?.length) return null;
+  const asks = answer.presses?.length ? [] : (answer.asks ?? []);
+  if (answer.doubtful) return <Note>{words.controls.endsDoubtful}</Note>;
+  const helps = (answer.helps ?? []).filter((h) => !asks.length || h.kind === 'press');
+  if (!helps.length && !asks.length) return null;
   return (
     <Box role="status" sx={{ border: '1px dashed', borderColor: 'belief', p: 1.5 }}>
-      {!answer.sure && <Box sx={{ mb: 1 }}>{words.controls.notSure}</Box>}
-      {answer.helps.map((h) => (
+      {asks.length > 0 && <Asks device={device} asks={asks} onTold={onTold} />}
+      {!answer.sure && !asks.length && <Box sx={{ mb: 1 }}>{words.controls.notSure}</Box>}
+      {helps.map((h) => (
         <Box key={h.kind} sx={{ display: 'flex', flexWrap: 'wrap', alignItems: 'center', gap: 1 }}>
           <Box sx={{ flex: '1 1 20ch' }}>{h.text}</Box>
           {h.kind === 'press' && h.key && (
@@ -108,6 +127,43 @@ function Came({ device, answer, onTell }: { device: Device; answer: SetAnswer; o
           )}
         </Box>
       ))}
+    </Box>
+  );
+}
+
+// Asks asks what something is at now, before a key is pressed that would lead on from there.
+function Asks({
+  device,
+  asks,
+  onTold,
+}: {
+  device: Device;
+  asks: NonNullable<SetAnswer['asks']>;
+  onTold: () => void;
+}) {
+  const tell = useTell(device.slug);
+  const may = useMay();
+  const ask = asks[0];
+  if (!ask) return null;
+  return (
+    <Box sx={{ mb: 1 }}>
+      <Box sx={{ mb: 1 }}>{words.controls.askNow(label(ask.control))}</Box>
+      {may('tell') && (
+        <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
+          {ask.values?.map((value) => (
+            <Button
+              key={value}
+              size="small"
+              variant="outlined"
+              disabled={tell.isPending}
+              onClick={() => tell.mutate({ control: ask.control, value }, { onSuccess: onTold })}
+            >
+              {label(value)}
+            </Button>
+          ))}
+        </Box>
+      )}
+      {tell.error && <Note alert>{tell.error.message}</Note>}
     </Box>
   );
 }

@@ -30,7 +30,7 @@ export const useSetControls = (device: string, forS = 0) =>
       unwrap(
         client.POST('/api/devices/{device}/set', {
           params: { path: { device } },
-          body: forS > 0 ? { wants, for_ms: forS * 1000 } : { wants },
+          body: { wants, ask: true, ...(forS > 0 && { for_ms: forS * 1000 }) },
         }),
       ) as Promise<SetAnswer>,
     onSettled: () => stale(keys.states),

@@ -1,8 +1,12 @@
 import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import MenuItem from '@mui/material/MenuItem';
+import TextField from '@mui/material/TextField';
 import Typography from '@mui/material/Typography';
 import { useState } from 'react';
 import type { Stage } from '../api/client';
-import { useCaptures, useStage } from '../api/queries';
+import { useMay } from '../api/may';
+import { useCaptures, useFailMains, useSetFaults, useStage } from '../api/queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { HowChoice, StageKeys, type How } from '../devices/StageHandset';
@@ -26,6 +30,7 @@ export default function StagePart() {
       <Box sx={{ mt: 2 }}>
         <HowChoice how={how} onChange={setHow} />
       </Box>
+      <Faults faults={stage.data.faults} />
       {[...rooms].map(([room, inIt]) => (
         <Panel key={room} title={room}>
           <Box
@@ -47,6 +52,39 @@ export default function StagePart() {
         </Panel>
       ))}
     </>
+  );
+}
+
+// Faults lets presses be missed or unheard, and the mains fail.
+function Faults({ faults }: { faults: Stage['faults'] }) {
+  const set = useSetFaults();
+  const fail = useFailMains();
+  const may = useMay();
+  if (!may('use')) return null;
+  return (
+    <Box sx={{ mt: 2, display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center' }}>
+      {(['lose', 'unheard'] as const).map((name) => (
+        <TextField
+          key={name}
+          select
+          size="small"
+          sx={{ minWidth: 260 }}
+          label={words.house.faults[name]}
+          value={faults[name]}
+          onChange={(e) => set.mutate({ ...faults, [name]: Number(e.target.value) })}
+        >
+          {[...new Set([0, 50, 20, 5, faults[name]])].map((n) => (
+            <MenuItem key={n} value={n}>
+              {n ? words.house.oneOf(n) : words.house.noFault}
+            </MenuItem>
+          ))}
+        </TextField>
+      ))}
+      <Button variant="outlined" disabled={fail.isPending} onClick={() => fail.mutate()}>
+        {words.house.failMains}
+      </Button>
+      {(set.error ?? fail.error) && <Note alert>{(set.error ?? fail.error)?.message}</Note>}
+    </Box>
   );
 }
 
