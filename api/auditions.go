@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"strings"
 	"time"
 
 	"urbo/core/audition"
@@ -32,7 +33,16 @@ func (a *API) auditions() {
 				return wire.AuditionPlan{}, err
 			}
 			p, err := all.Plan(n)
-			return wire.AuditionPlan{Codes: p.Codes, Sets: p.Sets, AirtimeMS: p.Airtime.Milliseconds(),
+			moves := []string{}
+			for _, m := range p.Moves {
+				if a.sees(ctx, m.DeviceID) {
+					moves = append(moves, m.Device)
+				}
+			}
+			if len(moves) > 0 {
+				p.Text += " It moves what is there already: " + strings.Join(moves, ", ") + "."
+			}
+			return wire.AuditionPlan{Codes: p.Codes, Moves: moves, Sets: p.Sets, AirtimeMS: p.Airtime.Milliseconds(),
 				TakesMS: p.Takes.Milliseconds(),
 				Text:    p.Text}, err
 		})

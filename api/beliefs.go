@@ -64,6 +64,10 @@ func (a *API) beliefs() {
 				return wire.SetAnswer{}, err
 			}
 			out := setAnswer(r)
+			out.Also = slices.DeleteFunc(slices.Clone(out.Also), func(slug string) bool {
+				other, err := a.house.Library.ID(slug)
+				return err != nil || !a.sees(ctx, other)
+			})
 			if in.Body.Ask && w.Dry && !in.Body.Dry { // nothing was pressed, and somebody is asked
 				out.Done = false
 			}

@@ -155,9 +155,10 @@ func TestControls_InTheTerminal(t *testing.T) {
 	assert.Contains(t, r.urbo("set", "projector", "power", "on").err,
 		"start a lesson for it (urbo learn projector on)")
 
-	res = r.urbo("set", "boardwalk", "breathe", "on")
-	assert.Equal(t, 1, res.code)
-	assert.Contains(t, res.out, "Press breathe once")
+	r.ok(nil, "tell", "boardwalk", "power", "on")
+	res = r.urbo("set", "boardwalk", "power", "on")
+	assert.Equal(t, 3, res.code)
+	assert.Contains(t, res.out, "If it is not, press power once")
 	assert.Contains(t, res.err, "nothing was pressed")
 	assert.Contains(t, r.urbo("set", "amplifier", "volume", "99").err, "from 0 to 60")
 	assert.Equal(t, 2, r.urbo("set", "amplifier", "volume").code)
@@ -220,7 +221,7 @@ func TestControls_EveryQuirk(t *testing.T) {
 	set := func(then func(), words ...string) {
 		people.Go(func() {
 			res := r.urbo(append([]string{"set"}, words...)...)
-			assert.Zero(t, res.code, "%v: %s%s", words, res.out, res.err)
+			assert.Contains(t, []int{0, 3}, res.code, "%v: %s%s", words, res.out, res.err) // 3: what it is at is doubtful
 			then()
 		})
 	}

@@ -87,6 +87,7 @@ type AuditionPlan struct {
 	Sets      []string `json:"sets" doc:"Names of the sets, in their order; empty for a sweep"`
 	AirtimeMS int64    `json:"airtime_ms" doc:"On the air in all"`
 	TakesMS   int64    `json:"takes_ms" doc:"Until all were played"`
+	Moves     []string `json:"moves" doc:"Devices of the library that obey some of them"`
 	Text      string   `json:"text" doc:"In words"`
 }
 

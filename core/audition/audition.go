@@ -173,6 +173,9 @@ func (a *Audition) codes(try int) []device.Code {
 	return a.Tries[try].Codes
 }
 
+// Codes are what a try plays, from 0 to Len.
+func (a *Audition) Codes(try int) []device.Code { return a.codes(try) }
+
 // Over says whether nothing is asked or played any more.
 func (a *Audition) Over() bool { return a.Phase == Found || a.Phase == Nothing || a.Phase == Ended }
 

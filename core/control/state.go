@@ -77,7 +77,7 @@ func (s *Spec) state(b Belief, i int, now time.Time) State {
 		st.Value = c.text((may[0].From + may[0].To) / 2)
 		st.About = true
 	}
-	if st.About = st.About || c.Kind == Dial && st.Value != "" && st.Below+st.Above > 0; st.About {
+	if st.About = st.About || c.width() > 0 && c.Kind == Dial && st.Value != "" && st.Below+st.Above > 0; st.About {
 		w := c.width()
 		st.Near = c.text(max(may[0].From-w, 0)) + " to " + c.text(min(may[0].To+w, c.size()-1))
 	}

@@ -312,13 +312,14 @@ func (s *Spec) Rested(b Belief) Belief {
 func (s *Spec) word(b Belief, i int, may Ranges, now time.Time) Word {
 	c, t := &s.controls[i], b.Trust[i]
 	limit := mostToggles
-	if c.Kind == Selector && c.size() > 2 {
+	if c.Kind == Selector && c.size() > 2 || c.Kind == Dial {
 		limit = mostSteps
 	}
+	wide := c.Kind == Dial && c.width() > 0
 	switch {
-	case t.Deaf, t.Source == Assumed, c.Kind != Dial && t.Presses > max(limit-t.Wrong, 0):
+	case t.Deaf, t.Source == Assumed, !wide && t.Presses > max(limit-t.Wrong, 0):
 		return Doubtful
-	case c.Kind == Dial && c.off(t) > max(mostOff-float64(t.Wrong)*mostOff/mostSteps, 0):
+	case wide && c.off(t) > max(mostOff-float64(t.Wrong)*mostOff/mostSteps, 0):
 		return Doubtful
 	case c.exactly(may) && t.Presses == 0 && t.Sets >= sure &&
 		now.Sub(t.Certain).Abs() <= fresh && !b.inUse(t, now) && s.settled(b, i, now):

@@ -27,7 +27,9 @@ type Receipt struct {
 	Device   string    `json:"device,omitempty"` // slug; "" where the code belongs to no key
 	Key      string    `json:"key,omitempty"`
 	What     string    `json:"what,omitempty"` // where it is no key: "what is on the bench"
-	Times    int       `json:"times"`          // presses that were asked for
+	// Obey are keys of the library that send the same, where it is no key of a device.
+	Obey  []KeyMatch `json:"-"`
+	Times int        `json:"times"` // presses that were asked for
 	// Frame is what was sent, by control, where it carries several controls of the device.
 	Frame     map[string]string `json:"frame,omitempty"`
 	Pressed   int               `json:"pressed,omitempty"` // presses that went out, where fewer than were asked for

@@ -1,5 +1,7 @@
 package signal
 
+import "time"
+
 // Reception is one train as it came, with the silence after it.
 type Reception struct {
 	Train Train `json:"train"`
@@ -8,6 +10,10 @@ type Reception struct {
 
 // PressSilence is the silence in µs that ends a press: trains closer than this belong to one push of a key.
 const PressSilence = 250_000
+
+// EchoLate is how long after a send its echo may still come in: a receiver ends a train after 20 ms of silence, and the
+// link takes its time.
+const EchoLate = 200 * time.Millisecond
 
 // UnknownGap is the silence in µs that a station must hear before it ends a train, and so the least that lies
 // between two trains of which nothing else is known.

@@ -134,7 +134,7 @@ func (as *Auditions) play(ctx context.Context) time.Duration {
 	}
 	was := s.Core.Clone()
 	order := transmit.Order{Key: device.Key{Codes: codes}, Transmitter: d.Transmitter, By: s.By, Cause: s.ID,
-		What: "a code of the audition"}
+		What: "a code of the audition", Obey: as.library.Sending(codes)}
 	as.playing = true
 	as.players.Go(func() {
 		r, err := as.transmit.Press(ctx, order)

@@ -9,6 +9,7 @@ import (
 	"urbo/core/audition"
 	"urbo/core/device"
 	"urbo/core/grant"
+	"urbo/core/happening"
 	"urbo/core/plain"
 )
 
@@ -25,11 +26,12 @@ type New struct {
 
 // Plan is what an audition would play.
 type Plan struct {
-	Codes   int           // different ones
-	Sets    []string      // their names, in their order; empty for a sweep
-	Airtime time.Duration // in all
-	Takes   time.Duration // until all were played
-	Text    string        // in words
+	Codes   int                  // different ones
+	Sets    []string             // their names, in their order; empty for a sweep
+	Airtime time.Duration        // in all
+	Takes   time.Duration        // until all were played
+	Moves   []happening.KeyMatch // keys of the library that some of them are, one for each device
+	Text    string               // in words
 }
 
 // Plan says what an audition would play, and how long it would take. Errors wrap audition.ErrPlan, or are the
@@ -81,7 +83,20 @@ func (as *Auditions) prepare(n New) (*running, Plan, error) {
 	if plan.Codes == 1 {
 		plan.Text = "One code to play."
 	}
+	plan.Moves = as.moves(s.Core)
 	return s, plan, nil
+}
+
+// moves are the keys of the library that codes of an audition are, one for each device.
+func (as *Auditions) moves(a *audition.Audition) (out []happening.KeyMatch) {
+	for try := range a.Len() {
+		for _, m := range as.library.Sending(a.Codes(try)) {
+			if !slices.ContainsFunc(out, func(o happening.KeyMatch) bool { return o.DeviceID == m.DeviceID }) {
+				out = append(out, m)
+			}
+		}
+	}
+	return out
 }
 
 // Left is about how long it takes until all is played, at a pause between two codes.

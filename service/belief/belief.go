@@ -55,10 +55,10 @@ type Beliefs struct {
 	group sync.WaitGroup // what it does by itself
 
 	mu      sync.Mutex
-	minds   map[string]*mind // by device id
-	seen    int64            // up to where the stream was followed
-	caught  *sync.Cond       // with mu: seen grew
-	echoed  map[string]time.Time
+	minds   map[string]*mind               // by device id
+	seen    int64                          // up to where the stream was followed
+	caught  *sync.Cond                     // with mu: seen grew
+	echoed  map[string][]echo              // by id of the press
 	moved   map[string]map[string][]string // devices that obey a key as well, by device id and key
 	shows   map[string]shown               // what was measured last, by measurement
 	counts  map[string]int64               // what handsets with rolling codes counted last
@@ -75,7 +75,7 @@ const short = 10 * time.Minute
 // only believed, and after a while, or where the house did not end in order, it is doubtful; but not what keys only
 // set.
 func Open(ctx context.Context, c Config) (*Beliefs, error) {
-	b := &Beliefs{Config: c, minds: map[string]*mind{}, echoed: map[string]time.Time{}, moved: map[string]map[string][]string{},
+	b := &Beliefs{Config: c, minds: map[string]*mind{}, echoed: map[string][]echo{}, moved: map[string]map[string][]string{},
 		shows: map[string]shown{}, counts: map[string]int64{}, wake: make(chan struct{}, 1)}
 	b.caught = sync.NewCond(&b.mu)
 	now := c.Now()
@@ -277,24 +277,31 @@ func (b *Beliefs) refresh(id string) {
 
 // pressed takes a press that Urbo sent.
 func (b *Beliefs) pressed(r happening.Receipt) {
-	if r.DeviceID == "" || r.Outcome == happening.Failed && r.Pressed == 0 {
-		return
-	}
-	if b.idle() {
+	if r.Outcome == happening.Failed && r.Pressed == 0 || b.idle() {
 		return
 	}
 	outcome := control.Sent
 	b.mu.Lock()
-	_, echoed := b.echoed[r.ID]
+	echoed := b.wasEchoed(r.ID)
 	b.mu.Unlock()
 	if r.Outcome == happening.Unknown && !echoed {
 		outcome = control.Unknown
+	}
+	room := r.RoomID
+	if r.DeviceID == "" { // such as from the bench, or in an audition
+		for _, k := range r.Obey {
+			if d, err := b.Library.ByID(k.DeviceID); err == nil {
+				if on, ok := b.channelOf(d); ok && b.inEarshot(k.DeviceID, room, on.Medium) {
+					b.enter(k.DeviceID, k.Key, r, outcome)
+				}
+			}
+		}
+		return
 	}
 	d, err := b.Library.ByID(r.DeviceID)
 	if err != nil {
 		return
 	}
-	room := r.RoomID
 	b.enter(r.DeviceID, r.Key, r, outcome)
 	if r.Frame != nil {
 		b.pressedWhole(d, room, r, outcome)
@@ -371,6 +378,9 @@ func (b *Beliefs) enter(deviceID, key string, r happening.Receipt, outcome contr
 			p.Outcome = control.Sent // those before were answered
 		}
 		m.add(entry{Press: &p, ID: r.ID})
+	}
+	for _, e := range b.echoed[r.ID] {
+		b.disturb(m, r.ID, e)
 	}
 	b.changed(m, r.ID)
 	b.wakeWatch()

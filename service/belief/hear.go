@@ -13,11 +13,7 @@ import (
 // heard takes what a receiver heard: a handset's press, or an echo of Urbo's own, which settles one that was unknown.
 func (b *Beliefs) heard(c happening.Capture) {
 	if c.PressID != "" {
-		if c.Disturbed {
-			b.doubt(c.PressID, c.At)
-		} else {
-			b.settle(c.PressID, c.At)
-		}
+		b.echo(c)
 		return
 	}
 	if c.Station == "recording" || b.idle() {
@@ -149,37 +145,72 @@ func length(c happening.Capture) time.Duration {
 	return time.Duration(us) * time.Microsecond
 }
 
-// settle takes an echo: what it belongs to went out.
-func (b *Beliefs) settle(pressID string, at time.Time) {
+// echo is how a press of Urbo's own was heard.
+type echo struct {
+	span  control.Span
+	whole bool // as it was sent: else a handset was pressed at the same moment, and the device may have understood neither
+}
+
+// aside is by how much the time of a press may be off from that of its echo.
+const aside = 150 * time.Millisecond
+
+// echo takes an echo: what it belongs to went out, or was disturbed.
+func (b *Beliefs) echo(c happening.Capture) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	for id, when := range b.echoed {
-		if at.Sub(when) > time.Minute {
+	for id, all := range b.echoed {
+		if c.At.Sub(all[len(all)-1].span.From) > time.Minute {
 			delete(b.echoed, id)
 		}
 	}
-	b.echoed[pressID] = at
+	e := echo{control.Span{From: c.At.Add(-aside), To: c.At.Add(length(c) + aside)}, !c.Disturbed}
+	b.echoed[c.PressID] = append(b.echoed[c.PressID], e)
 	for _, m := range b.minds {
-		if m.settle(pressID) {
-			b.changed(m, pressID)
+		if e.whole && m.settle(c.PressID) || b.disturb(m, c.PressID, e) {
+			b.changed(m, c.PressID)
+			b.wakeWatch()
 		}
 	}
 }
 
-// doubt takes an echo that was not as it was sent: a handset was pressed at the same moment, and the device may have
-// understood neither.
-func (b *Beliefs) doubt(pressID string, at time.Time) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	if _, whole := b.echoed[pressID]; whole { // another receiver heard it as it was sent
-		return
+// disturb makes a press doubtful whose echo was not heard as it was sent, unless another receiver heard it so. The
+// caller holds mu.
+func (b *Beliefs) disturb(m *mind, pressID string, e echo) bool {
+	if e.whole || slices.ContainsFunc(b.echoed[pressID], func(o echo) bool {
+		return o.whole && o.span.From.Before(e.span.To.Add(-2*aside)) && e.span.From.Add(2*aside).Before(o.span.To)
+	}) {
+		return false
 	}
-	for _, m := range b.minds {
-		if m.doubt(pressID, at) {
-			b.changed(m, pressID)
-			b.wakeWatch()
+	if b.turns(m.id) { // a device that missed one passes over the next, whose bit is the one that it saw last
+		e.span.To = e.span.To.Add(nextTurn)
+	}
+	return m.doubt(pressID, e.span)
+}
+
+// nextTurn is by when the next press of one order has begun.
+const nextTurn = 350 * time.Millisecond
+
+// turns says whether a device obeys codes with a bit that changes with each push.
+func (b *Beliefs) turns(deviceID string) bool {
+	d, err := b.Library.ByID(deviceID)
+	if err != nil {
+		return false
+	}
+	for _, k := range d.Keys {
+		for _, c := range k.Codes {
+			if s, err := b.Book.Sheet(c.Sheet); err == nil {
+				for _, turn := range s.Turns() {
+					return !turn.Counts
+				}
+			}
 		}
 	}
+	return false
+}
+
+// wasEchoed says whether a press was heard as it was sent. The caller holds mu.
+func (b *Beliefs) wasEchoed(pressID string) bool {
+	return slices.ContainsFunc(b.echoed[pressID], func(e echo) bool { return e.whole })
 }
 
 // push folds a push of a handset into what is believed of a device.

@@ -53,9 +53,11 @@ type entry struct {
 	Late  bool           `json:"late,omitempty"` // it is of long ago, and has its place by its time
 	// Settled is the id of presses of which it is known by now that they went out.
 	Settled string `json:"settled,omitempty"`
-	// Doubted is the id of presses of which that about DoubtedAt was disturbed.
-	Doubted   string     `json:"doubted,omitempty"`
-	DoubtedAt time.Time  `json:"doubted_at,omitzero"`
+	// Doubted is the id of presses that were disturbed, and Doubtful when.
+	Doubted  string        `json:"doubted,omitempty"`
+	Doubtful *control.Span `json:"doubtful,omitempty"`
+	// Disturbed is a press of which its echo says that it may not have been understood.
+	Disturbed bool       `json:"disturbed,omitempty"`
 	Mains     *time.Time `json:"mains,omitempty"` // they failed then
 	ID        string     `json:"id,omitempty"`    // in the journal
 	Place     string     `json:"place,omitempty"`
@@ -161,7 +163,9 @@ func readMind(row store.Belief, log [][]byte) (*mind, error) {
 	for _, e := range entries {
 		if e.Settled != "" || e.Doubted != "" {
 			m.settle(e.Settled)
-			m.doubt(e.Doubted, e.DoubtedAt)
+			if e.Doubtful != nil {
+				m.doubt(e.Doubted, *e.Doubtful)
+			}
 			continue
 		}
 		m.add(e)
@@ -382,7 +386,7 @@ func (m *mind) settle(id string) bool {
 		return false
 	}
 	for i, e := range m.log {
-		if e.ID == id && e.Press != nil && e.Press.Outcome == control.Unknown {
+		if e.ID == id && e.Press != nil && e.Press.Outcome == control.Unknown && !e.Disturbed {
 			p := *e.Press
 			p.Outcome = control.Sent
 			m.log[i].Press = &p
@@ -396,27 +400,38 @@ func (m *mind) settle(id string) bool {
 	return found
 }
 
-// doubt notes that it is not known whether a device understood a press: of several, that about a time.
-func (m *mind) doubt(id string, at time.Time) bool {
-	found := -1
+// doubt notes that it is not known whether a device understood presses: of those of one order, all in a span of time,
+// or the one that is nearest to it.
+func (m *mind) doubt(id string, span control.Span) bool {
+	nearest, found := -1, false
+	off := func(e entry) time.Duration {
+		return max(span.From.Sub(e.at()), e.at().Sub(span.To), 0)
+	}
+	unsure := func(i int) {
+		p := *m.log[i].Press
+		p.Outcome = control.Unknown
+		m.log[i].Press, m.log[i].Disturbed = &p, true
+		found = true
+	}
 	for i, e := range m.log {
 		if id == "" || e.ID != id || e.Press == nil || e.Press.Outcome != control.Sent {
 			continue
 		}
-		if found < 0 || e.at().Sub(at).Abs() < m.log[found].at().Sub(at).Abs() {
-			found = i
+		if off(e) == 0 {
+			unsure(i)
+		} else if nearest < 0 || off(e) < off(m.log[nearest]) {
+			nearest = i
 		}
 	}
-	if found < 0 {
-		return false
+	if !found && nearest >= 0 {
+		unsure(nearest)
 	}
-	p := *m.log[found].Press
-	p.Outcome = control.Unknown
-	m.log[found].Press = &p
-	m.unsaved = append(m.unsaved, entry{Doubted: id, DoubtedAt: at})
-	m.others++
-	m.refold()
-	return true
+	if found {
+		m.unsaved = append(m.unsaved, entry{Doubted: id, Doubtful: &span})
+		m.others++
+		m.refold()
+	}
+	return found
 }
 
 // deafen notes that nobody listened.

@@ -41,6 +41,18 @@ func (l *Library) sendersOf(c device.Code) []happening.KeyMatch {
 	return l.senders(l.Identity(c), c.Train)
 }
 
+// Sending lists the keys that send what some codes send, each once.
+func (l *Library) Sending(codes []device.Code) (out []happening.KeyMatch) {
+	for _, c := range codes {
+		for _, m := range l.sendersOf(c) {
+			if !slices.Contains(out, m) {
+				out = append(out, m)
+			}
+		}
+	}
+	return out
+}
+
 // SameCode lists the keys of other devices that send what a key sends.
 func (l *Library) SameCode(deviceID string, k device.Key) (out []happening.KeyMatch) {
 	if len(k.Codes) == 0 {

@@ -15,6 +15,7 @@ import (
 	"urbo/core/signal"
 	"urbo/service/stations"
 	"urbo/service/stream"
+	"urbo/service/transmit"
 	"urbo/service/wake"
 	"urbo/station"
 	"urbo/store"
@@ -29,11 +30,15 @@ type Library interface {
 
 // Echoes knows what Urbo itself sends.
 type Echoes interface {
-	// Find says which of Urbo's own presses was heard, from when its trains came in and what they say; "" where it was
-	// somebody else's. whole says that it was heard as it was sent.
-	Find(medium line.Medium, first, last time.Time, readings []line.Reading, trains []signal.Reception) (
-		pressID string, whole bool)
+	// Find says of which of Urbo's own presses it is the echo, "" where it is somebody else's, and which send that was.
+	// whole says that it was heard as it was sent.
+	Find(Sound) (pressID string, send int, whole bool)
+	// Alone says whether Urbo sent one press at most in a span of time.
+	Alone(medium line.Medium, first, last time.Time) bool
 }
+
+// Sound is what a receiver heard.
+type Sound = transmit.Sound
 
 // Bits knows which frame each device saw last.
 type Bits interface {
@@ -220,7 +225,7 @@ func (r *Receive) finish(p *press) {
 	pushes := book.Pushes(p.trains, all, func(read line.Reading) bool {
 		return len(r.library.Match([]line.Reading{read}, nil)) > 0
 	})
-	echo := ""
+	own, echo := 0, "" // Urbo's own send that was heard last, and of which press
 	for _, push := range pushes {
 		c := r.capture(p, push)
 		if c.Decoded = all; len(pushes) > 1 {
@@ -228,28 +233,25 @@ func (r *Receive) finish(p *press) {
 		}
 		c.Describe()
 		r.library.Recognise(&c)
-		first, last := p.began, p.latest
+		last := p.latest
 		if p.late {
 			last = p.began
 		}
-		if len(pushes) > 1 {
-			first = p.began.Add(time.Duration(push.After) * time.Microsecond)
-			last = first.Add(time.Duration(signal.Lasts(push.Trains)) * time.Microsecond)
-		}
-		whole := false
-		c.PressID, whole = r.echoes.Find(c.Medium, first, last, c.Readings, c.Trains)
+		heard := Sound{Medium: c.Medium, First: p.began, Last: last, Readings: c.Readings, Trains: c.Trains,
+			Part: len(pushes) > 1, After: own}
+		var whole bool
+		c.PressID, own, whole = r.echoes.Find(heard)
 		switch {
+		case c.PressID == "" && c.Maybe: // of what was heard before it, if of anything
+			c.PressID = echo
 		case c.PressID == "":
 		case !whole && len(c.Keys) > 0: // somebody's handset, also where a single frame came through
 			c.PressID = ""
 		default:
-			c.Disturbed = r.disturbed(p.from.ID+"/"+p.port.ID, whole)
-		}
-		if c.PressID != "" && c.PressID == echo && !c.Maybe { // a handset sent the same right after it
-			c.PressID = ""
-		}
-		if c.PressID != "" {
 			echo = c.PressID
+			if r.echoes.Alone(c.Medium, p.start, p.latest) { // else one of Urbo's own was beside another
+				c.Disturbed = r.disturbed(p.from.ID+"/"+p.port.ID, whole)
+			}
 		}
 		r.bits.Heard(&c)
 		if worthKeeping(c) {
@@ -268,7 +270,7 @@ const (
 	// leastEchoes is how many echoes a receiver has to have heard before one that it does not hear whole means anything,
 	// and mostlyClear the part of them that have to have been whole.
 	leastEchoes = 5
-	mostlyClear = 0.6
+	mostlyClear = 0.3
 )
 
 // disturbed says whether an echo that was not heard whole was disturbed by something: where the receiver hears others

@@ -9,10 +9,6 @@ import (
 	"urbo/core/signal"
 )
 
-// late is how long after a send its echo may still come in: a receiver ends a train after 20 ms of silence, and the
-// link takes its time.
-const late = 200 * time.Millisecond
-
 // Echoes knows what Urbo sends and sent lately, so that it is known when receivers hear it.
 type Echoes struct {
 	book *line.Book
@@ -20,11 +16,13 @@ type Echoes struct {
 
 	mu    sync.Mutex
 	sends []*echo
+	count int
 }
 
 // echo is a send that receivers may hear.
 type echo struct {
 	pressID  string
+	number   int // counts up with each send
 	medium   line.Medium
 	identity string // of the line code, or ""
 	fields   line.Fields
@@ -40,6 +38,10 @@ func NewEchoes(book *line.Book, now func() time.Time) *Echoes { return &Echoes{b
 
 // expect notes a send before it goes out. The function it returns notes its end.
 func (es *Echoes) expect(e echo, longest time.Duration) func() {
+	es.mu.Lock()
+	es.count++
+	e.number = es.count
+	es.mu.Unlock()
 	e.from = es.now()
 	e.latest = e.from.Add(longest)
 	es.mu.Lock()
@@ -81,23 +83,61 @@ func (e *echo) end() time.Time {
 	return e.until
 }
 
-// Find says which of Urbo's own presses a receiver heard, from when its trains came in and what they say; "" where
-// it was somebody else's. A clear reading of another code is a handset, even while Urbo sends. whole says that it was
-// heard as it was sent: else something may have disturbed it.
-func (es *Echoes) Find(medium line.Medium, first, last time.Time, readings []line.Reading,
-	trains []signal.Reception) (pressID string, whole bool) {
+// Sound is what a receiver heard.
+type Sound struct {
+	Medium      line.Medium
+	First, Last time.Time // when its first and last train came in
+	Readings    []line.Reading
+	Trains      []signal.Reception
+	// Part says that it is a part of what came in then, which has Urbo's own sends in their order: it is of a send behind
+	// After.
+	Part  bool
+	After int
+}
+
+// Find says which of Urbo's own presses a receiver heard, and which send that was; "" where it was somebody else's. A
+// clear reading of another code is a handset, even while Urbo sends. whole says that it was heard as it was sent: else
+// something may have disturbed it.
+func (es *Echoes) Find(h Sound) (pressID string, send int, whole bool) {
 	es.mu.Lock()
 	defer es.mu.Unlock()
-	for _, e := range slices.Backward(es.sends) {
-		if e.medium != medium || last.Before(e.from) || first.After(e.end().Add(late)) {
+	var best *echo
+	for _, e := range es.sends {
+		if e.medium != h.Medium || h.Last.Before(e.from) || h.First.After(e.end().Add(signal.EchoLate)) ||
+			h.Part && e.number <= h.After {
 			continue
 		}
-		if sounds, whole := es.sounds(e, readings, trains); sounds {
-			e.hear()
-			return e.pressID, whole
+		sounds, is := es.sounds(e, h.Readings, h.Trains)
+		if !sounds || best != nil && whole && !is {
+			continue
+		}
+		if h.Part && best != nil && whole == is { // the first of them
+			continue
+		}
+		best, whole = e, is
+	}
+	if best == nil {
+		return "", h.After, false
+	}
+	best.hear()
+	return best.pressID, best.number, whole
+}
+
+// Alone says whether Urbo sent one press at most in a span of time.
+func (es *Echoes) Alone(medium line.Medium, first, last time.Time) bool {
+	es.mu.Lock()
+	defer es.mu.Unlock()
+	one := ""
+	for _, e := range es.sends {
+		switch {
+		case e.medium != medium || last.Before(e.from) || first.After(e.end()):
+		case one != "" && one != e.pressID:
+			return false
+		default:
+			one = e.pressID
 		}
 	}
-	return "", false
+	return true
 }
 
 func (es *Echoes) sounds(e *echo, readings []line.Reading, trains []signal.Reception) (sounds, whole bool) {

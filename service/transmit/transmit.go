@@ -57,20 +57,21 @@ type Stations interface {
 
 // Order is a press that is asked for.
 type Order struct {
-	Device      device.Device     // zero where the codes belong to no key
-	Key         device.Key        // what is sent, and what holding does
-	Frame       map[string]string // what it says, by control, where it carries several controls of the device
-	What        string            // for the journal, where it is no key: "what is on the bench"
-	Transmitter device.Place      // none is the device's own, or the first that fits
-	Anyway      bool              // also from a transmitter that makes another channel of the medium
-	Times       int               // presses one after another; 0 is one
-	Hold        time.Duration     // how long it is held; 0 is a short press
-	Lease       time.Duration     // or it is held for so long, and on for each Ticket.Hold
-	Within      time.Duration     // dropped when its turn has not come by then; 0 is two minutes
-	Background  bool              // nobody waits for it: it lets the presses of people go first
-	Next        bool              // it goes on with what was pressed before, and comes before all that waits
-	By          grant.By          // who asked
-	Cause       string            // id of what led to it, or ""
+	Device      device.Device        // zero where the codes belong to no key
+	Key         device.Key           // what is sent, and what holding does
+	Frame       map[string]string    // what it says, by control, where it carries several controls of the device
+	Obey        []happening.KeyMatch // keys of the library that send the same, where it is no key
+	What        string               // for the journal, where it is no key: "what is on the bench"
+	Transmitter device.Place         // none is the device's own, or the first that fits
+	Anyway      bool                 // also from a transmitter that makes another channel of the medium
+	Times       int                  // presses one after another; 0 is one
+	Hold        time.Duration        // how long it is held; 0 is a short press
+	Lease       time.Duration        // or it is held for so long, and on for each Ticket.Hold
+	Within      time.Duration        // dropped when its turn has not come by then; 0 is two minutes
+	Background  bool                 // nobody waits for it: it lets the presses of people go first
+	Next        bool                 // it goes on with what was pressed before, and comes before all that waits
+	By          grant.By             // who asked
+	Cause       string               // id of what led to it, or ""
 }
 
 // owner of the values that change from press to press.

@@ -11,7 +11,7 @@ import (
 
 // earshot is how long after a send it is waited for whether a receiver heard it: until the receiver's press is over,
 // and what it said has come in.
-const earshot = signal.PressSilence*time.Microsecond + late
+const earshot = signal.PressSilence*time.Microsecond + signal.EchoLate
 
 // verify waits until a receiver has heard a press of a device whose presses are to be verified. What only sets
 // something, and was not heard, is sent once more; what toggles or steps never is.

@@ -100,7 +100,7 @@ func (b *Workbench) Send(ctx context.Context, id string, by grant.By) (happening
 		return happening.Receipt{}, fmt.Errorf("send capture: %w", err)
 	}
 	return b.transmit.Press(ctx, transmit.Order{Key: device.Key{Codes: []device.Code{code}}, By: by, Cause: id,
-		What: "what is on the bench"})
+		What: "what is on the bench", Obey: b.library.Sending([]device.Code{code})})
 }
 
 // Keep makes a capture what a key sends. A key that the device does not have is added.

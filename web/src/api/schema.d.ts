@@ -2175,6 +2175,8 @@ export interface components {
              * @description Different codes
              */
             codes: number;
+            /** @description Devices of the library that obey some of them */
+            moves: string[];
             /** @description Names of the sets, in their order; empty for a sweep */
             sets: string[];
             /**
