@@ -203,7 +203,8 @@ func (a *API) stateOf(slug string) ([]wire.ControlState, error) {
 }
 
 func controlOf(s control.State, history []belief.Was) wire.ControlState {
-	w := wire.ControlState{Control: s.Control, Kind: s.Kind, Value: s.Value, About: s.About, Near: s.Near, May: slices.Concat([]string{}, s.May),
+	w := wire.ControlState{Control: s.Control, Kind: s.Kind, Value: s.Value, About: s.About, Near: s.Near,
+		May:  slices.Concat([]string{}, s.May),
 		Word: s.Word, Unit: s.Unit, Phase: s.Phase, Until: wire.Time(s.Until), Moving: s.Moving, Source: s.Source,
 		At: wire.Time(s.At), Presses: s.Presses, Deaf: s.Deaf, Wrong: s.Wrong, History: []wire.ControlWas{}}
 	for _, h := range slices.Backward(history) {

@@ -22,7 +22,8 @@ func StageFace(s *stage.Stage) Face {
 				return stageNow(s), nil
 			})
 		call(a, operation{"PUT", "/stage/faults", "set-stage-faults", "Let presses be missed or unheard on the stage",
-			grant.Use, wholeHouse, 0}, func(_ context.Context, in *struct{ Body wire.StageFaults }) (wire.StageFaults, error) {
+			grant.Use, wholeHouse, 0}, func(_ context.Context, in *struct{ Body wire.StageFaults }) (wire.StageFaults,
+			error) {
 			s.SetFaults(stage.Faults(in.Body))
 			a.house.Stream.Publish(happening.Happening{What: happening.StageChanged{}})
 			return wire.StageFaults(s.Faults()), nil

@@ -80,7 +80,11 @@ func (a *app) printBeside(d wire.Device) {
 func (a *app) printControls(all []control.Control) {
 	var rows []table.Row
 	for _, c := range all {
-		rows = append(rows, table.Row{c.Name, string(c.Kind), c.Range(), strings.Join(c.Made(), " ")})
+		values := c.Range()
+		if len(c.Guessed) > 0 {
+			values += " (a guess)"
+		}
+		rows = append(rows, table.Row{c.Name, string(c.Kind), values, strings.Join(c.Made(), " ")})
 	}
 	a.table(table.Row{"CONTROL", "KIND", "VALUES", "KEYS"}, rows)
 }
@@ -203,6 +207,9 @@ func (a *app) askOne(c *cobra.Command, slug string, q control.Question, form *co
 func answer(form *control.Control, q control.Question, text string) error {
 	switch q.Field {
 	case "warm_up_ms", "again_ms", "open_ms":
+		if _, err := strconv.ParseFloat(text, 64); err == nil {
+			text += "s"
+		}
 		d, err := time.ParseDuration(text)
 		if err != nil || d < 0 {
 			return errors.New("write a time, such as 20s")
@@ -230,6 +237,7 @@ func answer(form *control.Control, q control.Question, text string) error {
 			return errors.New("write turn, where it switches on and off in turn, or on, where it only switches on")
 		}
 	}
+	form.Said(q.Field)
 	return nil
 }
 
@@ -272,7 +280,8 @@ func (a *app) controlAdd() *cobra.Command {
 	f.StringVar(&form.Close, "close", "", "travel: key that closes")
 	f.StringVar(&form.Stop, "stop", "", "travel: key that stops")
 	f.StringVar(&form.OnStart, "on-start", "", "when the device is switched on: keep, unknown, or a value")
-	f.StringVar(&form.While, "while", "", "value of power that its keys need; any is any, nothing is on")
+	f.StringVar(&form.While, "while", "",
+		"value of power that its keys need, or a selector with its value (\"menu off\"); any is any, nothing is on")
 	for name, about := range map[string]string{"again": "power: off has to be pressed twice within this time",
 		"warm-up":    "power: after switching on it ignores keys for so long",
 		"cool-down":  "power: the same after switching off",

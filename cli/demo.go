@@ -54,8 +54,8 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 					return usageError{fmt.Errorf("--fault %w", err)}
 				case of:
 				case !slices.Contains(onstage.Faults, onstage.Fault(f)):
-					return usageError{fmt.Errorf("--fault %.20q: there are lose=N, unheard=N, mains=SECONDS, and of the board "+
-						"%v", f, onstage.Faults)}
+					return usageError{fmt.Errorf("--fault %.20q: there are lose=N, unheard=N, mains=SECONDS, "+
+						"and of the board %v", f, onstage.Faults)}
 				case fault != "":
 					return usageError{fmt.Errorf("--fault: one board has one fault, not %s and %s", fault, f)}
 				default:
@@ -80,9 +80,9 @@ With --tour it tells the whole story by itself, from a handset's press to a repl
 	c.Flags().StringSliceVar(&s.Unplug, "unplug", nil,
 		"appliances that are not plugged in, to see what Urbo makes of it")
 	c.Flags().StringSliceVar(&faults, "fault", nil,
-		"what goes wrong: lose=N (appliances miss every Nth press), unheard=N (every Nth press of a handset is heard by "+
-			"nobody), mains=SECONDS (they fail again and again); or, of the board in the lecture room, to see what urbo "+
-			"station test makes of it, dead, exchanged, swapped, frequency, weak or inexact")
+		"what goes wrong: lose=N (appliances miss every Nth press), unheard=N (every Nth press of a handset is heard "+
+			"by nobody), mains=SECONDS (they fail again and again); or, of the board in the lecture room, to see what "+
+			"urbo station test makes of it, dead, exchanged, swapped, frequency, weak or inexact")
 	c.Flags().BoolVar(&tour, "tour", false, "tell the story from press to replay, and end: 0 if every appliance ended "+
 		"as it should")
 	return c

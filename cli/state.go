@@ -356,7 +356,8 @@ func unsureOf(slug string, got wire.SetAnswer, dry bool) error {
 	case len(got.Presses) == 0:
 		return fmt.Errorf("nothing was pressed: %s is believed to be so already", slug)
 	case got.Doubtful:
-		return fmt.Errorf("it was pressed, but what %s is at now is doubtful: look at it, and say so with urbo tell", slug)
+		return fmt.Errorf("it was pressed, but what %s is at now is doubtful: look at it, and say so with urbo tell",
+			slug)
 	}
 	return nil
 }

@@ -221,7 +221,8 @@ func TestControls_EveryQuirk(t *testing.T) {
 	set := func(then func(), words ...string) {
 		people.Go(func() {
 			res := r.urbo(append([]string{"set"}, words...)...)
-			assert.Contains(t, []int{0, 3}, res.code, "%v: %s%s", words, res.out, res.err) // 3: what it is at is doubtful
+			// 3: what it is at is doubtful
+			assert.Contains(t, []int{0, 3}, res.code, "%v: %s%s", words, res.out, res.err)
 			then()
 		})
 	}

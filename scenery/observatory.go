@@ -157,7 +157,8 @@ func observatory() []device.Device {
 			Model: "A-3", Keys: amplifier,
 			Traits: device.Traits{Power: device.PowerToggles, Inputs: device.InputsDirect,
 				Forms: control.Forms{Controls: proposed("amplifier", amplifier), Effects: []control.KeyEffects{
-					{Key: "power", Effects: []control.Effect{{Control: "mute", Op: control.OpSet, While: control.WhileAny}}},
+					{Key: "power", Effects: []control.Effect{{Control: "mute", Op: control.OpSet,
+						While: control.WhileAny}}},
 					{Key: "volume-up", Effects: []control.Effect{{Control: "mute", Op: control.OpSet}}},
 					{Key: "volume-down", Effects: []control.Effect{{Control: "mute", Op: control.OpSet}}}}}}},
 		{Slug: "boardwalk", Name: "Boardwalk lights", Room: "Outside", Kind: "light", Maker: "Corvane", Model: "Strand",

@@ -63,7 +63,8 @@ func (w *witness) look(step string) {
 		for _, st := range states {
 			truth := w.fact(slug, st.Control)
 			if !possible(st, truth) {
-				w.outside = append(w.outside, fmt.Sprintf("%s: %s/%s is %s, and believed to be %s", step, slug, st.Control,
+				w.outside = append(w.outside, fmt.Sprintf("%s: %s/%s is %s, and believed to be %s", step, slug,
+					st.Control,
 					truth, st.Text()))
 				w.outside = w.outside[max(len(w.outside)-5, 0):]
 			}
@@ -211,7 +212,10 @@ func TestBeliefs_HoldAgainstTheStage(t *testing.T) {
 						require.Empty(t, w.outside, "the true value is possible while nothing is missed")
 					}
 				}
-				part := func(word control.Word) float64 { return float64(w.wrong[word]) / float64(max(w.said[word], 1)) }
+				part := func(word control.Word) float64 {
+					return float64(w.wrong[word]) / float64(max(w.said[word],
+						1))
+				}
 				t.Logf("certain %d, wrong %.3f %%; believed %d, wrong %.2f %%; sets %d, false %d; outside %d",
 					w.said[control.Certain], 100*part(control.Certain), w.said[control.Believed],
 					100*part(control.Believed), w.sets, w.false, len(w.outside))

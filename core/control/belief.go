@@ -40,8 +40,8 @@ type Case struct {
 type Belief struct {
 	Cases []Case  `json:"cases"`
 	Trust []Trust `json:"trust"` // by control
-	// Handset is when a handset of the device was heard last, whatever its key did. Who has one in the hand presses more,
-	// and one press in fifty is heard by nobody.
+	// Handset is when a handset of the device was heard last, whatever its key did. Who has one in the hand presses
+	// more, and one press in fifty is heard by nobody.
 	Handset time.Time `json:"handset,omitzero"`
 }
 

@@ -203,7 +203,8 @@ func (s *Spec) while(name, value string) (uint64, *elsewhere, error) {
 		case s.controls[i].Name == name:
 			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: it cannot wait for itself", ErrForm, name, value)
 		case i != s.power && s.controls[i].Kind != Selector:
-			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: name a selector or the power, %s is a %s", ErrForm, name, value,
+			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: name a selector or the power, %s is a %s", ErrForm,
+				name, value,
 				control, s.controls[i].Kind)
 		}
 		n, err := s.controls[i].index(at)
@@ -226,7 +227,8 @@ func (s *Spec) while(name, value string) (uint64, *elsewhere, error) {
 	}
 	n, err := s.controls[s.power].index(value)
 	if err != nil {
-		return 0, nil, fmt.Errorf("%w %.40s: while %.40q: %s, any, or another control and its value", ErrForm, name, value,
+		return 0, nil, fmt.Errorf("%w %.40s: while %.40q: %s, any, or another control and its value", ErrForm, name,
+			value,
 			strings.Join(s.controls[s.power].values(), ", "))
 	}
 	return 1 << n, nil, nil

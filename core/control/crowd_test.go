@@ -23,8 +23,8 @@ type crowd struct {
 	notAmong    int // true values that were not among the possible ones
 }
 
-// mix lives with a random device: its handset, single presses through Urbo, and sets, some seconds apart. Of presses one
-// in so many is missed by the device, and of those of the handset as many are heard by nobody.
+// mix lives with a random device: its handset, single presses through Urbo, and sets, some seconds apart. Of presses
+// one in so many is missed by the device, and of those of the handset as many are heard by nobody.
 func (c *crowd) mix(t *testing.T, seed uint64, missing float64) {
 	r := rand.New(rand.NewPCG(seed, 7))
 	s := &story{quiet: true, random: r, thing: newThing(r), now: epoch}
@@ -46,7 +46,8 @@ func (c *crowd) mix(t *testing.T, seed uint64, missing float64) {
 		b = spec.After(b, p)
 	}
 	for range 150 {
-		s.now = s.now.Add(time.Duration(float64(pick(r, 2*time.Second, 8*time.Second, 40*time.Second)) * (0.5 + r.Float64())))
+		s.now = s.now.Add(time.Duration(float64(pick(r, 2*time.Second, 8*time.Second,
+			40*time.Second)) * (0.5 + r.Float64())))
 		s.belief = b
 		switch r.IntN(3) {
 		case 0:
@@ -135,7 +136,8 @@ func TestCrowd_WordsHoldInADenseMix(t *testing.T) {
 			believed := 1 - share(c.said[control.Believed]-c.wrong[control.Believed], c.said[control.Believed])
 			sets := 1 - share(c.sets-c.false, c.sets)
 			t.Logf("certain %d, wrong %.3f %%; believed %d, wrong %.2f %%; sets %d, false %.2f %%; not among %d",
-				c.said[control.Certain], 100*certain, c.said[control.Believed], 100*believed, c.sets, 100*sets, c.notAmong)
+				c.said[control.Certain], 100*certain, c.said[control.Believed], 100*believed, c.sets, 100*sets,
+				c.notAmong)
 			if missing == 0 {
 				assert.Zero(t, c.notAmong, "with nothing missed the true value is possible")
 				assert.Zero(t, c.wrong[control.Certain]+c.wrong[control.Believed]+c.false)
@@ -143,7 +145,8 @@ func TestCrowd_WordsHoldInADenseMix(t *testing.T) {
 			}
 			assert.Less(t, certain, 0.001)
 			assert.Less(t, believed, 0.07)
-			assert.Less(t, sets, 0.035, "one press in fifty is missed, and a toggle goes on from what was missed before")
+			assert.Less(t, sets, 0.035,
+				"one press in fifty is missed, and a toggle goes on from what was missed before")
 		})
 	}
 }

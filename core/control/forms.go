@@ -153,6 +153,13 @@ type Effect struct {
 	While   string `json:"while,omitempty" maxLength:"40" doc:"Value of power that it needs; any is any, and nothing is on"`
 }
 
+// Said notes that somebody has said a member of the form: it is no guess any more.
+func (c *Control) Said(member string) {
+	c.Guessed = slices.DeleteFunc(slices.Clone(c.Guessed), func(g string) bool {
+		return g == member || member == "most" && g == "least"
+	})
+}
+
 var nameRule = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
 func given(p *float64, otherwise float64) float64 {

@@ -287,8 +287,8 @@ func relative(value string) (int, bool) {
 	return n, err == nil && n != 0 && n >= -MaxSteps && n <= MaxSteps
 }
 
-// Settled is a want as a value: of a travel, so many percent from where it stands are a place on its way. The error wraps
-// ErrPlan where it is not known where it stands.
+// Settled is a want as a value: of a travel, so many percent from where it stands are a place on its way. The error
+// wraps ErrPlan where it is not known where it stands.
 func (s *Spec) Settled(b Belief, w Want, now time.Time) (Want, error) {
 	i, err := s.find(w.Control)
 	if err != nil {

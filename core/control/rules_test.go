@@ -76,7 +76,8 @@ func (x *bench) is(name string) control.State {
 // keys are those of a plan.
 func (x *bench) keys(name, value string) (out []string, p control.Plan) {
 	x.Helper()
-	p, err := x.spec.Plan(x.b, control.Request{Wants: []control.Want{{Control: name, Value: value}}, Asked: true}, x.now)
+	p, err := x.spec.Plan(x.b, control.Request{Wants: []control.Want{{Control: name, Value: value}}, Asked: true},
+		x.now)
 	require.NoError(x, err)
 	for _, s := range p.Steps {
 		for range s.Times {
@@ -162,7 +163,8 @@ func TestPlan_AKeyThatMovesOtherDevicesIsTheLastWay(t *testing.T) {
 	keys := []string{"all-off", "off-1", "on-1"}
 	forms := control.Forms{Controls: []control.Control{{Name: "power", Kind: control.Power,
 		Keys: map[string]string{"on": "on-1", "off": "off-1"}}},
-		Effects: []control.KeyEffects{{Key: "all-off", Effects: []control.Effect{{Control: "power", Op: control.OpSet}}}}}
+		Effects: []control.KeyEffects{{Key: "all-off", Effects: []control.Effect{{Control: "power",
+			Op: control.OpSet}}}}}
 	x := with(t, keys, forms, "power", "on")
 	ask := control.Request{Wants: []control.Want{{Control: "power", Value: "off"}}, Asked: true,
 		Moves: map[string][]string{"all-off": {"socket-2", "socket-3"}}}

@@ -91,7 +91,8 @@ func (m Motion) stands(where Range) Motion {
 	return Motion{From: where, Next: next, Moves: moves}
 }
 
-// leads is where the next press of a key that goes round leads, from where it stands: at an end it leads away from that.
+// leads is where the next press of a key that goes round leads, from where it stands: at an end it leads away from
+// that.
 func (m Motion) leads() []int {
 	switch {
 	case m.From == Range{0, 0}:

@@ -345,7 +345,8 @@ func (b Belief) inUse(t Trust, now time.Time) bool {
 	return !b.Handset.IsZero() && now.Sub(b.Handset) <= inHand && now.Sub(t.Certain) > atOnce
 }
 
-// width is by how much a control may be off and still count as there: a dial by some steps, a travel by a part of its way.
+// width is by how much a control may be off and still count as there: a dial by some steps, a travel by a part of its
+// way.
 func (c *Control) width() int {
 	switch c.Kind {
 	case Dial:

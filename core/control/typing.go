@@ -25,7 +25,8 @@ func orTyped(a, b *Typed) *Typed {
 	case b == nil:
 		return &Typed{At: a.At, Before: a.Before, May: a.May}
 	case a.Digits == b.Digits && a.Cut == b.Cut && a.At.Equal(b.At):
-		return &Typed{Digits: a.Digits, Cut: a.Cut, Else: a.Else.or(b.Else), At: a.At, Before: a.Before.or(b.Before), May: a.May.or(b.May)}
+		return &Typed{Digits: a.Digits, Cut: a.Cut, Else: a.Else.or(b.Else), At: a.At, Before: a.Before.or(b.Before),
+			May: a.May.or(b.May)}
 	}
 	return &Typed{At: later(a.At, b.At), Before: a.Before.or(b.Before), May: a.May.or(b.May)}
 }

@@ -40,8 +40,8 @@ type Capture struct {
 type KeyMatch struct {
 	DeviceID string
 	device.Ref
-	// Again says that the device saw this very frame last, of a line code that changes with each push: it may have passed
-	// over it.
+	// Again says that the device saw this very frame last, of a line code that changes with each push: it may have
+	// passed over it.
 	Again bool
 }
 

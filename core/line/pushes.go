@@ -11,8 +11,8 @@ import (
 type Push struct {
 	Trains []signal.Reception
 	After  int // µs from the beginning of the first push to this one's
-	// Maybe says that it may have been the push before that went on: its frames come when those of a held key would, and
-	// nothing in them tells.
+	// Maybe says that it may have been the push before that went on: its frames come when those of a held key would,
+	// and nothing in them tells.
 	Maybe bool
 }
 
@@ -84,7 +84,8 @@ func candidates(trains []signal.Reception, all Decoded, sure func(Reading) bool)
 	for i, t := range trains {
 		for _, r := range all.Readings {
 			if len(all.Readings) > 1 && sure(r) {
-				begins, ends := at <= r.From && r.From < at+t.Train.Length(), at < r.To && r.To <= at+t.Train.Length()+loose
+				begins, ends := at <= r.From && r.From < at+t.Train.Length(), at < r.To &&
+					r.To <= at+t.Train.Length()+loose
 				cuts[i-1], cuts[i] = cuts[i-1] || begins, cuts[i] || ends
 			}
 		}

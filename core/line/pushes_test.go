@@ -119,6 +119,7 @@ func TestPushes_ALostFrameLeavesBothOpen(t *testing.T) {
 	got := parts(b, lost)
 	require.Len(t, got, 2)
 	assert.True(t, got[1].Maybe, "it was held, or tapped again")
-	got = parts(b, then(pushed(t, b, "rc5", twoKeys[4].one, 2), 290_000-113_800, pushed(t, b, "rc5", twoKeys[4].one, 2)))
+	got = parts(b, then(pushed(t, b, "rc5", twoKeys[4].one, 2), 290_000-113_800, pushed(t, b, "rc5", twoKeys[4].one,
+		2)))
 	assert.Len(t, got, 1, "its bit says that it was held")
 }

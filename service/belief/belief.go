@@ -75,7 +75,8 @@ const short = 10 * time.Minute
 // only believed, and after a while, or where the house did not end in order, it is doubtful; but not what keys only
 // set.
 func Open(ctx context.Context, c Config) (*Beliefs, error) {
-	b := &Beliefs{Config: c, minds: map[string]*mind{}, echoed: map[string][]echo{}, moved: map[string]map[string][]string{},
+	b := &Beliefs{Config: c, minds: map[string]*mind{}, echoed: map[string][]echo{},
+		moved: map[string]map[string][]string{},
 		shows: map[string]shown{}, counts: map[string]int64{}, wake: make(chan struct{}, 1)}
 	b.caught = sync.NewCond(&b.mu)
 	now := c.Now()

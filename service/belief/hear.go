@@ -147,8 +147,9 @@ func length(c happening.Capture) time.Duration {
 
 // echo is how a press of Urbo's own was heard.
 type echo struct {
-	span  control.Span
-	whole bool // as it was sent: else a handset was pressed at the same moment, and the device may have understood neither
+	span control.Span
+	// as it was sent: else a handset was pressed at the same moment, and the device may have understood neither
+	whole bool
 }
 
 // aside is by how much the time of a press may be off from that of its echo.

@@ -94,7 +94,8 @@ func New(book *line.Book, l Library, echoes Echoes, bits Bits, events *stream.St
 	for _, m := range []line.Medium{line.Infrared, line.Radio} {
 		books[m] = book.Only(m)
 	}
-	return &Receive{books: books, library: l, echoes: echoes, bits: bits, stream: events, now: now, wake: make(chan struct{}, 1),
+	return &Receive{books: books, library: l, echoes: echoes, bits: bits, stream: events, now: now,
+		wake:    make(chan struct{}, 1),
 		pending: map[string]*press{}, clear: map[string]clear{}}
 }
 
@@ -267,8 +268,8 @@ type clear struct {
 }
 
 const (
-	// leastEchoes is how many echoes a receiver has to have heard before one that it does not hear whole means anything,
-	// and mostlyClear the part of them that have to have been whole.
+	// leastEchoes is how many echoes a receiver has to have heard before one that it does not hear whole means
+	// anything, and mostlyClear the part of them that have to have been whole.
 	leastEchoes = 5
 	mostlyClear = 0.3
 )

@@ -89,8 +89,8 @@ type Sound struct {
 	First, Last time.Time // when its first and last train came in
 	Readings    []line.Reading
 	Trains      []signal.Reception
-	// Part says that it is a part of what came in then, which has Urbo's own sends in their order: it is of a send behind
-	// After.
+	// Part says that it is a part of what came in then, which has Urbo's own sends in their order: it is of a send
+	// behind After.
 	Part  bool
 	After int
 }

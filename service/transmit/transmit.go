@@ -119,7 +119,8 @@ type worker struct {
 // New makes the sending end of a house.
 func New(turns Turns, s Stations, echoes *Echoes, bits *Bits, events *stream.Stream, book *line.Book, trace *Trace,
 	now func() time.Time) *Transmit {
-	return &Transmit{trace: trace, store: turns, stations: s, echoes: echoes, bits: bits, stream: events, book: book, now: now,
+	return &Transmit{trace: trace, store: turns, stations: s, echoes: echoes, bits: bits, stream: events, book: book,
+		now:     now,
 		workers: map[string]*worker{}, tickets: map[string]*Ticket{},
 		airs: map[string]*sync.Mutex{}, devices: map[string]recent{}}
 }

@@ -72,7 +72,8 @@ func (t *Transmit) drop(k *Ticket) bool {
 // serve sends one press, with all its times.
 func (t *Transmit) serve(k *Ticket) {
 	o, first := k.order, k.legs[0].through
-	r := happening.Receipt{ID: k.ID, By: o.By, Obey: o.Obey, DeviceID: o.Device.ID, Device: o.Device.Slug, Times: o.Times,
+	r := happening.Receipt{ID: k.ID, By: o.By, Obey: o.Obey, DeviceID: o.Device.ID, Device: o.Device.Slug,
+		Times:     o.Times,
 		StationID: first.ID, RoomID: first.Room, Station: first.Station, Port: first.Port.ID, Outcome: happening.Sent,
 		Held: o.Hold > 0 || o.Lease > 0, Frame: o.Frame}
 	if r.What = o.What; o.Device.ID != "" {

@@ -125,7 +125,8 @@ function ControlForm({
   const submit = () => {
     let form: Control = { ...of, name: called.trim() };
     for (const f of fieldsOf[of.kind]) form = read(form, f, texts[f.name] ?? '') ?? form;
-    put.mutate({ name: name || form.name, form }, { onSuccess: onDone });
+    // Whoever keeps a form has said all of it: nothing is a guess any more.
+    put.mutate({ name: name || form.name, form: { ...form, guessed: undefined } }, { onSuccess: onDone });
   };
   return (
     <Box
