@@ -3,10 +3,12 @@ package api
 import (
 	"context"
 	"errors"
+	"net/http"
 	"slices"
 	"time"
 
 	"urbo/core/control"
+	"urbo/core/device"
 	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/pairing"
@@ -15,6 +17,7 @@ import (
 	"urbo/service/library"
 	"urbo/service/measure"
 	"urbo/service/setting"
+	"urbo/service/transmit"
 	"urbo/wire"
 )
 
@@ -135,18 +138,39 @@ func (a *API) pairing() {
 			func(w pairing.Way) wire.PairingWay { return wire.PairingWay{Way: w.Name, For: w.For} }), nil
 	})
 	call(a, operation{"POST", "/devices/{device}/pair", "pair-device",
-		"Give a device a handset of Urbo's own; what its keys sent before is kept", grant.Teach, ofDevice, 0},
-		func(ctx context.Context, in *struct {
+		"Make a handset of Urbo's own for a device; it is the device's once it is confirmed, and leaves nothing before",
+		grant.Teach, ofDevice, 0},
+		func(_ context.Context, in *struct {
 			DeviceIn
 			Body wire.PairRequest
 		}) (wire.Pairing, error) {
-			_, w, err := a.house.Library.Pair(ctx, in.Device, in.Body.Way, note(ctx))
+			w, err := a.house.Library.Pair(in.Device, in.Body.Way)
 			if err != nil {
 				return wire.Pairing{}, err
 			}
 			return wire.Pairing{Way: w.Name, First: w.First, Key: w.Pair, Shows: w.Shows,
 				Keys: list(w.Keys, func(k pairing.Key) string { return k.Name })}, nil
 		})
+	call(a, operation{"POST", "/devices/{device}/pair/ask", "ask-to-pair",
+		"Let the new handset ask to be paired; it sends nothing else", grant.Teach, ofDevice, 0},
+		func(ctx context.Context, in *DeviceIn) (wire.Press, error) {
+			d, k, err := a.house.Library.AsksToPair(in.Device)
+			if err != nil {
+				return wire.Press{}, err
+			}
+			r, err := a.house.Transmit.Press(ctx, transmit.Order{Key: k, Owner: d.ID, By: asking(ctx),
+				Device: device.Device{Transmitter: d.Transmitter, RoomID: d.RoomID, Room: d.Room},
+				What:   "the new handset of " + d.Slug})
+			return wire.PressOf(r), err
+		})
+	call(a, operation{"POST", "/devices/{device}/pair/took", "confirm-pairing",
+		"Say that the device took the new handset: its keys send it from now on, and what they sent before is kept",
+		grant.Teach, ofDevice, 0}, func(ctx context.Context, in *DeviceIn) (wire.Device, error) {
+		return as(a.deviceOf)(a.house.Library.Paired(ctx, in.Device, note(ctx)))
+	})
+	remove(a, operation{"DELETE", "/devices/{device}/pair", "cancel-pairing",
+		"Forget the new handset; everything is as it was", grant.Teach, ofDevice, http.StatusNoContent},
+		func(_ context.Context, in *DeviceIn) error { return a.house.Library.Unpair(in.Device) })
 }
 
 // measurements registers what programs and sensors tell.

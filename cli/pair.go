@@ -2,7 +2,7 @@ package cli
 
 import (
 	"bufio"
-	"errors"
+	"context"
 	"fmt"
 	"net/http"
 	"strings"
@@ -18,8 +18,7 @@ func (a *app) devicePair() *cobra.Command {
 	c := &cobra.Command{Use: "pair DEVICE", Short: "Make a handset of Urbo's own, and pair it with the device",
 		Long: `Make a handset of Urbo's own for a device that obeys paired handsets only, and pair it: a shutter
 with rolling codes, or a socket that learns. It says what to do, sends what asks to be paired, and asks whether the
-device took it. Handsets that the device obeys already go on working. Where it does not take it, what the keys sent
-before is put back.`,
+device took it. Until then nothing of the device is changed. Handsets that it obeys already go on working.`,
 		Args: args(1, 1, "a DEVICE"), Example: "  urbo device pair screen --as roll56",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if way == "" {
@@ -53,10 +52,6 @@ func (a *app) pairingWays(c *cobra.Command) error {
 
 // leadThrough sends what asks to be paired, as often as it takes.
 func (a *app) leadThrough(c *cobra.Command, slug string, p wire.Pairing) error {
-	cl, err := a.client()
-	if err != nil {
-		return err
-	}
 	lines := bufio.NewScanner(a.In)
 	ask := func(text string) bool {
 		fmt.Fprint(a.Out, text)
@@ -66,7 +61,8 @@ func (a *app) leadThrough(c *cobra.Command, slug string, p wire.Pairing) error {
 		if !ask("1. " + p.First + "\n2. Then press Enter here. ") {
 			break
 		}
-		sent, err := cl.pressKey(c.Context(), wire.KeyRef{Device: slug, Key: p.Key}, wire.PressRequest{Times: 1})
+		var sent wire.Press
+		err := a.call(c.Context(), http.MethodPost, devicePath(slug)+"/pair/ask", nil, &sent)
 		switch {
 		case err != nil:
 			fmt.Fprintln(a.Out, err)
@@ -78,24 +74,23 @@ func (a *app) leadThrough(c *cobra.Command, slug string, p wire.Pairing) error {
 		}
 		switch strings.ToLower(strings.TrimSpace(lines.Text())) {
 		case "yes", "y":
+			if err := a.call(c.Context(), http.MethodPost, devicePath(slug)+"/pair/took", nil, nil); err != nil {
+				return err
+			}
 			fmt.Fprintf(a.Out, "Paired. Try it: urbo press %s/%s\n", slug, p.Keys[0])
 			return nil
 		case "stop":
-			return a.unpair(c, slug, p)
+			return a.unpair(c, slug)
 		}
 	}
-	return a.unpair(c, slug, p)
+	return a.unpair(c, slug)
 }
 
-// unpair puts back what the keys sent before. Those that sent nothing keep the handset, for another try.
-func (a *app) unpair(c *cobra.Command, slug string, p wire.Pairing) error {
-	var d wire.Device
-	for _, k := range p.Keys {
-		err := a.call(c.Context(), http.MethodPost, devicePath(slug)+"/keys/"+k+"/restore", wire.Restore{}, &d)
-		var refused *refusalError
-		if err != nil && !errors.As(err, &refused) {
-			return err
-		}
+// unpair forgets the handset that was not taken.
+func (a *app) unpair(c *cobra.Command, slug string) error {
+	ctx := context.WithoutCancel(c.Context()) // also where the command is interrupted
+	if err := a.call(ctx, http.MethodDelete, devicePath(slug)+"/pair", nil, nil); err != nil {
+		return err
 	}
-	return fmt.Errorf("%s was not paired: keys that were learned before send what they sent", slug)
+	return fmt.Errorf("%s was not paired: everything is as it was", slug)
 }

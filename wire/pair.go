@@ -8,9 +8,9 @@ type PairRequest struct {
 // Pairing is a handset of Urbo's own, and how the device comes to obey it.
 type Pairing struct {
 	Way   string   `json:"way"`
-	Keys  []string `json:"keys" doc:"Of the device, that belong to the handset now"`
+	Keys  []string `json:"keys" doc:"Of the device, that belong to the handset once it is confirmed"`
 	First string   `json:"first" doc:"What to do before it asks to be paired"`
-	Key   string   `json:"key" doc:"Key to press then: it asks to be paired"`
+	Key   string   `json:"key" doc:"Its key that asks to be paired"`
 	Shows string   `json:"shows" doc:"How the device says that it took the handset"`
 }
 

@@ -54,6 +54,9 @@ type Library struct {
 	former  map[string]string // ids by slugs that devices had
 	shelf   *shelf
 	groups  map[string]bool // slugs of groups, which no device may have
+
+	pairing  sync.Mutex
+	handsets map[string]pendingHandset // that wait to be paired, by device id
 }
 
 // entry is a device in memory. Its keys and codes are read when they are first asked for: a large library would take
@@ -69,7 +72,8 @@ type entry struct {
 func Open(ctx context.Context, s *store.Store, in Rooms, events *stream.Stream, book *line.Book,
 	now func() time.Time) (*Library, error) {
 	l := &Library{devices: s.Devices(), rooms: in, stream: events, book: book, now: now, entries: map[string]*entry{},
-		ids: map[string]string{}, groups: map[string]bool{}}
+		handsets: map[string]pendingHandset{},
+		ids:      map[string]string{}, groups: map[string]bool{}}
 	if err := l.reindex(ctx); err != nil {
 		return nil, fmt.Errorf("index the library: %w", err)
 	}

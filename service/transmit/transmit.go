@@ -62,6 +62,7 @@ type Order struct {
 	Frame       map[string]string    // what it says, by control, where it carries several controls of the device
 	Obey        []happening.KeyMatch // keys of the library that send the same, where it is no key
 	What        string               // for the journal, where it is no key: "what is on the bench"
+	Owner       string               // id of the device that what counts up is counted for, where it is no key of one
 	Transmitter device.Place         // none is the device's own, or the first that fits
 	Anyway      bool                 // also from a transmitter that makes another channel of the medium
 	Times       int                  // presses one after another; 0 is one
@@ -76,7 +77,10 @@ type Order struct {
 
 // owner of the values that change from press to press.
 func (o Order) owner() string {
-	if o.Device.ID == "" {
+	switch {
+	case o.Owner != "":
+		return o.Owner
+	case o.Device.ID == "":
 		return "bench"
 	}
 	return o.Device.ID

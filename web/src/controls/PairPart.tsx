@@ -4,11 +4,10 @@ import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import type { Device, Pairing } from '../api/client';
-import { usePress, useUndo } from '../devices/queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { label } from '../shared/text';
-import { usePair, usePairingWays } from './queries';
+import { useAskToPair, useCancelPairing, useConfirmPairing, usePair, usePairingWays } from './queries';
 
 // PairPart makes a handset of Urbo's own for a device that obeys paired ones only.
 export function PairPart({ device }: { device: Device }) {
@@ -60,26 +59,18 @@ function Choice({ device, onDone }: { device: Device; onDone: () => void }) {
   );
 }
 
-// Steps leads through the pairing. A device that does not take the handset gets back what its keys sent.
+// Steps leads through the pairing. Until somebody says that the device took the handset, nothing of it is changed.
 function Steps({ device, pairing, onDone }: { device: Device; pairing: Pairing; onDone: () => void }) {
-  const press = usePress();
-  const undo = useUndo(device.slug);
-  const [taken, setTaken] = useState(false);
-  const giveUp = async () => {
-    for (const k of pairing.keys) await undo.mutateAsync(k).catch(() => undefined); // one that sent nothing before
-    onDone();
-  };
-  if (taken) return <Note>{words.pair.done}</Note>;
+  const press = useAskToPair(device.slug);
+  const took = useConfirmPairing(device.slug);
+  const cancel = useCancelPairing(device.slug);
+  if (took.isSuccess) return <Note>{words.pair.done}</Note>;
   return (
     <Box component="ol" sx={{ display: 'grid', gap: 1.5, pl: 2.5, m: 0 }}>
       <li>{pairing.first}</li>
       <li>
         {words.pair.then}{' '}
-        <Button
-          variant="outlined"
-          disabled={press.isPending}
-          onClick={() => press.mutate({ device: device.slug, key: pairing.key })}
-        >
+        <Button variant="outlined" disabled={press.isPending} onClick={() => press.mutate()}>
           {words.pair.send(label(pairing.key))}
         </Button>
         {press.error && <Note alert>{press.error.message}</Note>}
@@ -89,16 +80,19 @@ function Steps({ device, pairing, onDone }: { device: Device; pairing: Pairing; 
         <li>
           <Box sx={{ mb: 1 }}>{words.pair.took(pairing.shows)}</Box>
           <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
-            <Button variant="contained" onClick={() => setTaken(true)}>
+            <Button variant="contained" disabled={took.isPending} onClick={() => took.mutate()}>
               {words.pair.yes}
             </Button>
             <Button variant="outlined" onClick={() => press.reset()}>
               {words.pair.again}
             </Button>
-            <Button onClick={() => void giveUp()}>{words.pair.stop}</Button>
           </Box>
+          {took.error && <Note alert>{took.error.message}</Note>}
         </li>
       )}
+      <Box>
+        <Button onClick={() => cancel.mutate(undefined, { onSettled: onDone })}>{words.pair.stop}</Button>
+      </Box>
     </Box>
   );
 }

@@ -73,6 +73,23 @@ export const usePair = (device: string) =>
       unwrap(client.POST('/api/devices/{device}/pair', { params: { path: { device } }, body: { way } })),
   });
 
+export const useAskToPair = (device: string) =>
+  useMutation({
+    mutationFn: () => unwrap(client.POST('/api/devices/{device}/pair/ask', { params: { path: { device } } })),
+  });
+
+export const useConfirmPairing = (device: string) =>
+  useMutation({
+    mutationFn: () =>
+      unwrap(client.POST('/api/devices/{device}/pair/took', { params: { path: { device } } })),
+    onSuccess: changed,
+  });
+
+export const useCancelPairing = (device: string) =>
+  useMutation({
+    mutationFn: () => unwrap(client.DELETE('/api/devices/{device}/pair', { params: { path: { device } } })),
+  });
+
 export const useKeepControls = (device: string) =>
   useMutation({
     mutationFn: (controls: Control[]) =>
