@@ -110,7 +110,7 @@ type Control struct {
 
 	// What counts for all but power.
 	OnStart string `json:"on_start,omitempty" maxLength:"40" doc:"When the device is switched on: keep, unknown, or a value"`
-	While   string `json:"while,omitempty" maxLength:"40" doc:"Value of power that its keys need; any is any, and nothing is on"`
+	While   string `json:"while,omitempty" maxLength:"81" doc:"Value of power that its keys need, or a selector and its value (menu off); any is any, and nothing is on"`
 }
 
 // KeyEffects is what a key does beside what the forms say.
@@ -150,7 +150,7 @@ type Effect struct {
 	Control string `json:"control" maxLength:"40"`
 	Op      Op     `json:"op" enum:"set,step,round,flip,on,digit,enter,move,stop,cycle,vague"`
 	Arg     int    `json:"arg,omitempty" doc:"Place of the value to set, steps, digit, or direction"`
-	While   string `json:"while,omitempty" maxLength:"40" doc:"Value of power that it needs; any is any, and nothing is on"`
+	While   string `json:"while,omitempty" maxLength:"81" doc:"Value of power that it needs; any is any, and nothing is on"`
 }
 
 // Said notes that somebody has said a member of the form: it is no guess any more.

@@ -121,6 +121,7 @@ type planner struct {
 	wants    []wish
 	spoiling bool
 	tidy     bool // only keys are used that change nothing else
+	left     bool // a key was left out for that
 	began    Belief
 	cur      Belief    // after the presses so far
 	now      time.Time // of the last press
@@ -525,15 +526,20 @@ func (p *planner) middle(control int) (int, bool) {
 // tidily sets something with keys that change nothing else, if there is such a way, and else with any.
 func (p *planner) tidily(set func()) {
 	before := *p
-	if p.tidy = true; p.stuck {
-		p.tidy = false
-	}
+	p.tidy, p.left = !p.stuck, false
 	set()
-	if p.tidy && p.stuck && !before.stuck {
+	if p.left && p.stuck && !before.stuck {
 		*p = before
 		set()
 	}
 	p.tidy = false
+}
+
+// untidy says whether a key is left out for now, as it changes something else.
+func (p *planner) untidy(key string, control int) bool {
+	is := p.tidy && p.beside(key, control) > 0
+	p.left = p.left || is
+	return is
 }
 
 // beside is how much a key that is meant for one control changes beside it: other controls, and other devices.
@@ -607,6 +613,7 @@ func (p *planner) keyThat(control int, fits func(effect) bool) string {
 		}
 		changes := p.beside(key, control)
 		if p.tidy && changes > 0 {
+			p.left = true
 			continue
 		}
 		if beside := len(all) + changes*MaxControls; best == "" || beside < least {

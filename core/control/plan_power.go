@@ -167,7 +167,7 @@ func (p *planner) search(control int, from uint64, to int) []string {
 // device beside it.
 func (p *planner) effectOn(key string, control int) *effect {
 	s := p.spec
-	if control != s.power && s.turns(key) || p.spoils(key, control) || p.tidy && p.beside(key, control) > 0 {
+	if control != s.power && s.turns(key) || p.spoils(key, control) || p.untidy(key, control) {
 		return nil
 	}
 	all := s.effects[key]

@@ -181,7 +181,7 @@ func (p *planner) follow(w wish, keys []string) {
 // partOn is what a key does to a selector as part of a sequence, nil where it must not be used for that.
 func (p *planner) partOn(key string, control int) *effect {
 	s := p.spec
-	if s.turns(key) || p.spoils(key, control) || p.tidy && p.beside(key, control) > 0 {
+	if s.turns(key) || p.spoils(key, control) || p.untidy(key, control) {
 		return nil
 	}
 	all := s.effects[key]

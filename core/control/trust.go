@@ -78,7 +78,13 @@ func (s *Spec) trustAfter(b, after Belief, p Press) []Trust {
 	if p.Frame != nil {
 		all = s.frameEffects(p.Frame)
 	}
-	proven := s.poweredFor(b, p)
+	proven, known := false, false // whether what power is at is certain: worked out where it matters
+	powered := func() bool {
+		if !known {
+			proven, known = s.poweredFor(b, p), true
+		}
+		return proven
+	}
 	var own uint64 // controls that the key has an effect on
 	for _, e := range all {
 		own |= 1 << e.control
@@ -89,14 +95,14 @@ func (s *Spec) trustAfter(b, after Belief, p Press) []Trust {
 		}
 		switch {
 		case !acts:
-			if !proven { // the device may be on all the same
+			if !powered() { // the device may be on all the same
 				t.Presses, t.Sets, t.Run, t.Far = max(t.Presses, 1), min(t.Sets, sure-1), 0, max(t.Far, missing)
 			}
 		case idles:
 			t.Presses++
 			t.Sets, t.Run = 0, 0
 		default:
-			s.trustEffect(t, e, b, p, proven || e.while == anyPower && e.given == nil)
+			s.trustEffect(t, e, b, p, e.while == anyPower && e.given == nil || powered())
 		}
 	}
 	if s.power >= 0 && !out[s.power].Half.IsZero() && !s.halfOff(p) {
@@ -104,14 +110,15 @@ func (s *Spec) trustAfter(b, after Belief, p Press) []Trust {
 	}
 	for i := range out {
 		c, t := &s.controls[i], &out[i]
-		if c.Kind == Travel {
+		mine := own&(1<<i) != 0
+		if c.Kind == Travel || !mine && own&(1<<max(s.power, 0)) == 0 && c.Kind != Digits && len(c.Sequences) == 0 {
 			continue
 		}
 		is := s.may(after, i, p.At)
 		switch {
 		case !c.exactly(is): // what it is set to next says nothing about what it was
 			t.Presses, t.Sets = max(t.Presses, 1), 0
-		case i != s.power && own&(1<<i) == 0 && !slices.Equal(is, s.may(b, i, p.At)): // by being switched on
+		case i != s.power && !mine && !slices.Equal(is, s.may(b, i, p.At)): // by being switched on
 			t.set(is[0].From, p.At)
 		}
 	}
@@ -206,10 +213,12 @@ func (s *Spec) heeded(b Belief, e effect, p Press) (acts, idles bool) {
 		return true, false
 	}
 	for i := range b.Cases {
-		for _, c := range s.split(&b.Cases[i], p.At) {
-			yes, no := e.heeds(&c)
-			acts, idles = acts || !no, idles || !yes
+		c := &b.Cases[i]
+		if c.bit() == 0 && !p.At.Before(c.Until.From) { // it may listen by now
+			acts = true
 		}
+		yes, no := e.heeds(c)
+		acts, idles = acts || !no, idles || !yes
 	}
 	return acts, idles
 }

@@ -2534,7 +2534,7 @@ export interface components {
              * @description After switching on it ignores keys for so long
              */
             warm_up_ms?: number;
-            /** @description Value of power that its keys need; any is any, and nothing is on */
+            /** @description Value of power that its keys need, or a selector and its value (menu off); any is any, and nothing is on */
             while?: string;
         };
         ControlState: {
