@@ -38,7 +38,7 @@ wait_for "$scratch/house/urbo.sock"
 show='show() { echo "\$ $*"; "$@"; echo; }'
 shot command-tour "$show; echo '\$ urbo demo --tour'; urbo demo --tour | tail -n 43"
 shot command-devices "$show; show urbo device list; show urbo device show boardwalk; show urbo press boardwalk/power; show urbo press boardwalk/purple; show urbo group list; show urbo set dew power on; show urbo person list"
-shot command-set "$show; show urbo state; show urbo set amplifier power on volume 18 input 2; show urbo set boardwalk breathe on; show urbo set radio power on channel 47 --dry"
+shot command-set "$show; show urbo state; show urbo set amplifier power on volume 18 input 2; show urbo set boardwalk breathe on </dev/null; show urbo set radio power on channel 47 --dry"
 shot command-journal "$show; cd $scratch; urbo press boardwalk/red >/dev/null; urbo device remove dew-a --yes >/dev/null; show urbo device restore dew-a; show urbo journal --count 5; show urbo journal today --search dew --count 2; show urbo device code boardwalk/power nec 0x9c6340bf; show urbo backup saltmarsh.backup"
 # press HANDSET KEY: pushes a key of a handset on the stage.
 press() {
