@@ -26,10 +26,15 @@ func (g *guide) shutter() error {
 	if _, err := g.await("shutter", "waits for a handset", "yes"); err != nil {
 		return err
 	}
-	if err := g.press("shutter/"+p.Key, 1); err != nil {
+	var sent wire.Press
+	if err := g.client.do(g.ctx, http.MethodPost, "/devices/shutter/pair/ask", nil, &sent); err != nil {
 		return err
 	}
+	g.say("   It asks to be paired through %s/%s: %s", sent.Station, sent.Port, sent.Outcome)
 	g.check("shutter", "handsets", "2")
+	if err := g.client.do(g.ctx, http.MethodPost, "/devices/shutter/pair/took", nil, nil); err != nil {
+		return err
+	}
 	controls := []control.Control{{Name: "position", Kind: control.Travel, Open: "up", Close: "down", Stop: "stop",
 		OpenMS: 42_000 / tourPace}} // the stage's clock runs ahead
 	var d wire.Device
