@@ -165,16 +165,13 @@ func (a *Audition) Len() int {
 	return len(a.Tries)
 }
 
-// codes of a try.
-func (a *Audition) codes(try int) []device.Code {
+// Codes are what a try plays, from 0 to Len.
+func (a *Audition) Codes(try int) []device.Code {
 	if a.Sweep != nil {
 		return []device.Code{a.Sweep.At(try)}
 	}
 	return a.Tries[try].Codes
 }
-
-// Codes are what a try plays, from 0 to Len.
-func (a *Audition) Codes(try int) []device.Code { return a.codes(try) }
 
 // Over says whether nothing is asked or played any more.
 func (a *Audition) Over() bool { return a.Phase == Found || a.Phase == Nothing || a.Phase == Ended }
@@ -186,11 +183,11 @@ func (a *Audition) Due() (codes []device.Code, soon bool) {
 	case a.Paused || a.Over():
 		return nil, false
 	case a.Phase == Playing && a.Next < a.Len():
-		return a.codes(a.Next), false
+		return a.Codes(a.Next), false
 	case a.Phase == Confirming && !a.Sounded:
-		return a.codes(a.At), true
+		return a.Codes(a.At), true
 	case a.Phase == Walking && a.Switches:
-		return a.codes(a.Hit), true
+		return a.Codes(a.Hit), true
 	case a.Phase == Walking && !a.Sounded && !a.Walk.AskOn:
 		return a.walked().Codes, true
 	}

@@ -29,7 +29,7 @@ func (a *Audition) Kept() []device.Key {
 	case a.Phase != Found:
 		return nil
 	case a.Sweep != nil:
-		return []device.Key{{Name: a.Function, Codes: a.codes(a.Hit)}}
+		return []device.Key{{Name: a.Function, Codes: a.Codes(a.Hit)}}
 	}
 	return a.confirmed(a.Winner)
 }
@@ -223,7 +223,7 @@ func (a *Audition) Airtime(book *line.Book) (us int, err error) {
 		if a.Sweep != nil && try == 1 { // the others are much alike
 			return us * a.Len(), nil
 		}
-		for _, c := range a.codes(try) {
+		for _, c := range a.Codes(try) {
 			length, err := c.Airtime(book)
 			if err != nil {
 				what, _ := (&Audition{Sets: a.Sets, Tries: a.Tries, Sweep: a.Sweep, Phase: Playing, Next: try +

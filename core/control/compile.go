@@ -201,7 +201,7 @@ func (s *Spec) while(name, value string) (uint64, *elsewhere, error) {
 		case i < 0:
 			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: there is no control %.40q", ErrForm, name, value, control)
 		case s.controls[i].Name == name:
-			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: it cannot wait for itself", ErrForm, name, value)
+			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: name another control than itself", ErrForm, name, value)
 		case i != s.power && s.controls[i].Kind != Selector:
 			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: name a selector or the power, %s is a %s", ErrForm,
 				name, value,

@@ -49,7 +49,7 @@ func (b *Book) Pushes(trains []signal.Reception, all Decoded, known func(Reading
 		n := len(out) - 1
 		apart, maybe := false, false
 		if n >= 0 && r != nil && last != nil {
-			apart, maybe = b.apart(last, r, ends, g)
+			apart, maybe = b.apart(last, r, ends)
 		}
 		switch {
 		case n < 0, apart || maybe:
@@ -113,7 +113,7 @@ func (b *Book) clear(trains []signal.Reception, sure func(Reading) bool) *Readin
 }
 
 // apart says whether a reading is another push than the one before, or may be. ends is the last train before it.
-func (b *Book) apart(before, r *Reading, ends signal.Reception, g []signal.Reception) (apart, maybe bool) {
+func (b *Book) apart(before, r *Reading, ends signal.Reception) (apart, maybe bool) {
 	s, err := b.Sheet(r.Sheet)
 	if err != nil || r.Sheet != before.Sheet || s.Identity(r.Fields) != s.Identity(before.Fields) {
 		return err == nil, false

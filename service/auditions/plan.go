@@ -37,7 +37,10 @@ type Plan struct {
 // Plan says what an audition would play, and how long it would take. Errors wrap audition.ErrPlan, or are the
 // library's.
 func (as *Auditions) Plan(n New) (Plan, error) {
-	_, plan, err := as.prepare(n)
+	s, plan, err := as.prepare(n)
+	if err == nil {
+		plan.Moves = as.moves(s.Core)
+	}
 	return plan, err
 }
 
@@ -83,7 +86,6 @@ func (as *Auditions) prepare(n New) (*running, Plan, error) {
 	if plan.Codes == 1 {
 		plan.Text = "One code to play."
 	}
-	plan.Moves = as.moves(s.Core)
 	return s, plan, nil
 }
 

@@ -135,11 +135,12 @@ func (b *Beliefs) Plan(id string, ask control.Request) (control.Plan, error) {
 	return m.spec.Plan(m.now, ask, b.Now())
 }
 
-// moves are the devices that obey keys of a device as well, by key. They are looked up once, until a device or room
+// moves are the devices that obey keys of a device as well, by key. They are looked up once, until a device
 // changes.
 func (b *Beliefs) moves(d device.Device) map[string][]string {
 	b.mu.Lock()
 	known, ok := b.moved[d.ID]
+	seen := b.seen
 	b.mu.Unlock()
 	if ok {
 		return known
@@ -158,7 +159,9 @@ func (b *Beliefs) moves(d device.Device) map[string][]string {
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	b.moved[d.ID] = out
+	if b.seen == seen { // else what was looked up may be another's by now
+		b.moved[d.ID] = out
+	}
 	return out
 }
 

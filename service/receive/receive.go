@@ -56,7 +56,7 @@ type Receive struct {
 	now     func() time.Time
 	wake    chan struct{}
 
-	clear map[string]clear // by STATION-ID/PORT, of the goroutine that reads presses
+	echoed map[string]hearing // by STATION-ID/PORT, of the goroutine that reads presses
 
 	mu      sync.Mutex
 	pending map[string]*press // by STATION-ID/PORT
@@ -96,7 +96,7 @@ func New(book *line.Book, l Library, echoes Echoes, bits Bits, events *stream.St
 	}
 	return &Receive{books: books, library: l, echoes: echoes, bits: bits, stream: events, now: now,
 		wake:    make(chan struct{}, 1),
-		pending: map[string]*press{}, clear: map[string]clear{}}
+		pending: map[string]*press{}, echoed: map[string]hearing{}}
 }
 
 // Hear takes one train from a station; when is zero, or when it was where that is long past. It does not block.
@@ -261,8 +261,8 @@ func (r *Receive) finish(p *press) {
 	}
 }
 
-// clear is how well a receiver hears what Urbo sends: in how many of the last echoes, from 0 to 1, and of how many.
-type clear struct {
+// hearing is how well a receiver hears what Urbo sends: in how many of the last echoes, from 0 to 1, and of how many.
+type hearing struct {
 	part  float64
 	heard int
 }
@@ -277,7 +277,7 @@ const (
 // disturbed says whether an echo that was not heard whole was disturbed by something: where the receiver hears others
 // whole. It notes how this one was heard.
 func (r *Receive) disturbed(place string, whole bool) bool {
-	c := r.clear[place]
+	c := r.echoed[place]
 	is := !whole && c.heard >= leastEchoes && c.part >= mostlyClear
 	c.heard++
 	now := 0.0
@@ -285,7 +285,7 @@ func (r *Receive) disturbed(place string, whole bool) bool {
 		now = 1
 	}
 	c.part += (now - c.part) / float64(min(c.heard, 4*leastEchoes))
-	r.clear[place] = c
+	r.echoed[place] = c
 	return is
 }
 
