@@ -56,7 +56,16 @@ plays the values of one field of a line code instead. --plan says how long it ta
 			if err != nil {
 				return err
 			}
-			begin := func(out *wire.Audition) error { return cl.do(c.Context(), http.MethodPost, "/auditions", n, out) }
+			begin := func(out *wire.Audition) error {
+				var p wire.AuditionPlan
+				if err := cl.do(c.Context(), http.MethodPost, "/auditions/plan", n, &p); err != nil {
+					return err
+				}
+				if len(p.Moves) > 0 && a.output != "json" {
+					fmt.Fprintln(a.Out, "It moves what is there already: "+strings.Join(p.Moves, ", "))
+				}
+				return cl.do(c.Context(), http.MethodPost, "/auditions", n, out)
+			}
 			if resume {
 				begin = func(out *wire.Audition) error { return resumeAudition(c.Context(), cl, argv[0], out) }
 			}

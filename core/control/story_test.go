@@ -236,6 +236,10 @@ func (s *story) check() string {
 		}
 		if most := books[st.Control].most(form, st, s.now, s.thing.hasPower); rank(st.Word) > rank(most) {
 			return fmt.Sprintf("%s is %s, and may be %s at most: %+v", st.Control, st.Word, most, books[st.Control])
+		} else if plain := !s.thing.hasPower && form.Kind == control.Selector && len(form.Sequences) == 0; plain &&
+			st.Word == control.Doubtful &&
+			most != control.Doubtful { // every press counts there
+			return fmt.Sprintf("%s is %s, and not %s: %+v", st.Control, st.Word, most, books[st.Control])
 		}
 	}
 	return ""
