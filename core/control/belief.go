@@ -14,6 +14,7 @@ const (
 	Warming Phase = "warming" // it was switched on, and ignores keys
 	On      Phase = "on"
 	Cooling Phase = "cooling" // it was switched off, and ignores keys
+	Unfed   Phase = "unfed"   // what feeds it is off; Mode is what it was at before
 )
 
 // Span is from the earliest to the latest moment of something.
@@ -25,6 +26,11 @@ type Possible struct {
 	Typed   *Typed   `json:"typed,omitempty"`
 	Motions []Motion `json:"motions,omitempty"`
 	Part    *Part    `json:"part,omitempty"`
+	// Rises and Falls are the values of a dial with one key that is held, by what the next hold does.
+	Rises Ranges `json:"rises,omitempty"`
+	Falls Ranges `json:"falls,omitempty"`
+	Since Since  `json:"since,omitzero"` // when a timer began to run that is set to this
+	Woken Since  `json:"woken,omitzero"` // when a key was pressed last that shows it, or keeps it open
 }
 
 // Case is one phase that a device may be in, with what its controls may be at meanwhile.
@@ -56,7 +62,7 @@ func (s *Spec) Nothing() Belief {
 		p[i] = s.anything(i)
 	}
 	if s.power < 0 {
-		b.Cases = []Case{{Phase: On, Possible: p}}
+		b.Cases = s.perhapsUnfed([]Case{{Phase: On, Possible: p}})
 		return b
 	}
 	for v := range s.controls[s.power].size() {
@@ -66,17 +72,28 @@ func (s *Spec) Nothing() Belief {
 		}
 		b.Cases = append(b.Cases, c)
 	}
+	b.Cases = s.perhapsUnfed(b.Cases)
 	return b
 }
 
 // anything is all that a control may be at.
 func (s *Spec) anything(i int) Possible {
 	switch c := &s.controls[i]; c.Kind {
-	case Dial, Selector, Digits:
+	case Dial:
+		if c.Hold != "" {
+			return Possible{Ranges: all(c.size()), Rises: all(c.size()), Falls: all(c.size())}
+		}
+		return Possible{Ranges: all(c.size())}
+	case Selector, Digits:
 		return Possible{Ranges: all(c.size())}
 	case Travel:
-		return Possible{Motions: anywhere(c)}
+		if c.SlatsOf == "" {
+			return Possible{Motions: anywhere(c)}
+		}
 	case Power:
+		if i != s.power {
+			return Possible{Ranges: all(c.size())}
+		}
 	}
 	return Possible{}
 }
@@ -88,7 +105,7 @@ func (c *Case) bit() uint64 {
 		return 1
 	case On:
 		return 1 << c.Mode
-	case Warming, Cooling:
+	case Warming, Cooling, Unfed:
 	}
 	return 0
 }
@@ -150,7 +167,9 @@ func (s Span) or(t Span) Span {
 
 func (p Possible) or(q Possible) Possible {
 	return Possible{Ranges: p.Ranges.or(q.Ranges), Typed: orTyped(p.Typed, q.Typed),
-		Motions: orMotions(p.Motions, q.Motions), Part: orPart(p.Part, q.Part)}
+		Motions: orMotions(p.Motions, q.Motions), Part: orPart(p.Part, q.Part),
+		Rises: p.Rises.or(q.Rises), Falls: p.Falls.or(q.Falls),
+		Since: orSince(p.Since, q.Since), Woken: orSince(p.Woken, q.Woken)}
 }
 
 func earlier(a, b time.Time) time.Time {

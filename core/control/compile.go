@@ -2,8 +2,10 @@ package control
 
 import (
 	"fmt"
+	"math/bits"
 	"slices"
 	"strings"
+	"time"
 )
 
 // Spec is the controls of a device, ready to be worked with.
@@ -14,6 +16,14 @@ type Spec struct {
 	order    []string // keys with effects, in the order of the device
 	whole    *Whole   // nil where no frame carries several controls
 	framed   []int    // places of the controls that its frames carry
+
+	timers  []int               // places of the controls after whose time the device switches itself off
+	rests   []int               // places of those that rest, or lapse, without a key
+	tied    []int               // by control: the second power that it works with, -1 where with none
+	slats   map[int]int         // places of slats, by what they are of
+	linksOf map[string][]effect // what links do, by the key that stands for them
+	leads   []Lead
+	fed     bool // another device feeds it
 }
 
 // effect is an Effect with places for names.
@@ -22,11 +32,17 @@ type effect struct {
 	op      Op
 	arg     int
 	while   uint64     // values of power that it needs, one bit for each
-	given   *elsewhere // value of another control that it needs, nil where it needs none
+	given   *elsewhere // values of another control of which it needs one, nil where it needs none
+	skips   uint64     // of round: values that may be passed over, one bit for each
+	// hold is how long its key has to be held; below 0, how long it must not be held; 0 is no matter.
+	hold time.Duration
 }
 
-// elsewhere is a value of another control.
-type elsewhere struct{ control, value int }
+// elsewhere are values of another control, one bit for each.
+type elsewhere struct {
+	control int
+	values  uint64
+}
 
 // anyPower is every value of power.
 const anyPower = ^uint64(0)
@@ -36,7 +52,8 @@ func Compile(keys []string, forms Forms) (*Spec, error) {
 	if len(forms.Controls) > MaxControls {
 		return nil, fmt.Errorf("%w: %d controls, the most is %d", ErrForm, len(forms.Controls), MaxControls)
 	}
-	s := &Spec{controls: slices.Clone(forms.Controls), power: -1, effects: map[string][]effect{}, order: keys}
+	s := &Spec{controls: slices.Clone(forms.Controls), power: -1, effects: map[string][]effect{}, order: keys,
+		slats: map[int]int{}, linksOf: map[string][]effect{}}
 	for i := range s.controls {
 		c := &s.controls[i]
 		if err := c.check(forms.Whole.has(c.Name)); err != nil {
@@ -45,16 +62,22 @@ func Compile(keys []string, forms Forms) (*Spec, error) {
 		if slices.ContainsFunc(s.controls[:i], func(o Control) bool { return o.Name == c.Name }) {
 			return nil, fmt.Errorf("%w %s is there twice: give one another name", ErrForm, c.Name)
 		}
-		if c.Kind == Power {
-			if s.power >= 0 {
-				return nil, fmt.Errorf("%w %s: %s is a power already: a device has one", ErrForm, c.Name,
-					s.controls[s.power].Name)
-			}
+		if c.Kind != Power {
+			continue
+		}
+		if s.power < 0 {
 			s.power = i
+		} else if err := s.checkSecond(c); err != nil {
+			return nil, err
 		}
 	}
 	for i := range s.controls {
 		if err := s.compile(i); err != nil {
+			return nil, err
+		}
+	}
+	for i := range s.controls {
+		if err := s.compileItself(i); err != nil {
 			return nil, err
 		}
 	}
@@ -67,6 +90,9 @@ func Compile(keys []string, forms Forms) (*Spec, error) {
 				return nil, err
 			}
 		}
+	}
+	if err := s.compileLinks(forms); err != nil {
+		return nil, err
 	}
 	for key, all := range s.effects {
 		if !slices.Contains(keys, key) {
@@ -84,16 +110,27 @@ func (s *Spec) compile(i int) error {
 	if err != nil {
 		return err
 	}
-	if c.Kind == Power {
+	if i == s.power {
 		while, given = anyPower, nil
 	} else if err := s.checkStart(c); err != nil {
 		return err
+	}
+	if c.Kind == Power && i != s.power && c.While == "" { // it is switched by itself
+		while = anyPower
+	}
+	s.tied = append(s.tied, -1)
+	if given != nil && s.controls[given.control].Kind == Power {
+		s.tied[i] = given.control
+	}
+	skips := uint64(0)
+	for _, v := range c.Skips {
+		skips |= 1 << slices.Index(c.values(), v)
 	}
 	add := func(key string, op Op, arg int) error {
 		if key == "" {
 			return nil
 		}
-		return s.add(key, effect{i, op, arg, while, given})
+		return s.add(key, effect{control: i, op: op, arg: arg, while: while, given: given, skips: skips})
 	}
 	var errs []error
 	note := func(err error) {
@@ -117,6 +154,10 @@ func (s *Spec) compile(i int) error {
 		note(add(c.Round, round, 1))
 		note(add(c.Up, OpStep, 1))
 		note(add(c.Down, OpStep, -1))
+		if c.Hold != "" {
+			e := effect{control: i, op: OpDim, while: while, given: given, hold: c.held()}
+			s.effects[c.Hold] = append(s.effects[c.Hold], e)
+		}
 		for _, k := range c.Also {
 			note(add(k, OpOn, 1))
 		}
@@ -169,16 +210,16 @@ func (s *Spec) extra(key string, e Effect) error {
 	case e.Op == OpFlip && c.size() != 2:
 		return fmt.Errorf("%w: %.40s: %s has %d values: only two can be flipped", ErrForm, key, c.Name, c.size())
 	}
-	if c.Kind == Power {
+	if i == s.power || c.Kind == Power && e.While == "" {
 		while, given = anyPower, nil
 	}
-	return s.add(key, effect{i, e.Op, e.Arg, while, given})
+	return s.add(key, effect{control: i, op: e.Op, arg: e.Arg, while: while, given: given})
 }
 
 // add gives a key an effect. Two on one control under the same condition contradict each other.
 func (s *Spec) add(key string, e effect) error {
 	for _, other := range s.effects[key] {
-		if other.control == e.control && other.while&e.while != 0 && !other.apart(e) {
+		if other.control == e.control && other.while&e.while != 0 && !other.apart(e) && other.op != OpDim {
 			return fmt.Errorf("%w %s: %.40s would do two things to it (%s and %s): leave one out, or say while which "+
 				"value of power", ErrForm, s.controls[e.control].Name, key, other.op, e.op)
 		}
@@ -189,7 +230,8 @@ func (s *Spec) add(key string, e effect) error {
 
 // apart says whether two effects never work at once: each at another value of one control.
 func (e effect) apart(o effect) bool {
-	return e.given != nil && o.given != nil && e.given.control == o.given.control && e.given.value != o.given.value
+	return e.given != nil && o.given != nil && e.given.control == o.given.control &&
+		e.given.values&o.given.values == 0
 }
 
 // while is the values of power under which something works, one bit for each, and the value of another control where it
@@ -202,22 +244,25 @@ func (s *Spec) while(name, value string) (uint64, *elsewhere, error) {
 			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: there is no control %.40q", ErrForm, name, value, control)
 		case s.controls[i].Name == name:
 			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: name another control than itself", ErrForm, name, value)
-		case i != s.power && s.controls[i].Kind != Selector:
-			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: name a selector or the power, %s is a %s", ErrForm,
+		case s.controls[i].Kind != Power && s.controls[i].Kind != Selector:
+			return 0, nil, fmt.Errorf("%w %.40s: while %.40q: name a selector or a power, %s is a %s", ErrForm,
 				name, value,
 				control, s.controls[i].Kind)
 		}
 		n, err := s.controls[i].index(at)
-		if err != nil {
+		values := uint64(1) << max(n, 0)
+		if err != nil && s.controls[i].Kind == Power && at == "on" { // any but off
+			values, err = 1<<s.controls[i].size()-2, nil
+		}
+		switch {
+		case err != nil:
 			return 0, nil, fmt.Errorf("%w %.40s: while: %w", ErrForm, name, err)
+		case i == s.power:
+			return values, nil, nil
+		case s.power < 0 || s.controls[i].Kind == Power: // a second power is switched by itself
+			return anyPower, &elsewhere{i, values}, nil
 		}
-		if i == s.power {
-			return 1 << n, nil, nil
-		}
-		if s.power < 0 {
-			return anyPower, &elsewhere{i, n}, nil
-		}
-		return anyPower &^ 1, &elsewhere{i, n}, nil
+		return anyPower &^ 1, &elsewhere{i, values}, nil
 	}
 	switch {
 	case s.power < 0 || value == WhileAny:
@@ -242,8 +287,80 @@ func (e *effect) heeds(c *Case) (yes, no bool) {
 	if e.given == nil {
 		return true, false
 	}
-	may := c.Possible[e.given.control].Ranges
-	return may.Is(e.given.value), !may.Has(e.given.value)
+	in, out := false, false
+	for _, r := range c.Possible[e.given.control].Ranges {
+		for v := r.From; v <= r.To; v++ {
+			has := e.given.values&(1<<v) != 0
+			in, out = in || has, out || !has
+		}
+	}
+	return !out, !in
+}
+
+// lowest is the first of the values that are needed.
+func (w *elsewhere) lowest() int { return bits.TrailingZeros64(w.values) }
+
+// checkSecond says what is wrong with a power beside the first one of a device.
+func (s *Spec) checkSecond(c *Control) error {
+	if c.AgainMS+c.WarmUpMS+c.CoolDownMS > 0 {
+		return s.wrong(c, "%s, the first power, may warm up, cool down, or want its key twice: another one may not",
+			s.controls[s.power].Name)
+	}
+	return nil
+}
+
+// compileItself adds what a control does by itself, and what its key does while it is held.
+func (s *Spec) compileItself(i int) error {
+	c := &s.controls[i]
+	if err := s.checkTimers(c); err != nil {
+		return err
+	}
+	if i == s.power && c.GoesOffS > 0 || len(c.AfterS) > 0 {
+		s.timers = append(s.timers, i)
+	}
+	if c.RestMS > 0 || c.LapsesMS > 0 {
+		s.rests = append(s.rests, i)
+	}
+	if c.Hold != "" { // what else its key does is done by a short press
+		all := s.effects[c.Hold]
+		for k := range all {
+			if all[k].op != OpDim {
+				all[k].hold = -c.held()
+			} else if all[k].control != i {
+				return s.wrong(c, "holding %s would change %s as well: leave one out", c.Hold,
+					s.controls[all[k].control].Name)
+			}
+		}
+	}
+	if c.SlatsOf == "" {
+		return nil
+	}
+	of, err := s.find(c.SlatsOf)
+	switch {
+	case err != nil:
+		return err
+	case s.controls[of].Kind != Travel || of == i || s.controls[of].SlatsOf != "":
+		return s.wrong(c, "it is the slats of %.40q: name a travel that moves", c.SlatsOf)
+	case s.controls[of].slats > 0:
+		return s.wrong(c, "%s has slats already: leave one out", c.SlatsOf)
+	case c.openTime() >= min(s.controls[of].openTime(), s.controls[of].closeTime()):
+		return s.wrong(c, "slats turn before %s moves: that has to take less time than its way", c.SlatsOf)
+	}
+	s.controls[of].slats, s.slats[i] = c.openTime(), of
+	for key, all := range s.effects {
+		for _, e := range slices.Clone(all) {
+			if e.control == of {
+				e.control = i
+				s.effects[key] = append(s.effects[key], e)
+			}
+		}
+	}
+	return nil
+}
+
+// wrong is an error about a control. It wraps ErrForm.
+func (s *Spec) wrong(c *Control, format string, args ...any) error {
+	return fmt.Errorf("%w %s: "+format, append([]any{ErrForm, c.Name}, args...)...)
 }
 
 // checkStart says whether a control can be at what it is said to start with.

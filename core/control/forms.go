@@ -38,6 +38,25 @@ var Kinds = []Kind{Power, Dial, Selector, Digits, Travel}
 const (
 	EndsStop  = "stop"
 	EndsRound = "round"
+	EndsTurn  = "turn" // back, while its key is still held
+)
+
+// Where the time counts from after which a device switches itself off.
+const (
+	FromOn  = "on"
+	FromKey = "key"
+)
+
+// Which keys let a control show what it is at, so that the next press changes it.
+const (
+	WokenOwn = "own"
+	WokenAny = "any"
+)
+
+// Directions of a dial whose one key is held.
+const (
+	BeginsUp   = "up"
+	BeginsDown = "down"
 )
 
 // What a control is set to when its device is switched on, beside a value of its own.
@@ -105,6 +124,27 @@ type Control struct {
 	CloseMS int    `json:"close_ms,omitempty" minimum:"0" maximum:"600000" doc:"For the full way from open to closed; 0 is as long as opening"`
 	DelayMS int    `json:"delay_ms,omitempty" minimum:"0" maximum:"600000" doc:"Until it starts to move"`
 
+	// What a device does by itself.
+	GoesOffS    int            `json:"goes_off_s,omitempty" minimum:"0" maximum:"604800" doc:"Of a power: it switches itself off when it was on for so long"`
+	GoesOffFrom string         `json:"goes_off_from,omitempty" enum:"on,key" doc:"That time counts from when it was switched on, or begins anew with each key; nothing is on"`
+	AfterS      map[string]int `json:"after_s,omitempty" doc:"Of a selector that is the device's timer: after so long the device switches itself off, by value"`
+	LapsesMS    int            `json:"lapses_ms,omitempty" minimum:"0" maximum:"600000" doc:"Of a selector, such as a menu: it goes back to its first value when no key was pressed for so long"`
+	RestMS      int            `json:"rest_ms,omitempty" minimum:"0" maximum:"600000" doc:"After so long without a key the next press only shows what it is at"`
+	Woken       string         `json:"woken,omitempty" enum:"own,any" doc:"Which keys show that: those of the control, or any of the device; nothing is own"`
+	Skips       []string       `json:"skips,omitempty" maxItems:"64" doc:"Of a selector: values that its round key may pass over, such as inputs where nothing is plugged in"`
+
+	// A dial whose one key is held.
+	Hold       string  `json:"hold,omitempty" maxLength:"40" doc:"Of a dial: key that changes it while it is held, in the other direction at each hold"`
+	HoldMS     int     `json:"hold_ms,omitempty" minimum:"0" maximum:"600000" doc:"How long it is held before that begins; 0 is 500 ms"`
+	HoldBegins string  `json:"hold_begins,omitempty" enum:"up,down" doc:"Direction of the first hold after switching on; nothing is not known"`
+	RateLater  float64 `json:"rate_later,omitempty" minimum:"0" maximum:"100" doc:"Steps in a second after its key was held for a while, where that is another rate"`
+	RateMS     int     `json:"rate_ms,omitempty" minimum:"0" maximum:"600000" doc:"How long its key is held until then"`
+
+	// SlatsOf makes a travel the slats of another one: open_ms is how long they turn, before the blind moves.
+	SlatsOf string `json:"slats_of,omitempty" maxLength:"40" doc:"Of a travel: it is the slats of this one, which turn before it moves; open_ms is how long they turn"`
+
+	slats time.Duration // of a travel: how long its slats turn, as another control says
+
 	// Guessed names members that were proposed, and that nobody has said yet.
 	Guessed []string `json:"guessed,omitempty" maxItems:"8" doc:"Members that were proposed, and that nobody has said yet"`
 
@@ -124,6 +164,8 @@ type Forms struct {
 	Controls []Control    `json:"controls,omitempty" maxItems:"24" doc:"What can be set on it"`
 	Effects  []KeyEffects `json:"effects,omitempty" maxItems:"200" doc:"What keys do beside that: volume-up ends mute"`
 	Whole    *Whole       `json:"whole,omitempty" doc:"Line code whose frames carry several controls at once, such as of a heat pump"`
+	Links    []Link       `json:"links,omitempty" maxItems:"16" doc:"What other devices do to it over their cable: the player that is switched on switches it on"`
+	Fed      *Feed        `json:"fed,omitempty" doc:"The power of another device that feeds it, such as of a socket strip"`
 }
 
 // Op is what an effect does to a control.
@@ -142,6 +184,7 @@ const (
 	OpStop  Op = "stop"  // travel
 	OpCycle Op = "cycle" // travel: open, stop, close, stop
 	OpVague Op = "vague" // to anything
+	OpDim   Op = "dim"   // dial: on in its direction while the key is held; forms alone make it
 	OpPart  Op = "part"  // of a sequence that sets a value; forms alone make it
 )
 
@@ -219,19 +262,23 @@ func (c *Control) check(framed bool) error {
 		return wrong("kind %.20q: %s", string(c.Kind), oneOf(Kinds))
 	case len(c.values()) > MaxValues:
 		return wrong("%d values, the most is %d", len(c.values()), MaxValues)
-	case !slices.Contains([]string{"", EndsStop, EndsRound}, c.Ends):
-		return wrong("ends %.20q: stop or round", c.Ends)
+	case !slices.Contains([]string{"", EndsStop, EndsRound}, c.Ends) && (c.Ends != EndsTurn || c.Hold == ""):
+		return wrong("ends %.20q: stop or round, or turn where one key is held", c.Ends)
 	}
 	for _, t := range []struct {
 		name string
 		ms   int
 	}{{"again_ms", c.AgainMS}, {"warm_up_ms", c.WarmUpMS}, {"cool_down_ms", c.CoolDownMS}, {"pause_ms", c.PauseMS},
-		{"timeout_ms", c.TimeoutMS}, {"open_ms", c.OpenMS}, {"close_ms", c.CloseMS}, {"delay_ms", c.DelayMS}} {
+		{"timeout_ms", c.TimeoutMS}, {"open_ms", c.OpenMS}, {"close_ms", c.CloseMS}, {"delay_ms", c.DelayMS},
+		{"lapses_ms", c.LapsesMS}, {"rest_ms", c.RestMS}, {"hold_ms", c.HoldMS}, {"rate_ms", c.RateMS}} {
 		if t.ms < 0 || t.ms > MaxTime {
 			return wrong("%s is %d: 0 to %d", t.name, t.ms, MaxTime)
 		}
 	}
 	if err := c.checkValues(wrong, framed); err != nil {
+		return err
+	}
+	if err := c.checkItself(wrong); err != nil {
 		return err
 	}
 	switch c.Kind {
@@ -243,6 +290,11 @@ func (c *Control) check(framed bool) error {
 		switch {
 		case c.OpenMS == 0:
 			return wrong("say how long the full way takes (open_ms)")
+		case c.SlatsOf != "":
+			if c.Open+c.Close+c.Stop+c.Round != "" || c.DelayMS > 0 {
+				return wrong("slats have no keys of their own, nor a delay: those of %s turn them", c.SlatsOf)
+			}
+			return nil
 		case c.Round == "" && (c.Open == "" || c.Close == ""):
 			return wrong("name its keys: open and close, or one that goes round")
 		case len(c.Values) != 0 && len(c.Values) != 2:
@@ -315,8 +367,8 @@ func (c *Control) checkDial(wrong complaint, framed bool) error {
 		return wrong("from %g to %g in steps of %g: the steps have to end at the most", least, most, c.step())
 	case n+1 > MaxSteps:
 		return wrong("%.0f steps, the most is %d", n+1, MaxSteps)
-	case c.Up == "" && c.Down == "" && c.Round == "" && len(c.Keys) == 0 && !framed:
-		return wrong("name its keys: up and down, one that goes round, or one for each value")
+	case c.Up == "" && c.Down == "" && c.Round == "" && c.Hold == "" && len(c.Keys) == 0 && !framed:
+		return wrong("name its keys: up and down, one that goes round, one that is held, or one for each value")
 	}
 	for v := range c.Keys {
 		if _, err := c.index(v); err != nil {

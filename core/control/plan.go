@@ -61,6 +61,7 @@ const (
 	HelpTell   HelpKind = "tell"   // say what it is at
 	HelpPress  HelpKind = "press"  // press a key once, whatever it is at
 	HelpSensor HelpKind = "sensor" // something that measures it would tell
+	HelpFeed   HelpKind = "feed"   // switch on what feeds the device
 )
 
 // Help is a way to go on.
@@ -162,6 +163,10 @@ func (s *Spec) plan(b Belief, ask Request, now time.Time, spoiling bool) (Plan, 
 	if err != nil {
 		return Plan{}, err
 	}
+	if !p.hasPower() && (power == nil || power.want == nil || power.want.value != 0) {
+		p.noPower()
+		return p.plan, nil
+	}
 	framed := slices.Contains(s.framed, s.power)
 	if power != nil && !framed {
 		p.about = s.controls[s.power].Name
@@ -173,10 +178,15 @@ func (s *Spec) plan(b Belief, ask Request, now time.Time, spoiling bool) (Plan, 
 	}
 	p.sendWhole(power)
 	switched := !p.stuck // else it may not even be on
-	for _, w := range p.wants {
-		if w.control != s.power && switched && !slices.Contains(s.framed, w.control) {
-			p.about = s.controls[w.control].Name
-			p.tidily(func() { p.set(w) })
+	for _, slats := range []bool{false, true} { // which a blind turns when it moves
+		for _, w := range p.wants {
+			c := &s.controls[w.control]
+			if w.control != s.power && switched && !slices.Contains(s.framed, w.control) &&
+				(c.SlatsOf != "") == slats {
+				p.about = c.Name
+				p.ready(w.control, len(s.controls))
+				p.tidily(func() { p.set(w) })
+			}
 		}
 	}
 	end := now
@@ -355,6 +365,9 @@ func (s *Spec) IsOff(w Want) bool {
 	if err != nil || i != s.power {
 		return false
 	}
+	if slices.ContainsFunc(s.controls, func(c Control) bool { return c.Kind == Power && c.Name != w.Control }) {
+		return false
+	}
 	n, err := s.controls[i].index(w.Value)
 	return err == nil && n == 0
 }
@@ -428,7 +441,7 @@ func (s *Spec) Holds(b Belief, wants []Want, now time.Time) bool {
 func (s *Spec) holds(b Belief, w wish, now time.Time) bool {
 	may := s.may(b, w.control, now)
 	if s.controls[w.control].Kind == Travel {
-		near := within
+		near := s.controls[w.control].width()
 		if w.value == 0 || w.value == wholeWay {
 			near = 0
 		}
@@ -451,8 +464,16 @@ func (s *Spec) holds(b Belief, w wish, now time.Time) bool {
 // within is how near to a place on the way counts as there: motors are not exact.
 const within = 7 * wayUnit
 
-// press adds a key to the plan, and follows what it does. No case ignores keys by then.
+// press adds a key to the plan, and follows what it does. No case ignores keys by then. Where its first press would
+// only show something, there is one more.
 func (p *planner) press(step Step) {
+	if soon := p.wakeFirst(step); soon > 0 {
+		step.NotLater, step.Wait = soon, 0
+	}
+	p.pressOnce(step)
+}
+
+func (p *planner) pressOnce(step Step) {
 	at := later(p.now.Add(step.Wait), later(p.due, p.awake()))
 	if len(p.plan.Steps) > 0 {
 		at = later(at, p.now.Add(p.gap()))
@@ -553,7 +574,7 @@ func (p *planner) beside(key string, control int) int {
 	before := p.spec.at(p.cur, at)
 	after := p.spec.After(before, Press{Key: key, At: at, Outcome: Sent, Source: BySending})
 	for _, e := range all {
-		if e.control != control && !slices.Equal(p.spec.may(before, e.control, at), p.spec.may(after, e.control, at)) {
+		if e.control != control && !p.spec.paired(e.control, control) && !slices.Equal(p.spec.may(before, e.control, at), p.spec.may(after, e.control, at)) {
 			n++
 		}
 	}
@@ -626,19 +647,25 @@ func (p *planner) keyThat(control int, fits func(effect) bool) string {
 // spoils says whether a key must not be used for a control, as it changes another one that is wanted.
 func (p *planner) spoils(key string, control int) bool {
 	return slices.ContainsFunc(p.spec.effects[key], func(e effect) bool {
-		return e.control != control && slices.ContainsFunc(p.wants, func(w wish) bool {
-			return w.control == e.control && (!p.spoiling || w.relative != 0)
-		})
+		return e.control != control && e.op != OpDim && !p.spec.paired(e.control, control) &&
+			slices.ContainsFunc(p.wants, func(w wish) bool {
+				return w.control == e.control && (!p.spoiling || w.relative != 0)
+			})
 	})
+}
+
+// paired says whether two controls are a blind and its slats: every key moves both.
+func (s *Spec) paired(a, b int) bool {
+	of, is := s.slats[a]
+	back, isBack := s.slats[b]
+	return is && of == b || isBack && back == a
 }
 
 // obeys says whether an effect works in every case, once none ignores keys any more.
 func (p *planner) obeys(e effect) bool {
 	for i := range p.cur.Cases {
 		c := p.cur.Cases[i].clone()
-		if c.bit() == 0 {
-			c.settle()
-		}
+		c.wake()
 		if yes, _ := e.heeds(&c); !yes {
 			return false
 		}

@@ -2,6 +2,9 @@ package control
 
 import "time"
 
+// withinSlats is how near slats are turned to where they are wanted.
+const withinSlats = 20 * wayUnit
+
 // lateStop is how much later than planned a stop may be.
 const lateStop = 600 * time.Millisecond
 

@@ -13,9 +13,7 @@ func (p *planner) switchTo(pw powerWish) {
 	if pw.want == nil { // the rest only needs it
 		for i := range p.cur.Cases {
 			c := p.cur.Cases[i].clone()
-			if c.bit() == 0 {
-				c.settle()
-			}
+			c.wake()
 			if c.bit()&pw.mask == 0 {
 				p.powerTo(bits.TrailingZeros64(pw.mask))
 				return
@@ -74,9 +72,7 @@ func (p *planner) powerTo(value int) {
 	var from uint64
 	for i := range p.cur.Cases {
 		c := p.cur.Cases[i].clone()
-		if c.bit() == 0 {
-			c.settle()
-		}
+		c.wake()
 		from |= c.bit()
 	}
 	n := form.size()
@@ -115,7 +111,7 @@ func (e effect) leads(v, n int) int {
 		if v == 0 {
 			return max(e.arg, 1)
 		}
-	case OpDigit, OpEnter, OpMove, OpStop, OpCycle, OpPart, OpVague:
+	case OpDigit, OpEnter, OpMove, OpStop, OpCycle, OpPart, OpVague, OpDim:
 	}
 	return v
 }
@@ -123,7 +119,13 @@ func (e effect) leads(v, n int) int {
 // all is where an effect leads from all values of a set.
 func (e effect) all(mask uint64, n int) (next uint64) {
 	for ; mask != 0; mask &= mask - 1 {
-		next |= 1 << e.leads(bits.TrailingZeros64(mask), n)
+		v := bits.TrailingZeros64(mask)
+		for next |= 1 << e.leads(v, n); e.op == OpRound && e.skips&(1<<e.leads(v, n)) != 0; {
+			v = e.leads(v, n)
+			if next |= 1 << e.leads(v, n); v == bits.TrailingZeros64(mask) {
+				break
+			}
+		}
 	}
 	return next
 }
@@ -172,7 +174,7 @@ func (p *planner) effectOn(key string, control int) *effect {
 	}
 	all := s.effects[key]
 	for i := range all {
-		if all[i].control == control && all[i].op != OpVague && (control == s.power || p.obeys(all[i])) {
+		if all[i].control == control && all[i].op != OpVague && all[i].op != OpDim && (control == s.power || p.obeys(all[i])) {
 			return &all[i]
 		}
 	}

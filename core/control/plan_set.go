@@ -28,6 +28,8 @@ func (p *planner) set(w wish) {
 		p.follow(w, c.Sequences[c.text(w.value)])
 	case c.Kind == Digits:
 		p.typeNumber(w)
+	case c.SlatsOf != "":
+		p.turnSlats(w)
 	case c.Kind == Travel:
 		if already && !p.ask.Asked && w.value != 0 && w.value != wholeWay {
 			p.leave(w.control)
@@ -39,6 +41,8 @@ func (p *planner) set(w wish) {
 		if p.ask.Asked {
 			p.offer(w)
 		}
+	case c.Hold != "" && c.Up == "" && c.Down == "":
+		p.dimTo(w)
 	case c.Kind == Dial:
 		p.dial(w)
 	default:
@@ -154,7 +158,7 @@ const longestHold = 15 * time.Second
 // run makes so many steps at least in one direction, to an end: the key is held where that is known to be faster.
 func (p *planner) run(c *Control, key string, steps int) {
 	if c.Rate > 0 && slices.Contains(p.ask.Holds, key) {
-		hold := more(time.Duration(float64(steps+1) / c.Rate * float64(time.Second)))
+		hold := more(c.takes(float64(steps + c.uneven(steps))))
 		if hold > short && hold <= longestHold && hold < time.Duration(steps-1)*p.gap() {
 			p.press(Step{Key: key, Hold: hold})
 			return

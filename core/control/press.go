@@ -87,26 +87,37 @@ func (s *Spec) press(c *Case, p Press) []Case {
 	if p.Frame != nil {
 		return []Case{s.framedPress(c, p)}
 	}
+	if p.Source == ByLink {
+		return s.linked(c, p)
+	}
 	all := s.effects[p.Key]
 	if c.bit() == 0 {
+		if c.Phase == Warming { // whether this is a key that keeps it on is not known
+			return []Case{s.kept(c, p, false)}
+		}
 		return []Case{*c}
 	}
-	next := c.clone()
+	next := s.kept(c, p, true)
 	wakes := false // it is off, and this key may do no more than switch it on
-	for _, e := range all {
+	for i := range all {
+		e := &all[i]
 		if e.control == s.power {
 			wakes = wakes || e.op == OpOn && c.Phase == Off
 			continue
 		}
-		yes, no := e.heeds(c)
+		yes, no := s.acts(e, c, p)
 		if no {
 			continue
 		}
-		was := c.Possible[e.control]
-		if next.Possible[e.control] = s.effect(e, was, p); !yes {
+		was := next.Possible[e.control]
+		if next.Possible[e.control] = s.effect(*e, was, p); !yes {
 			next.Possible[e.control] = next.Possible[e.control].or(was)
 		}
+		if s.controls[e.control].Kind == Power {
+			s.startTied(&next, e.control, was, p)
+		}
 	}
+	s.woken(&next, c, p)
 	for i := range s.controls {
 		if t := next.Possible[i].Part; t != nil && !s.parts(p.Key, i) {
 			next.Possible[i].Part = &Part{Lost: true, At: p.At}
@@ -134,7 +145,7 @@ func (s *Spec) press(c *Case, p Press) []Case {
 			for _, e := range all {
 				awake := more
 				awake.Phase = On
-				if yes, _ := e.heeds(&awake); e.control != s.power && yes {
+				if _, no := s.acts(&e, &awake, p); e.control != s.power && !no {
 					more.Possible[e.control] = s.effect(e, more.Possible[e.control], p)
 				}
 			}
@@ -193,25 +204,68 @@ func (s *Spec) pressPower(c *Case, p Press) []Case {
 		if e.control != s.power {
 			continue
 		}
+		yes, no := e.counts(p.Held)
+		if no {
+			continue
+		}
+		var out []Case
+		if !yes {
+			out = []Case{*c}
+		}
 		switch e.op {
 		case OpSet:
-			return s.switched(c, was, e.arg, p.At)
+			return append(out, s.switched(c, was, e.arg, p.At)...)
 		case OpRound, OpFlip:
-			return s.switched(c, was, (was+1)%form.size(), p.At)
+			return append(out, s.switched(c, was, (was+1)%form.size(), p.At)...)
 		case OpOn:
 			if was == 0 {
-				return s.switched(c, was, max(e.arg, 1), p.At)
+				return append(out, s.switched(c, was, max(e.arg, 1), p.At)...)
 			}
 		case OpVague:
-			var out []Case
 			for v := range form.size() {
 				out = append(out, s.switched(c, was, v, p.At)...)
 			}
 			return out
-		case OpStep, OpDigit, OpEnter, OpMove, OpStop, OpCycle, OpPart:
+		case OpStep, OpDigit, OpEnter, OpMove, OpStop, OpCycle, OpPart, OpDim:
 		}
 	}
 	return []Case{*c}
+}
+
+// kept is a case in which a key was pressed: a timer that counts from the last key begins anew, where the device
+// listens.
+func (s *Spec) kept(c *Case, p Press, listens bool) Case {
+	next := c.clone()
+	for i := range s.controls {
+		form := &s.controls[i]
+		if form.GoesOffS == 0 || form.GoesOffFrom != FromKey {
+			continue
+		}
+		to := &next.Possible[i]
+		if to.Since = (Since{to.Since.From, p.At}); listens {
+			to.Since.From = p.At
+		}
+	}
+	return next
+}
+
+// startTied lets the controls that work while a second power is on begin, where a press switched that on.
+func (s *Spec) startTied(next *Case, power int, was Possible, p Press) {
+	is := next.Possible[power].Ranges
+	if !was.Ranges.Has(0) || is.Is(0) {
+		return
+	}
+	surely := was.Ranges.Is(0) && !is.Has(0)
+	for i := range s.controls {
+		if i == s.power || i == power || s.tied[i] != power {
+			continue
+		}
+		begins := s.started(i, next.Possible[i], p.At)
+		if !surely {
+			begins = begins.or(next.Possible[i])
+		}
+		next.Possible[i] = begins
+	}
 }
 
 // switched is what comes of switching from a value of power to another.
@@ -225,14 +279,11 @@ func (s *Spec) switched(c *Case, was, to int, at time.Time) []Case {
 		return s.switchedOff(c, at)
 	case was != 0:
 		next.Mode, next.Armed = to, Span{}
+		next.Possible[s.power].Since.To = at // its time may begin anew
 		return []Case{next}
 	}
 	next.Phase, next.Mode, next.Until, next.Armed = On, to, Span{}, Span{}
-	for i := range s.controls {
-		if i != s.power {
-			next.Possible[i] = s.started(i, next.Possible[i])
-		}
-	}
+	s.startAll(&next, at)
 	if form.WarmUpMS > 0 {
 		next.Phase = Warming
 		next.Until = Span{at.Add(less(ms(form.WarmUpMS))), at.Add(more(ms(form.WarmUpMS)))}
@@ -245,6 +296,7 @@ func (s *Spec) switchedOff(c *Case, at time.Time) []Case {
 	form := &s.controls[s.power]
 	off, asks := c.clone(), c.clone()
 	off.Phase, off.Mode, off.Armed = Off, 0, Span{}
+	s.ended(&off)
 	if form.CoolDownMS > 0 {
 		off.Phase = Cooling
 		off.Until = Span{at.Add(less(ms(form.CoolDownMS))), at.Add(more(ms(form.CoolDownMS)))}
@@ -262,23 +314,71 @@ func (s *Spec) switchedOff(c *Case, at time.Time) []Case {
 	return []Case{off, asks} // what is surely too late is not armed any more
 }
 
-// started is what a control is at when its device was switched on.
-func (s *Spec) started(i int, p Possible) Possible {
-	switch c := &s.controls[i]; c.OnStart {
-	case "", StartKeeps:
-		p.Typed, p.Part = nil, nil
-		return p
-	case StartUnknown:
-		return s.anything(i)
-	default:
-		n, _ := c.index(c.OnStart) // checked when it was compiled
-		return Possible{Ranges: only(n)}
+// startAll lets all begin in a device that was switched on.
+func (s *Spec) startAll(next *Case, at time.Time) {
+	for i := range s.controls {
+		if i != s.power && s.tied[i] < 0 {
+			next.Possible[i] = s.started(i, next.Possible[i], at)
+		}
 	}
+	next.Possible[s.power].Since = Since{at, at}
 }
 
-// effect is what a key does to a control other than power.
+// started is what a control is at when its device was switched on.
+func (s *Spec) started(i int, p Possible, at time.Time) Possible {
+	c := &s.controls[i]
+	rises, falls, woken := p.Rises, p.Falls, Since{p.Woken.From, at}
+	switch c.OnStart {
+	case "", StartKeeps:
+		p.Typed, p.Part = nil, nil
+		if c.LapsesMS > 0 { // what was open is closed, or not
+			p.Ranges = p.Ranges.or(only(0))
+		}
+		if len(c.AfterS) > 0 && c.OnStart == "" {
+			p.Ranges = only(0)
+		}
+	case StartUnknown:
+		p = s.anything(i)
+	default:
+		n, _ := c.index(c.OnStart) // checked when it was compiled
+		p = s.exactly(i, n)
+		p.Rises, p.Falls = rises.at(n), falls.at(n)
+	}
+	if c.Hold != "" {
+		p = c.begins(p)
+	}
+	if c.RestMS > 0 || c.LapsesMS > 0 {
+		p.Woken = woken
+	}
+	if len(c.AfterS) > 0 {
+		p.Since = Since{at, at}
+	}
+	return p
+}
+
+// effect is what a key does to a control other than the device's power.
 func (s *Spec) effect(e effect, was Possible, p Press) Possible {
 	c := &s.controls[e.control]
+	next := s.changed(e, was, p)
+	next.Woken = was.Woken
+	switch {
+	case len(c.AfterS) > 0:
+		next.Since = Since{p.At, p.At}
+	case c.GoesOffS > 0: // a second power
+		next.Since = Since{was.Since.From, p.At}
+		if was.Ranges.Is(0) {
+			next.Since.From = p.At
+		}
+	}
+	return next
+}
+
+// changed is what a control is at after an effect.
+func (s *Spec) changed(e effect, was Possible, p Press) Possible {
+	c := &s.controls[e.control]
+	if c.Hold != "" {
+		return c.dimmed(e, was, p)
+	}
 	round := c.Ends == EndsRound || c.Kind == Selector
 	switch e.op {
 	case OpSet:
@@ -292,6 +392,9 @@ func (s *Spec) effect(e effect, was Possible, p Press) Possible {
 		if c.Rate > 0 { // else it goes on once for each press, however long that is
 			least, most = steps(c, p.Held)
 		}
+		if e.skips != 0 {
+			return Possible{Ranges: was.Ranges.skipping(least, most, c.size(), e.skips)}
+		}
 		return Possible{Ranges: was.Ranges.step(least, most, c.size(), true)}
 	case OpDigit:
 		return s.typed(c, was, byte('0'+e.arg), p.At)
@@ -300,8 +403,17 @@ func (s *Spec) effect(e effect, was Possible, p Press) Possible {
 	case OpPart:
 		return c.stepped(was, p.Key, p.At)
 	case OpMove, OpStop, OpCycle:
+		if c.SlatsOf != "" { // they stand beside the motion of what they are of
+			return was
+		}
 		return Possible{Motions: moved(c, was.Motions, e, p.At)}
-	case OpVague, OpOn:
+	case OpOn: // a second power
+		on := was.Ranges.without(0)
+		if was.Ranges.Has(0) {
+			on = on.or(only(max(e.arg, 1)))
+		}
+		return Possible{Ranges: on}
+	case OpVague, OpDim:
 	}
 	return s.anything(e.control)
 }
@@ -314,6 +426,32 @@ func steps(c *Control, held time.Duration) (least, most int) {
 	case c.Rate == 0:
 		return 1, 1 + int(math.Ceil(held.Seconds()*fastest))
 	}
-	n := int(math.Round(held.Seconds() * c.Rate))
-	return max(n-1, 1), max(n+1, 1)
+	n := int(math.Round(c.made(held)))
+	off := c.uneven(n)
+	return max(n-off, 1), max(n+off, 1)
+}
+
+// made is how many steps its key makes in a time.
+func (c *Control) made(held time.Duration) float64 {
+	if later := ms(c.RateMS); c.RateLater > 0 && held > later {
+		return later.Seconds()*c.Rate + (held-later).Seconds()*c.RateLater
+	}
+	return held.Seconds() * c.Rate
+}
+
+// takes is how long its key is held for so many steps.
+func (c *Control) takes(steps float64) time.Duration {
+	first := steps / c.Rate
+	if until := ms(c.RateMS).Seconds(); c.RateLater > 0 && first > until {
+		first = until + (steps-until*c.Rate)/c.RateLater
+	}
+	return time.Duration(first * float64(time.Second))
+}
+
+// uneven is by how many of n steps a held key may be off. One that speeds up does so a little sooner or later.
+func (c *Control) uneven(n int) int {
+	if c.RateLater == 0 && c.Hold == "" {
+		return 1
+	}
+	return max(1, (n+9)/10)
 }

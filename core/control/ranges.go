@@ -78,4 +78,62 @@ func (r Ranges) step(from, to, size int, round bool) Ranges {
 	return out
 }
 
+// skipping is where going round leads, from..to times, where some values may be passed over: one bit for each.
+func (r Ranges) skipping(from, to, size int, skips uint64) (out Ranges) {
+	if to > size {
+		return all(size)
+	}
+	at := r
+	for n := 1; n <= to; n++ {
+		var next Ranges
+		for _, x := range at {
+			for v := x.From; v <= x.To; v++ {
+				for k := 1; k <= size; k++ {
+					w := (v + k) % size
+					if next = next.or(only(w)); skips&(1<<w) == 0 {
+						break
+					}
+				}
+			}
+		}
+		if at = next; n >= from {
+			out = out.or(at)
+		}
+	}
+	return out
+}
+
+// at is one value, where there are any: what they are at when that changes.
+func (r Ranges) at(i int) Ranges {
+	if len(r) == 0 {
+		return nil
+	}
+	return only(i)
+}
+
+// without is what is left without a value.
+func (r Ranges) without(i int) (out Ranges) {
+	for _, x := range r {
+		if x.From < i {
+			out = append(out, Range{x.From, min(x.To, i-1)})
+		}
+		if x.To > i {
+			out = append(out, Range{max(x.From, i+1), x.To})
+		}
+	}
+	return out
+}
+
+// among is what is in both.
+func (r Ranges) among(other Ranges) (out Ranges) {
+	for _, x := range r {
+		for _, y := range other {
+			if from, to := max(x.From, y.From), min(x.To, y.To); from <= to {
+				out = append(out, Range{from, to})
+			}
+		}
+	}
+	return out
+}
+
 func mod(i, n int) int { return (i%n + n) % n }

@@ -233,25 +233,26 @@ func TestDigits_AnotherKeyBetweenLeavesTwoCandidates(t *testing.T) {
 }
 
 func TestWhile_AKeyMayNeedAnotherControlAtAValue(t *testing.T) {
-	keys := []string{"menu", "down"}
+	has := []string{"menu", "down"}
 	forms := control.Forms{Controls: []control.Control{
 		{Name: "menu", Kind: control.Selector, Values: []string{"off", "on"}, Round: "menu"},
 		{Name: "volume", Kind: control.Dial, Most: number(10), Down: "down", While: "menu off"},
 		{Name: "line", Kind: control.Dial, Least: number(1), Most: number(5), Ends: control.EndsRound, Round: "down",
 			While: "menu on"}}}
-	x := with(t, keys, forms, "menu", "off", "volume", "5", "line", "1")
+	x := with(t, has, forms, "menu", "off", "volume", "5", "line", "1")
 	x.press("down")
 	assert.Equal(t, "4", x.is("volume").Value)
 	assert.Equal(t, "1", x.is("line").Value)
 	x.press("menu", "down")
 	assert.Equal(t, "4", x.is("volume").Value)
 	assert.Equal(t, "2", x.is("line").Value)
-	_, p := x.keys("volume", "3")
-	assert.False(t, p.Sure, "its key means something else while the menu is open")
+	keys, p := x.keys("volume", "3")
+	assert.True(t, p.Sure)
+	assert.Equal(t, []string{"menu", "down"}, keys, "its key means something else while the menu is open")
 
 	for _, while := range []string{"nothing on", "volume 3", "menu sideways", "line 1"} {
 		forms.Controls[2].While = while
-		_, err := control.Compile(keys, forms)
+		_, err := control.Compile(has, forms)
 		assert.ErrorIs(t, err, control.ErrForm, while)
 	}
 }

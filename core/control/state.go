@@ -91,13 +91,20 @@ func (s *Spec) may(b Belief, i int, now time.Time) Ranges {
 	for k := range b.Cases {
 		c := &b.Cases[k]
 		switch {
-		case i == s.power && (c.Phase == Off || c.Phase == Cooling):
+		case i == s.power && (c.Phase == Off || c.Phase == Cooling || c.Phase == Unfed),
+			s.controls[i].Kind == Power && c.Phase == Unfed:
 			out = out.or(only(0))
 		case i == s.power:
 			out = out.or(only(c.Mode))
+		case s.controls[i].SlatsOf != "":
+			of := s.slats[i]
+			for _, m := range c.Possible[of].Motions {
+				_, tilt, _, _ := m.at(&s.controls[of], now)
+				out = out.or(Ranges{tilt})
+			}
 		case s.controls[i].Kind == Travel:
 			for _, m := range c.Possible[i].Motions {
-				where, _, _ := m.at(&s.controls[i], now)
+				where, _, _, _ := m.at(&s.controls[i], now)
 				out = out.or(Ranges{where})
 			}
 		default:

@@ -1,6 +1,7 @@
 package control
 
 import (
+	"slices"
 	"strings"
 	"time"
 )
@@ -31,7 +32,7 @@ func (s *Spec) Tell(b Belief, control, value string, by Source, now time.Time) (
 		}
 	}
 	if fits = len(cases) > 0; !fits {
-		cases = s.replaced(b.Cases, i, n, anyOn)
+		cases = s.replaced(b.Cases, i, n, anyOn, now)
 	}
 	out = Belief{Cases: joined(cases), Trust: append([]Trust{}, b.Trust...), Handset: b.Handset}
 	t := &out.Trust[i]
@@ -64,23 +65,34 @@ func (s *Spec) agrees(c *Case, i, n int, anyOn bool, now time.Time) (Case, bool)
 		out.Armed = c.Armed
 		return out, mode == n && !anyOn || anyOn && mode > 0
 	}
+	if form.SlatsOf != "" {
+		return s.agreesSlats(&out, i, n, now)
+	}
+	if c.Phase == Unfed && form.Kind == Power {
+		return out, n == 0 && !anyOn
+	}
+	if form.Kind == Power && anyOn {
+		on := c.Possible[i].Ranges.without(0)
+		out.Possible[i].Ranges = on
+		return out, len(on) > 0
+	}
 	if form.Kind == Travel {
 		out.Possible[i].Motions = nil
 		for _, m := range c.Possible[i].Motions {
-			where, _, may := m.at(form, now)
+			where, tilt, _, may := m.at(form, now)
 			switch {
 			case n < where.From-nearby || n > where.To+nearby:
 			case may && n == end(m.Dir):
-				out.Possible[i].Motions = append(out.Possible[i].Motions, m.stands(Range{n, n}))
+				out.Possible[i].Motions = append(out.Possible[i].Motions, m.stands(form, Range{n, n}, tilt))
 			default:
-				m.From, m.Moves = around(n), 1
+				m.From, m.Tilt, m.Moves = around(n), tilt, 1
 				if m.From.From == m.From.To { // an end
 					m.Moves = 0
 				}
 				if m.Dir != 0 {
-					m.Began = now.Add(-ms(form.DelayMS))
+					m.Began = now.Add(-less(ms(form.DelayMS)))
 				} else {
-					m = m.stands(m.From)
+					m = m.stands(form, m.From, m.Tilt)
 				}
 				out.Possible[i].Motions = append(out.Possible[i].Motions, m)
 			}
@@ -88,8 +100,34 @@ func (s *Spec) agrees(c *Case, i, n int, anyOn bool, now time.Time) (Case, bool)
 		out.Possible[i].Motions = joinedMotions(out.Possible[i].Motions)
 		return out, len(out.Possible[i].Motions) > 0
 	}
-	out.Possible[i] = Possible{Ranges: only(n)}
-	return out, c.Possible[i].Ranges.Has(n)
+	was := c.Possible[i]
+	out.Possible[i] = Possible{Ranges: only(n), Since: was.Since, Woken: was.Woken,
+		Rises: was.Rises.among(only(n)), Falls: was.Falls.among(only(n))}
+	return out, was.Ranges.Has(n)
+}
+
+// agreesSlats is a case as far as it agrees with slats that stand so.
+func (s *Spec) agreesSlats(out *Case, i, n int, now time.Time) (Case, bool) {
+	of := s.slats[i]
+	form := &s.controls[of]
+	var kept []Motion
+	for _, m := range out.Possible[of].Motions {
+		where, tilt, _, _ := m.at(form, now)
+		if n < tilt.From-nearby || n > tilt.To+nearby {
+			continue
+		}
+		if m.From, m.Tilt = where, around(n); m.Dir != 0 {
+			m.Began = now.Add(-less(ms(form.DelayMS)))
+		} else {
+			m = m.stands(form, m.From, m.Tilt)
+		}
+		kept = append(kept, m)
+	}
+	if len(kept) == 0 {
+		return *out, false
+	}
+	out.Possible[of].Motions = joinedMotions(kept)
+	return *out, true
 }
 
 // end is where a direction leads to.
@@ -113,20 +151,37 @@ func around(n int) Range {
 
 // replaced is what is believed when nothing that was agrees with what was told: everything else may be as it was, or as
 // it starts.
-func (s *Spec) replaced(cases []Case, i, n int, anyOn bool) []Case {
+func (s *Spec) replaced(cases []Case, i, n int, anyOn bool, now time.Time) []Case {
 	form := &s.controls[i]
 	var out []Case
 	for k := range cases {
 		c := cases[k].clone()
+		if of, is := s.slats[i]; is {
+			for m := range c.Possible[of].Motions {
+				c.Possible[of].Motions = slices.Clone(c.Possible[of].Motions)
+				c.Possible[of].Motions[m].Tilt = around(n)
+			}
+			out = append(out, c)
+			continue
+		}
+		if i != s.power && form.Kind == Power && c.Phase == Unfed && (n > 0 || anyOn) {
+			c = s.fedAgain(&c, now)[0]
+		}
 		if i != s.power {
+			since := c.Possible[i]
 			c.Possible[i] = s.exactly(i, n)
+			c.Possible[i].Since, c.Possible[i].Woken = since.Since, since.Woken
+			if anyOn {
+				c.Possible[i].Ranges = Ranges{{1, form.size() - 1}}
+			}
 			out = append(out, c)
 			continue
 		}
 		c.Until, c.Armed = Span{}, Span{}
+		c.Possible[s.power].Since = Since{} // it was switched on at some time
 		for j := range c.Possible {
 			if j != i && s.controls[j].OnStart != "" && s.controls[j].OnStart != StartKeeps {
-				c.Possible[j] = c.Possible[j].or(s.started(j, c.Possible[j]))
+				c.Possible[j] = c.Possible[j].or(s.started(j, c.Possible[j], now))
 			}
 			c.Possible[j].Typed = nil
 		}
@@ -151,10 +206,16 @@ func (s *Spec) replaced(cases []Case, i, n int, anyOn bool) []Case {
 // exactly is a control that is known to be at a value.
 func (s *Spec) exactly(i, n int) Possible {
 	c := &s.controls[i]
-	if c.Kind != Travel {
+	switch {
+	case c.Hold != "":
+		return Possible{Ranges: only(n), Rises: only(n), Falls: only(n)}
+	case c.Kind != Travel:
 		return Possible{Ranges: only(n)}
 	}
 	at := Motion{From: around(n), Moves: 1}
+	if c.slats > 0 {
+		at.Tilt = Range{0, wholeWay}
+	}
 	switch {
 	case n == wholeWay:
 		at.Next, at.Moves = nextCloses, 0
@@ -227,5 +288,6 @@ func (s *Spec) Fit(b Belief, of *Spec) Belief {
 // alike says whether what is believed of one form holds for another: they have the same values.
 func (c *Control) alike(d *Control) bool {
 	return c.Kind == d.Kind && c.size() == d.size() && strings.Join(c.values(), " ") == strings.Join(d.values(), " ") &&
-		given(c.Least, 0) == given(d.Least, 0) && (c.Round == "") == (d.Round == "")
+		given(c.Least, 0) == given(d.Least, 0) && (c.Round == "") == (d.Round == "") &&
+		(c.Hold == "") == (d.Hold == "") && c.slats == d.slats && c.SlatsOf == d.SlatsOf
 }

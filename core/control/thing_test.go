@@ -64,6 +64,8 @@ type thing struct {
 	display map[string]string // of a handset whose frames carry everything; nil for others
 
 	random *rand.Rand
+	quirky bool
+	quirks
 }
 
 // pick is one of some.
@@ -112,6 +114,9 @@ func newThing(r *rand.Rand) *thing {
 		}
 	}
 	d.key("info") // does nothing that is known
+	if r.IntN(3) == 0 {
+		d.withQuirks(r)
+	}
 	return d
 }
 
@@ -157,12 +162,32 @@ func (d *thing) shown() map[string]string {
 func (d *thing) fail(now time.Time) {
 	d.tick(now)
 	r := d.random
+	if d.unfed {
+		return
+	}
+	if d.hasLamp {
+		switch d.form("lamp").MainsFail {
+		case "":
+			d.lamp = r.IntN(2)
+		case "off":
+			d.lamp = 0
+		case "on":
+			d.lamp = 1
+		}
+		d.lampFrom = now
+	}
+	if d.glows > 0 && r.IntN(2) == 0 {
+		d.startGlow()
+	}
+	d.menu, d.nap, d.onSince = 0, 0, now
 	if d.hasPower {
 		switch d.forms.Controls[0].MainsFail {
 		case "":
 			d.mode = r.IntN(d.modes)
 		case "off":
 			d.mode = 0
+		case "on":
+			d.mode = 1
 		}
 		if d.ready = now; d.mode > 0 {
 			d.ready = now.Add(d.warm)
@@ -402,17 +427,14 @@ func (d *thing) form(name string) *control.Control {
 // listens says whether a control's keys are obeyed now.
 func (d *thing) listens(name string) bool {
 	c := d.form(name)
-	return c != nil && (!d.hasPower || d.mode > 0 || c.While == control.WhileAny)
+	return c != nil && (!d.hasPower || d.mode > 0 || c.While == control.WhileAny) &&
+		(c.While != "menu off" || d.menu == 0)
 }
 
 // tick lets time pass: what was typed counts, what moves arrives.
 func (d *thing) tick(now time.Time) {
-	if d.typed != "" && now.Sub(d.typedAt) > d.timeout {
-		if !d.enter {
-			d.count()
-		}
-		d.typed = ""
-	}
+	d.byItself(now)
+	d.waited(now)
 	if (len(d.way) > 0 || d.lost) && now.Sub(d.wayAt) > d.forgets {
 		d.way, d.lost = nil, false
 	}
@@ -421,13 +443,26 @@ func (d *thing) tick(now time.Time) {
 		if d.dir < 0 {
 			full = d.close
 		}
-		d.place += float64(d.dir) * float64(max(now.Sub(d.moved), 0)) / float64(full)
+		d.place += float64(d.dir) * float64(d.moveSlats(max(now.Sub(d.moved), 0))) / float64(full)
 		d.moved = later(d.moved, now)
+		if d.turning > 0 && d.tilt != float64(max(d.dir, 0)) {
+			return
+		}
 		if d.place >= 1 && d.dir > 0 {
 			d.place, d.dir, d.next = 1, 0, 2
 		} else if d.place <= 0 && d.dir < 0 {
 			d.place, d.dir, d.next = 0, 0, 0
 		}
+	}
+}
+
+// waited lets what was typed count, where no other digit came.
+func (d *thing) waited(now time.Time) {
+	if d.typed != "" && now.Sub(d.typedAt) > d.timeout {
+		if !d.enter {
+			d.count()
+		}
+		d.typed = ""
 	}
 }
 
@@ -452,7 +487,21 @@ func (d *thing) count() {
 // press is a key of its handset, held for a while.
 func (d *thing) press(key string, at time.Time, held time.Duration) {
 	d.tick(at)
+	if d.unfed {
+		return
+	}
+	if d.goesFromKey && d.mode > 0 && (!at.Before(d.ready) || d.random.IntN(2) == 0) {
+		d.onSince = at
+	}
 	if d.hasPower && at.Before(d.ready) {
+		return
+	}
+	only := d.shows(key, at, held)
+	if !d.hasPower || d.mode > 0 || d.random.IntN(2) == 0 {
+		d.menuAt = at
+	}
+	if d.glows > 0 && key == d.glowKey && held > d.holdFor { // held it does nothing else
+		d.pressQuirks(key, at, held)
 		return
 	}
 	was := d.mode
@@ -476,7 +525,12 @@ func (d *thing) press(key string, at time.Time, held time.Duration) {
 		}
 		d.typed = ""
 	}
+	before := d.level
 	d.pressRest(key, at, held)
+	if only {
+		d.level = before
+	}
+	d.pressQuirks(key, at, held)
 }
 
 // pressPower does what a key does to power, and says whether that is all it does.
@@ -509,10 +563,23 @@ func (d *thing) pressPower(key string, at, asked time.Time) bool {
 			d.asked = at
 			return true
 		}
-		d.mode, d.asked, d.ready = 0, time.Time{}, at.Add(d.cool)
-	case d.mode == 0:
-		d.mode, d.ready = to, at.Add(d.warm)
-		d.asked = time.Time{}
+		d.turnTo(0, at)
+	default:
+		d.turnTo(to, at)
+	}
+	return acts
+}
+
+// turnTo switches its power.
+func (d *thing) turnTo(to int, at time.Time) {
+	was := d.mode
+	d.mode, d.asked = to, time.Time{}
+	switch {
+	case to == 0:
+		d.ready = at.Add(d.cool)
+		d.wentOff()
+	case was == 0:
+		d.ready = at.Add(d.warm)
 		switch {
 		case d.start == -2 && d.levels > 0:
 			d.level = d.random.IntN(d.levels)
@@ -520,10 +587,10 @@ func (d *thing) pressPower(key string, at, asked time.Time) bool {
 			d.level = d.start
 		}
 		d.typed = ""
-	default:
-		d.mode, d.asked = to, time.Time{}
+		d.wentOn(at)
+	case d.random.IntN(2) == 0: // its time begins anew, or does not
+		d.onSince = at
 	}
-	return acts
 }
 
 func (d *thing) pressRest(key string, at time.Time, held time.Duration) {
@@ -531,13 +598,13 @@ func (d *thing) pressRest(key string, at time.Time, held time.Duration) {
 		steps := 1
 		if held > 400*time.Millisecond && d.rate > 0 {
 			steps = max(int(held.Seconds()*d.rate), 1)
+			if d.later > 0 && held > d.laterAfter {
+				steps = int(d.laterAfter.Seconds()*d.rate + (held-d.laterAfter).Seconds()*d.later)
+			}
 		}
 		switch key {
 		case c.Up:
 			d.turn(steps)
-			if d.unmutes {
-				d.mute = 0
-			}
 		case c.Down:
 			d.turn(-steps)
 		case c.Round:
@@ -549,12 +616,18 @@ func (d *thing) pressRest(key string, at time.Time, held time.Duration) {
 			}
 		}
 	}
+	if key == "volume-up" && d.unmutes && d.listens("mute") {
+		d.mute = 0
+	}
 	if key == "mute" && d.hasMute && d.listens("mute") {
 		d.mute = 1 - d.mute
 	}
 	if c := d.form("source"); c != nil && d.listens("source") {
 		if key == c.Round && key != "" {
 			d.option = (d.option + 1) % d.options
+			for n := 1; n < d.options && d.skips[c.Values[d.option]] && d.random.IntN(2) == 0; n++ {
+				d.option = (d.option + 1) % d.options
+			}
 		}
 		for i, v := range c.Values {
 			if c.Keys[v] == key {
@@ -690,10 +763,10 @@ func (d *thing) pressTravel(key string, c *control.Control, at time.Time) {
 		stop()
 	case c.Round:
 		switch {
-		case d.dir == 0 && d.place == 0: // its switch at the end says so
+		case d.dir == 0 && d.place == 0 && d.tilt == 0: // its switch at the end says so
 			goes(1)
 			return
-		case d.dir == 0 && d.place == 1:
+		case d.dir == 0 && d.place == 1 && (d.turning == 0 || d.tilt == 1):
 			goes(-1)
 			return
 		}
@@ -713,11 +786,21 @@ func (d *thing) truth(name string, now time.Time) string {
 	d.tick(now)
 	switch name {
 	case "power":
-		c := d.forms.Controls[0]
-		if len(c.Values) > 0 {
-			return c.Values[d.mode]
+		if d.unfed {
+			return "off"
 		}
-		return []string{"off", "on"}[d.mode]
+		return d.powers()[d.mode]
+	case "lamp":
+		if d.unfed {
+			return "off"
+		}
+		return []string{"off", "on"}[d.lamp]
+	case "glow":
+		return fmt.Sprint(d.glow)
+	case "menu":
+		return []string{"off", "on"}[d.menu]
+	case "nap":
+		return []string{"off", "a", "b"}[d.nap]
 	case "volume":
 		return fmt.Sprint(d.level)
 	case "mute":
@@ -727,8 +810,12 @@ func (d *thing) truth(name string, now time.Time) string {
 	case "channel":
 		return fmt.Sprint(d.number)
 	}
-	if d.place == 0 || d.place == 1 {
-		return []string{"closed", "open"}[int(d.place)]
+	at := d.place
+	if name == "slats" {
+		at = d.tilt
 	}
-	return fmt.Sprint(min(max(int(d.place*100+0.5), 1), 99), "%")
+	if at == 0 || at == 1 {
+		return []string{"closed", "open"}[int(at)]
+	}
+	return fmt.Sprint(min(max(int(at*100+0.5), 1), 99), "%")
 }

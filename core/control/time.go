@@ -1,6 +1,9 @@
 package control
 
-import "time"
+import (
+	"slices"
+	"time"
+)
 
 // At is what is believed at a time when nothing was pressed since: a warm-up has ended, a number that was typed counts,
 // what was moving has arrived.
@@ -11,6 +14,15 @@ func (s *Spec) at(b Belief, now time.Time) Belief {
 		return b
 	}
 	out := Belief{Cases: make([]Case, 0, len(b.Cases)), Trust: b.Trust, Handset: b.Handset}
+	var over []time.Time // by control: by when it has surely changed by itself, zero where it did not
+	did := func(i int, by time.Time) {
+		if !by.IsZero() {
+			if over == nil {
+				over = make([]time.Time, len(s.controls))
+			}
+			over[i] = later(over[i], by)
+		}
+	}
 	for i := range b.Cases {
 		c := b.Cases[i].clone()
 		if (c.Phase == Warming || c.Phase == Cooling) && !now.Before(c.Until.To) {
@@ -21,17 +33,49 @@ func (s *Spec) at(b Belief, now time.Time) Belief {
 		}
 		for j := range c.Possible {
 			c.Possible[j] = s.later(j, c.Possible[j], now)
+			var by time.Time
+			c.Possible[j], by = s.itself(j, c.Possible[j], now)
+			did(j, by)
 		}
-		out.Cases = append(out.Cases, c)
+		if len(s.timers) == 0 {
+			out.Cases = append(out.Cases, c)
+			continue
+		}
+		cases, by := s.timedOut(c, now)
+		did(s.power, by)
+		out.Cases = append(out.Cases, cases...)
 	}
 	out.Cases = joined(out.Cases)
+	if over != nil {
+		out.Trust = s.trustItself(b, out, over, now)
+	}
+	return out
+}
+
+// trustItself is the trust after controls changed by themselves, each surely by a time: a timer that ran out leaves its
+// device off, whatever was missed before it began.
+func (s *Spec) trustItself(b, after Belief, over []time.Time, now time.Time) []Trust {
+	out := slices.Clone(b.Trust)
+	for i, by := range over {
+		if by.IsZero() {
+			continue
+		}
+		if out[i].Sets = 0; now.Before(by) || !s.may(after, i, now).Is(0) {
+			continue
+		}
+		wrong, deaf := out[i].Wrong, out[i].Deaf
+		out[i] = Trust{Source: ByItself, At: by, Certain: by, Wrong: wrong, Deaf: deaf}
+	}
 	return out
 }
 
 // Still says whether nothing goes on by itself: no warm-up, nothing that moves, nothing that was typed.
 func (s *Spec) Still(b Belief) bool {
 	for i := range b.Cases {
-		for _, p := range b.Cases[i].Possible {
+		for j, p := range b.Cases[i].Possible {
+			if s.controls[j].LapsesMS > 0 && !p.Ranges.Is(0) {
+				return false
+			}
 			for _, m := range p.Motions {
 				if m.Dir != 0 {
 					return false
@@ -50,6 +94,9 @@ func (s *Spec) Still(b Belief) bool {
 
 // still says whether a belief is at a time as it was.
 func (s *Spec) still(b Belief, now time.Time) bool {
+	if s.Waits() || len(s.rests) > 0 {
+		return false
+	}
 	for i := range b.Cases {
 		c := &b.Cases[i]
 		if !c.Until.To.IsZero() && !now.Before(c.Until.To) || !c.Armed.From.IsZero() {
@@ -62,6 +109,13 @@ func (s *Spec) still(b Belief, now time.Time) bool {
 		}
 	}
 	return true
+}
+
+// wake ends a warm-up or cool-down, where there is one.
+func (c *Case) wake() {
+	if c.Phase == Warming || c.Phase == Cooling {
+		c.settle()
+	}
 }
 
 // settle ends a warm-up or cool-down.

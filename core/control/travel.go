@@ -29,6 +29,7 @@ const (
 type Motion struct {
 	Dir   int       `json:"dir"`   // 1 opens, −1 closes, 0 stands
 	From  Range     `json:"from"`  // where it stands, or began to move
+	Tilt  Range     `json:"tilt,omitzero"` // how its slats stand, or stood then
 	Began time.Time `json:"began"` // to move; zero while it stands
 	Next  int       `json:"next"`  // what the next press of a key that goes round does
 	Moves int       `json:"moves"` // parts of the way since it was at an end
@@ -36,11 +37,16 @@ type Motion struct {
 
 // anywhere is all the ways in which it may stand. It may move as well, but no longer than a full way takes.
 func anywhere(c *Control) []Motion {
-	whole := Range{0, wholeWay}
-	if c.Round == "" {
-		return []Motion{{From: whole, Moves: wholeWay}}
+	any := Motion{From: Range{0, wholeWay}, Moves: wholeWay}
+	if c.slats > 0 {
+		any.Tilt = any.From
 	}
-	return []Motion{{From: whole, Next: nextOpens, Moves: wholeWay}, {From: whole, Next: nextCloses, Moves: wholeWay}}
+	if c.Round == "" {
+		return []Motion{any}
+	}
+	closes := any
+	closes.Next = nextCloses
+	return []Motion{any, closes}
 }
 
 // full is how long the full way takes in a direction.
@@ -51,26 +57,47 @@ func (c *Control) full(dir int) time.Duration {
 	return c.closeTime()
 }
 
-// at is where it may be at a time, and whether it must have, or may have, arrived at its end.
-func (m Motion) at(c *Control, now time.Time) (where Range, must, may bool) {
+// at is where it may be at a time, how its slats may stand, and whether it must have, or may have, arrived at its end.
+// Slats turn first, and then it moves.
+func (m Motion) at(c *Control, now time.Time) (where, tilt Range, must, may bool) {
 	if m.Dir == 0 {
-		return m.From, false, false
+		return m.From, m.Tilt, false, false
 	}
 	delay := ms(c.DelayMS)
 	passed := now.Sub(m.Began)
-	least := float64(passed-more(delay)) / float64(c.full(m.Dir)) * wholeWay * (1 - uneven)
-	most := float64(passed-less(delay)) / float64(c.full(m.Dir)) * wholeWay * (1 + uneven)
-	lo, hi := int(max(least, 0)), int(max(most, 0))+1
+	least := max(float64(passed-more(delay)), 0) * (1 - uneven)
+	most := max(float64(passed-less(delay)), 0) * (1 + uneven)
+	turned, all, some := m.Tilt, true, true
+	if c.slats > 0 {
+		whole := float64(c.slats)
+		lo, hi := int(least/whole*wholeWay), int(most/whole*wholeWay)+1
+		toGo := Range{wholeWay - m.Tilt.To, wholeWay - m.Tilt.From}
+		if m.Dir > 0 {
+			turned = Range{min(m.Tilt.From+lo, wholeWay), min(m.Tilt.To+hi, wholeWay)}
+		} else {
+			toGo = m.Tilt
+			turned = Range{max(m.Tilt.From-hi, 0), max(m.Tilt.To-lo, 0)}
+		}
+		least = max(least-float64(toGo.To)*whole/wholeWay*(1+uneven), 0)
+		most = max(most-float64(toGo.From)*whole/wholeWay*(1-uneven), 0)
+		all = turned == Range{end(m.Dir), end(m.Dir)}
+		some = turned.From <= end(m.Dir) && end(m.Dir) <= turned.To
+	}
+	full := float64(c.full(m.Dir))
+	lo, hi := int(least/full*wholeWay), int(most/full*wholeWay)+1
+	if c.slats > 0 && most == 0 {
+		hi = 0
+	}
 	if m.Dir > 0 {
 		where = Range{min(m.From.From+lo, wholeWay), min(m.From.To+hi, wholeWay)}
-		return where, where.From >= wholeWay, where.To >= wholeWay
+		return where, turned, where.From >= wholeWay && all, where.To >= wholeWay && some
 	}
 	where = Range{max(m.From.From-hi, 0), max(m.From.To-lo, 0)}
-	return where, where.To <= 0, where.From <= 0
+	return where, turned, where.To <= 0 && all, where.From <= 0 && some
 }
 
 // stands is a motion that has ended somewhere.
-func (m Motion) stands(where Range) Motion {
+func (m Motion) stands(c *Control, where, tilt Range) Motion {
 	next := m.Next
 	switch m.Dir {
 	case 1:
@@ -79,25 +106,34 @@ func (m Motion) stands(where Range) Motion {
 		next = nextOpens
 	}
 	moves := m.Moves + 1
-	if m.Dir == 0 {
+	if m.Dir == 0 || where == m.From { // slats alone have turned
 		moves = m.Moves
 	}
-	switch where {
-	case Range{0, 0}:
-		moves, next = 0, nextOpens
-	case Range{wholeWay, wholeWay}:
-		moves, next = 0, nextCloses
+	out := Motion{From: where, Tilt: tilt, Next: next, Moves: moves}
+	switch {
+	case out.isAt(c, 0):
+		out.Moves, out.Next = 0, nextOpens
+	case out.isAt(c, wholeWay):
+		out.Moves, out.Next = 0, nextCloses
+	case where == Range{0, 0}, where == Range{wholeWay, wholeWay}:
+		out.Moves = 0
 	}
-	return Motion{From: where, Next: next, Moves: moves}
+	return out
+}
+
+// isAt says whether it stands at an end, with its slats.
+func (m Motion) isAt(c *Control, end int) bool {
+	all := Range{end, end}
+	return m.From == all && (c.slats == 0 || m.Tilt == all)
 }
 
 // leads is where the next press of a key that goes round leads, from where it stands: at an end it leads away from
 // that.
-func (m Motion) leads() []int {
+func (m Motion) leads(c *Control) []int {
 	switch {
-	case m.From == Range{0, 0}:
+	case m.isAt(c, 0):
 		return []int{1}
-	case m.From == Range{wholeWay, wholeWay}:
+	case m.isAt(c, wholeWay):
 		return []int{-1}
 	case m.Next == nextOpens && m.From.To == wholeWay, m.Next == nextCloses && m.From.From == 0: // it may be at an end
 		return []int{1, -1}
@@ -108,12 +144,12 @@ func (m Motion) leads() []int {
 }
 
 // goes is what comes of being told to move in a direction.
-func (m Motion) goes(where Range, dir int, at time.Time) Motion {
+func (m Motion) goes(where, tilt Range, dir int, at time.Time) Motion {
 	next := nextStopsOpening
 	if dir < 0 {
 		next = nextStopsClosing
 	}
-	return Motion{Dir: dir, From: where, Began: at, Next: next, Moves: m.Moves}
+	return Motion{Dir: dir, From: where, Tilt: tilt, Began: at, Next: next, Moves: m.Moves}
 }
 
 // arrived ends the motions that must have ended by a time.
@@ -121,8 +157,8 @@ func arrived(c *Control, motions []Motion, now time.Time) []Motion {
 	out := make([]Motion, len(motions))
 	for i, m := range motions {
 		out[i] = m
-		if where, must, _ := m.at(c, now); must {
-			out[i] = m.stands(where)
+		if where, tilt, must, _ := m.at(c, now); must {
+			out[i] = m.stands(c, where, tilt)
 		}
 	}
 	return joinedMotions(out)
@@ -132,24 +168,24 @@ func arrived(c *Control, motions []Motion, now time.Time) []Motion {
 func moved(c *Control, motions []Motion, e effect, at time.Time) []Motion {
 	var out []Motion
 	for _, m := range motions {
-		where, _, may := m.at(c, at)
+		where, tilt, _, may := m.at(c, at)
 		switch e.op {
 		case OpMove:
 			if m.Dir == e.arg { // it goes on
 				out = append(out, m)
 			}
 			if m.Dir != e.arg || may {
-				out = append(out, m.goes(where, e.arg, at))
+				out = append(out, m.goes(where, tilt, e.arg, at))
 			}
 		case OpStop:
-			out = append(out, m.stands(where))
+			out = append(out, m.stands(c, where, tilt))
 		default: // round: one that may have arrived by itself counts as standing
 			if m.Dir != 0 {
-				out = append(out, m.stands(where))
+				out = append(out, m.stands(c, where, tilt))
 			}
 			if m.Dir == 0 || may {
-				for _, dir := range m.stands(where).leads() {
-					out = append(out, m.goes(where, dir, at))
+				for _, dir := range m.stands(c, where, tilt).leads(c) {
+					out = append(out, m.goes(where, tilt, dir, at))
 				}
 			}
 		}
@@ -176,6 +212,7 @@ func joinedMotions(motions []Motion) []Motion {
 			continue
 		}
 		out[i].From = Range{min(out[i].From.From, m.From.From), max(out[i].From.To, m.From.To)}
+		out[i].Tilt = Range{min(out[i].Tilt.From, m.Tilt.From), max(out[i].Tilt.To, m.Tilt.To)}
 		out[i].Moves = max(out[i].Moves, m.Moves)
 	}
 	if len(out) > mostMotions { // the oldest two that move alike become one: it began somewhere between
@@ -185,6 +222,9 @@ func joinedMotions(motions []Motion) []Motion {
 		for i := 1; i < len(out) && len(out) > mostMotions; {
 			if out[i].Dir == out[i-1].Dir && out[i].Next == out[i-1].Next {
 				out[i].From, out[i].Moves = Range{0, wholeWay}, wholeWay
+				if out[i].Tilt != out[i-1].Tilt {
+					out[i].Tilt = Range{0, wholeWay}
+				}
 				out = slices.Delete(out, i-1, i)
 				continue
 			}

@@ -16,6 +16,8 @@ const (
 	ByHandset Source = "heard"  // a handset was heard
 	Told      Source = "told"   // a person said so
 	Sensed    Source = "sensed" // a sensor did
+	ByLink    Source = "linked" // another device does that, over their cable
+	ByItself  Source = "itself" // the device did: its timer ran out, a menu closed
 )
 
 // Word says how far what is believed of a control can be trusted.
@@ -74,9 +76,9 @@ const (
 // where the device may not have listened, or was off, it confirms nothing.
 func (s *Spec) trustAfter(b, after Belief, p Press) []Trust {
 	out := slices.Clone(b.Trust)
-	all := s.effects[p.Key]
-	if p.Frame != nil {
-		all = s.frameEffects(p.Frame)
+	all := s.effectsOf(p)
+	if p.Source == ByLink && s.fed && (p.Key == keyFed || p.Key == keyUnfed) {
+		return s.trustFed(out, after, p)
 	}
 	proven, known := false, false // whether what power is at is certain: worked out where it matters
 	powered := func() bool {
@@ -93,7 +95,11 @@ func (s *Spec) trustAfter(b, after Belief, p Press) []Trust {
 		if acts {
 			t.Source, t.At, t.Cause = p.Source, p.At, p.Cause
 		}
-		switch {
+		switch form := &s.controls[e.control]; {
+		case !acts && form.RestMS > 0 && form.Kind == Dial: // it showed only, or that press was missed
+			t.owe(form, p, e)
+		case !acts && form.RestMS > 0:
+			t.Presses, t.Sets = t.Presses+1, min(t.Sets, sure-1)
 		case !acts:
 			if !powered() { // the device may be on all the same
 				t.Presses, t.Sets, t.Run, t.Far = max(t.Presses, 1), min(t.Sets, sure-1), 0, max(t.Far, missing)
@@ -125,6 +131,20 @@ func (s *Spec) trustAfter(b, after Belief, p Press) []Trust {
 	return out
 }
 
+// trustFed is the trust after what feeds a device was switched on or off: what it is at then depends on what that was.
+func (s *Spec) trustFed(out []Trust, after Belief, p Press) []Trust {
+	for i := range out {
+		t := &out[i]
+		if t.Sets, t.Run = min(t.Sets, 1), 0; s.controls[i].Kind == Power {
+			t.Source, t.At, t.Certain, t.Sets, t.Presses, t.Cause = ByLink, p.At, p.At, 0, 0, p.Cause
+		}
+		if s.controls[i].Kind != Travel && !s.controls[i].exactly(s.may(after, i, p.At)) {
+			t.Presses, t.Sets = max(t.Presses, 1), 0
+		}
+	}
+	return out
+}
+
 // trustEffect is the trust in a control after a key that surely acted on it. proven says that this is certain itself.
 func (s *Spec) trustEffect(t *Trust, e effect, b Belief, p Press, proven bool) {
 	c := &s.controls[e.control]
@@ -146,6 +166,10 @@ func (s *Spec) trustEffect(t *Trust, e effect, b Belief, p Press, proven bool) {
 		}
 	case e.control == s.power && sets && value == 0 && c.AgainMS > 0 && !s.secondOff(t, p):
 		t.Half = p.At // it asks for another: this alone is nothing
+	case sets && p.Source == ByLink:
+		if t.set(value, p.At); !proven {
+			t.Presses++
+		}
 	case sets && t.Sets > 0 && t.Value == value && t.Presses == 0:
 		if t.Half = (time.Time{}); proven {
 			t.Sets++
@@ -214,10 +238,15 @@ func (s *Spec) heeded(b Belief, e effect, p Press) (acts, idles bool) {
 	}
 	for i := range b.Cases {
 		c := &b.Cases[i]
-		if c.bit() == 0 && !p.At.Before(c.Until.From) { // it may listen by now
+		if p.Source == ByLink {
+			follows := c.Phase != Unfed && c.Phase != Cooling && (e.control == s.power || c.Phase == On)
+			acts, idles = acts || c.Phase != Unfed, idles || !follows
+			continue
+		}
+		if c.bit() == 0 && c.Phase != Unfed && !p.At.Before(c.Until.From) { // it may listen by now
 			acts = true
 		}
-		yes, no := e.heeds(c)
+		yes, no := s.acts(&e, c, p)
 		acts, idles = acts || !no, idles || !yes
 	}
 	return acts, idles
@@ -359,11 +388,17 @@ func (b Belief) inUse(t Trust, now time.Time) bool {
 func (c *Control) width() int {
 	switch c.Kind {
 	case Dial:
+		if c.Hold != "" { // nobody holds a key to the moment
+			return max((c.size()+8)/10, 1)
+		}
 		if c.size() < fewSteps || c.Ends == EndsRound { // each step is another value, or the ends are beside each other
 			return 0
 		}
 		return max((c.size()-1)/20, 1)
 	case Travel:
+		if c.SlatsOf != "" {
+			return withinSlats
+		}
 		return within
 	case Power, Selector, Digits:
 	}

@@ -1,0 +1,314 @@
+package control
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"time"
+)
+
+// checkItself says what is wrong with what a form says that a device does by itself: timers, rests, holds.
+func (c *Control) checkItself(wrong complaint) error {
+	only := func(kind Kind, member string, is bool) error {
+		if is && c.Kind != kind {
+			return wrong("%s is of a %s, not of a %s: leave it out", member, kind, c.Kind)
+		}
+		return nil
+	}
+	for _, err := range []error{
+		only(Power, "goes_off_s", c.GoesOffS != 0), only(Selector, "after_s", len(c.AfterS) > 0),
+		only(Selector, "lapses_ms", c.LapsesMS != 0), only(Selector, "skips", len(c.Skips) > 0),
+		only(Dial, "hold", c.Hold != ""), only(Dial, "rate_later", c.RateLater != 0),
+		only(Travel, "slats_of", c.SlatsOf != ""),
+	} {
+		if err != nil {
+			return err
+		}
+	}
+	switch {
+	case c.GoesOffS < 0 || c.GoesOffS > mostTimer:
+		return wrong("goes_off_s is %d: 0 to %d", c.GoesOffS, mostTimer)
+	case c.GoesOffS > 0 && c.GoesOffS*1000 <= c.WarmUpMS:
+		return wrong("it goes off after %d s, and warms up for %g s: that has to be shorter", c.GoesOffS,
+			float64(c.WarmUpMS)/1000)
+	case !slices.Contains([]string{"", FromOn, FromKey}, c.GoesOffFrom):
+		return wrong("goes_off_from %.20q: on or key", c.GoesOffFrom)
+	case !slices.Contains([]string{"", WokenOwn, WokenAny}, c.Woken):
+		return wrong("woken %.20q: own or any", c.Woken)
+	case !slices.Contains([]string{"", BeginsUp, BeginsDown}, c.HoldBegins):
+		return wrong("hold_begins %.20q: up or down", c.HoldBegins)
+	case c.RestMS > 0 && (c.Kind == Power || c.Kind == Travel || c.Kind == Digits):
+		return wrong("rest_ms is of a dial or selector, not of a %s: leave it out", c.Kind)
+	case c.RestMS > 0 && c.RestMS < leastRest:
+		return wrong("rest_ms is %d: the least is %d, presses are half a second apart", c.RestMS, leastRest)
+	case c.RestMS > 0 && c.LapsesMS > 0:
+		return wrong("it rests, and goes back to its first value: leave one out")
+	case c.RestMS > 0 && c.Hold != "":
+		return wrong("it rests, and its key is held: leave one out")
+	case c.Hold != "" && (c.Rate <= 0 || c.Rate > mostRate):
+		return wrong("say how many steps it makes in a second while %s is held (rate): above 0, up to %d", c.Hold,
+			mostRate)
+	case c.Rate < 0 || c.Rate > mostRate || c.RateLater < 0 || c.RateLater > mostRate:
+		return wrong("%g steps in a second: 0 to %d", max(c.Rate, c.RateLater), mostRate)
+	case (c.RateLater > 0) != (c.RateMS > 0), c.RateLater > 0 && c.Rate == 0:
+		return wrong("where it speeds up, say its rate, its rate later, and after how long (rate, rate_later, rate_ms)")
+	case c.Hold != "" && (c.Hold == c.Up || c.Hold == c.Down || c.Hold == c.Round || c.Ends == EndsRound):
+		return wrong("%s changes its direction at each hold: it is no key for one step, and does not go round", c.Hold)
+	}
+	for _, v := range c.Skips {
+		if !slices.Contains(c.values(), v) {
+			return wrong("it passes over %.40q: its values are %s", v, strings.Join(c.values(), ", "))
+		}
+	}
+	for _, v := range sorted(c.AfterS) {
+		switch at := slices.Index(c.values(), v); {
+		case at < 0:
+			return wrong("a time for %.40q: its values are %s", v, strings.Join(c.values(), ", "))
+		case at == 0:
+			return wrong("its first value, %s, is that no time runs: give it none", v)
+		case c.AfterS[v] < 1 || c.AfterS[v] > mostTimer:
+			return wrong("after_s of %s is %d: 1 to %d", v, c.AfterS[v], mostTimer)
+		}
+	}
+	return nil
+}
+
+const (
+	// mostTimer is the longest time of a device's own timer, in s: a week.
+	mostTimer = 604_800
+	// mostRate is the most steps in a second while a key is held.
+	mostRate = 100
+	// leastRest is the shortest rest after which a press only shows something, in ms.
+	leastRest = 1000
+)
+
+func seconds(n int) time.Duration        { return time.Duration(n) * time.Second }
+func (c *Control) rest() time.Duration   { return ms(c.RestMS) }
+func (c *Control) lapses() time.Duration { return ms(c.LapsesMS) }
+
+// held is how long its key is held before that counts as holding.
+func (c *Control) held() time.Duration { return ms(cmp.Or(c.HoldMS, 500)) }
+
+// longest is the longest time after which a device's own timer switches it off; 0 where it has none.
+func (c *Control) longest() (most time.Duration) {
+	most = seconds(c.GoesOffS)
+	for _, s := range c.AfterS {
+		most = max(most, seconds(s))
+	}
+	return most
+}
+
+// checkTimers says where the timer of one control contradicts another one.
+func (s *Spec) checkTimers(c *Control) error {
+	if len(c.AfterS) == 0 {
+		return nil
+	}
+	if s.power < 0 {
+		return s.wrong(c, "a timer switches the device off: add its power first")
+	}
+	warm := s.controls[s.power].WarmUpMS
+	for _, v := range sorted(c.AfterS) {
+		if c.AfterS[v]*1000 <= warm {
+			return s.wrong(c, "%s switches off after %d s, and %s warms up for %g s: that has to be shorter", v,
+				c.AfterS[v], s.controls[s.power].Name, float64(warm)/1000)
+		}
+	}
+	return nil
+}
+
+// Since is between when and when something was: zero where that is not known, and may be any time before now.
+type Since = Span
+
+// orSince is between when and when something was where either is possible.
+func orSince(a, b Since) Since {
+	if a.To.IsZero() || b.To.IsZero() {
+		return Since{}
+	}
+	return Since{earlier(a.From, b.From), later(a.To, b.To)}
+}
+
+// known is a Since that is known to have been before now.
+func known(s Since, now time.Time) Since {
+	if s.To.IsZero() || s.To.After(now) {
+		s.To = now
+	}
+	return s
+}
+
+// due is between when and when something is over that lasts for a time, a tenth more or less.
+func due(s Since, d time.Duration) Span {
+	return Span{s.From.Add(less(d)), s.To.Add(more(d))}
+}
+
+// itself is what a control comes to by itself beside the power of its device: a menu closes, a second power goes off.
+// over is by when that has surely happened, zero where nothing may have.
+func (s *Spec) itself(i int, p Possible, now time.Time) (next Possible, over time.Time) {
+	c := &s.controls[i]
+	var span Span
+	switch {
+	case c.LapsesMS > 0 && !p.Ranges.Is(0):
+		p.Woken = known(p.Woken, now)
+		span = due(p.Woken, c.lapses())
+	case c.GoesOffS > 0 && i != s.power && !p.Ranges.Is(0):
+		p.Since = known(p.Since, now)
+		span = due(p.Since, seconds(c.GoesOffS))
+	case c.RestMS > 0:
+		p.Woken = known(p.Woken, now)
+		return p, time.Time{}
+	default:
+		return p, time.Time{}
+	}
+	switch {
+	case now.Before(span.From):
+		return p, time.Time{}
+	case now.Before(span.To):
+		p.Ranges = p.Ranges.or(only(0))
+	default:
+		p.Ranges = only(0)
+	}
+	return p, span.To
+}
+
+// timedOut is the cases that one becomes by the device's own timers. ran is by when those have surely run out that may
+// have, zero where none may.
+func (s *Spec) timedOut(c Case, now time.Time) (out []Case, ran time.Time) {
+	out = []Case{c}
+	if c.Phase != On && c.Phase != Warming {
+		return out, ran
+	}
+	for _, i := range s.timers {
+		form := &s.controls[i]
+		c := &out[0]
+		p := &c.Possible[i]
+		p.Since = known(p.Since, now)
+		if i == s.power {
+			over := due(p.Since, seconds(form.GoesOffS))
+			if now.Before(over.From) {
+				continue
+			}
+			ran = later(ran, over.To)
+			out = append(out, s.wentOff(c, over, now))
+			if !now.Before(over.To) {
+				return out[1:], ran
+			}
+			continue
+		}
+		var stays Ranges
+		for _, r := range p.Ranges {
+			for v := r.From; v <= r.To; v++ {
+				after, runs := form.AfterS[form.text(v)]
+				over := due(p.Since, seconds(after))
+				if !runs || now.Before(over.From) {
+					stays = stays.or(only(v))
+					continue
+				}
+				ran = later(ran, over.To)
+				out = append(out, s.wentOff(c, over, now))
+				if now.Before(over.To) {
+					stays = stays.or(only(v))
+				}
+			}
+		}
+		if p = &out[0].Possible[i]; len(stays) == 0 {
+			return out[1:], ran
+		}
+		p.Ranges = stays
+	}
+	return out, ran
+}
+
+// wentOff is a case that switched itself off at some time in a span.
+func (s *Spec) wentOff(c *Case, over Span, now time.Time) Case {
+	off := c.clone()
+	off.Phase, off.Mode, off.Until, off.Armed = Off, 0, Span{}, Span{}
+	if cool := ms(s.controls[s.power].CoolDownMS); cool > 0 {
+		latest := earlier(now, over.To)
+		until := Span{over.From.Add(less(cool)), latest.Add(more(cool))}
+		if now.Before(until.To) {
+			off.Phase, off.Mode, off.Until = Cooling, 0, until
+		}
+	}
+	s.ended(&off)
+	return off
+}
+
+// ended lets timers that were set end with what they would have switched off. What was open may be closed with it.
+func (s *Spec) ended(off *Case) {
+	for _, i := range s.rests {
+		if s.controls[i].LapsesMS > 0 {
+			off.Possible[i].Ranges = off.Possible[i].Ranges.or(only(0))
+		}
+	}
+	for _, i := range s.timers {
+		if i != s.power && s.controls[i].OnStart == "" {
+			off.Possible[i] = Possible{Ranges: only(0)}
+		}
+	}
+}
+
+// woken notes that a key was pressed while the device listened, for controls that rest or lapse without one.
+func (s *Spec) woken(next *Case, was *Case, p Press) {
+	for _, i := range s.rests {
+		c := &s.controls[i]
+		to := &next.Possible[i]
+		before := was.Possible[i].Woken
+		maybe := Since{before.From, p.At}
+		if c.LapsesMS > 0 || c.Woken == WokenAny {
+			if to.Woken = maybe; was.Phase == On {
+				to.Woken = Since{p.At, p.At}
+			}
+			continue
+		}
+		for _, e := range s.effects[p.Key] {
+			if e.control != i {
+				continue
+			}
+			switch yes, no := e.heeds(was); {
+			case yes:
+				to.Woken = Since{p.At, p.At}
+			case !no:
+				to.Woken = maybe
+			}
+		}
+	}
+}
+
+// awake says whether a press surely changes a control that rests, and whether it surely only shows it.
+func (c *Control) awake(p Possible, at time.Time) (yes, no bool) {
+	if c.RestMS == 0 {
+		return true, false
+	}
+	over := due(known(p.Woken, at), c.rest())
+	return at.Before(over.From), !at.Before(over.To) && !p.Woken.To.IsZero()
+}
+
+// counts says whether a press is as long as an effect needs: surely, and surely not.
+func (e *effect) counts(held time.Duration) (yes, no bool) {
+	switch {
+	case e.hold > 0: // only while held
+		return held > more(e.hold), held < less(e.hold)
+	case e.hold < 0: // only a short one
+		return held < less(-e.hold), held > more(-e.hold)
+	}
+	return true, false
+}
+
+// acts says whether a case surely obeys an effect of a press, and whether it surely does not.
+func (s *Spec) acts(e *effect, c *Case, p Press) (yes, no bool) {
+	yes, no = e.heeds(c)
+	y, n := e.counts(p.Held)
+	yes, no = yes && y, no || n
+	if form := &s.controls[e.control]; form.RestMS > 0 && p.Source != ByLink {
+		y, n = form.awake(c.Possible[e.control], p.At)
+		if n && p.Held > short { // it may go on when it is held
+			n = false
+		}
+		yes, no = yes && y, no || n
+	}
+	return yes, no
+}
+
+// Waits says whether a timer of the device may run.
+func (s *Spec) Waits() bool {
+	return len(s.timers) > 0 || slices.ContainsFunc(s.controls, func(c Control) bool { return c.GoesOffS > 0 })
+}
