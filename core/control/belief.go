@@ -135,7 +135,10 @@ func joined(cases []Case) []Case {
 }
 
 func joinBy(cases []Case, alike func(*Case, *Case) bool) []Case {
-	out := cases[:0:0]
+	if len(cases) < 2 {
+		return cases
+	}
+	out := make([]Case, 0, len(cases))
 	for i := range cases {
 		c := &cases[i]
 		n := slices.IndexFunc(out, func(o Case) bool { return alike(&o, c) })

@@ -18,6 +18,7 @@ type Spec struct {
 	framed   []int    // places of the controls that its frames carry
 
 	timers  []int               // places of the controls after whose time the device switches itself off
+	waits   bool                // a timer of the device may run
 	rests   []int               // places of those that rest, or lapse, without a key
 	tied    []int               // by control: the second power that it works with, -1 where with none
 	slats   map[int]int         // places of slats, by what they are of
@@ -318,6 +319,7 @@ func (s *Spec) compileItself(i int) error {
 	if i == s.power && c.GoesOffS > 0 || len(c.AfterS) > 0 {
 		s.timers = append(s.timers, i)
 	}
+	s.waits = s.waits || c.GoesOffS > 0 || len(c.AfterS) > 0
 	if c.RestMS > 0 || c.LapsesMS > 0 {
 		s.rests = append(s.rests, i)
 	}

@@ -18,6 +18,7 @@ func init() {
 		OpMove:  {op: OpMove, arg: -1},
 		OpStop:  {op: OpCycle},
 		OpCycle: {op: OpMove, arg: 1},
+		OpDim:   {op: OpSet, arg: 1},
 	} {
 		EffectChanges = append(EffectChanges, struct {
 			Name string
@@ -67,7 +68,7 @@ func (s *Spec) turned(e, to effect) effect {
 		out.arg = (e.arg + 1) % 10
 	case OpRound:
 		out.op, out.arg = OpStep, 2
-	case OpFlip, OpOn, OpEnter, OpStop, OpCycle, OpPart, OpVague:
+	case OpFlip, OpOn, OpEnter, OpStop, OpCycle, OpPart, OpVague, OpDim:
 	}
 	return out
 }

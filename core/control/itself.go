@@ -309,6 +309,4 @@ func (s *Spec) acts(e *effect, c *Case, p Press) (yes, no bool) {
 }
 
 // Waits says whether a timer of the device may run.
-func (s *Spec) Waits() bool {
-	return len(s.timers) > 0 || slices.ContainsFunc(s.controls, func(c Control) bool { return c.GoesOffS > 0 })
-}
+func (s *Spec) Waits() bool { return s.waits }

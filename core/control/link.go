@@ -129,7 +129,7 @@ func (s *Spec) linked(c *Case, p Press) []Case {
 			}
 			cases = []Case{off}
 		} else if e.control == s.power {
-			cases = s.switched(c, was, e.arg, p.At)
+			cases = s.switched(nil, c, was, e.arg, p.At)
 		}
 	}
 	for k := range cases {

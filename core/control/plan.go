@@ -184,12 +184,14 @@ func (s *Spec) plan(b Belief, ask Request, now time.Time, spoiling bool) (Plan, 
 			if w.control != s.power && switched && !slices.Contains(s.framed, w.control) &&
 				(c.SlatsOf != "") == slats {
 				p.about = c.Name
-				p.ready(w.control, len(s.controls))
+				if w.relative != 0 || !p.already(w) {
+					p.ready(w.control, len(s.controls))
+				}
 				p.tidily(func() { p.set(w) })
 			}
 		}
 	}
-	end := now
+	end := later(now, p.until)
 	if len(p.plan.Steps) > 0 {
 		end = later(p.until, p.now.Add(p.gap()))
 		p.plan.Settle = end.Sub(p.now)

@@ -70,8 +70,12 @@ func (s *Spec) After(b Belief, p Press) Belief {
 		if p.Outcome == Unknown {
 			out.Cases = append(out.Cases, *c)
 		}
+		if c.Phase != Warming && c.Phase != Cooling {
+			out.Cases = s.press(out.Cases, c, p)
+			continue
+		}
 		for _, may := range s.split(c, p.At) {
-			out.Cases = append(out.Cases, s.press(&may, p)...)
+			out.Cases = s.press(out.Cases, &may, p)
 		}
 	}
 	out.Cases = joined(out.Cases)
@@ -82,20 +86,20 @@ func (s *Spec) After(b Belief, p Press) Belief {
 // clean is a moment that can be compared.
 func clean(t time.Time) time.Time { return t.UTC().Round(0) }
 
-// press is where a key leads from one case.
-func (s *Spec) press(c *Case, p Press) []Case {
+// press adds to some cases where a key leads from one.
+func (s *Spec) press(out []Case, c *Case, p Press) []Case {
 	if p.Frame != nil {
-		return []Case{s.framedPress(c, p)}
+		return append(out, s.framedPress(c, p))
 	}
 	if p.Source == ByLink {
-		return s.linked(c, p)
+		return append(out, s.linked(c, p)...)
 	}
 	all := s.effects[p.Key]
 	if c.bit() == 0 {
 		if c.Phase == Warming { // whether this is a key that keeps it on is not known
-			return []Case{s.kept(c, p, false)}
+			return append(out, s.kept(c, p, false))
 		}
-		return []Case{*c}
+		return append(out, *c)
 	}
 	next := s.kept(c, p, true)
 	wakes := false // it is off, and this key may do no more than switch it on
@@ -126,22 +130,16 @@ func (s *Spec) press(c *Case, p Press) []Case {
 			next.Possible[i] = interrupted(next.Possible[i])
 		}
 	}
-	cases := []Case{next}
-	if !c.Armed.From.IsZero() { // whether another key ends the asking is not known
-		if !s.offFrom(p.Key, c.Mode) {
-			still := next.clone()
-			next.Armed = Span{}
-			cases = []Case{still, next}
-		}
+	from := len(out)
+	if !c.Armed.From.IsZero() && !s.offFrom(p.Key, c.Mode) { // whether another key ends the asking is not known
+		still := next.clone()
+		next.Armed = Span{}
+		out = s.pressPower(out, &still, p)
 	}
-	var out []Case
-	for i := range cases {
-		out = append(out, s.pressPower(&cases[i], p)...)
-	}
+	out = s.pressPower(out, &next, p)
 	if wakes {
-		also := out
-		for i := range also { // its other effects may count as well, now that it is on
-			more := also[i].clone()
+		for _, also := range slices.Clone(out[from:]) { // its other effects may count as well, now that it is on
+			more := also.clone()
 			for _, e := range all {
 				awake := more
 				awake.Phase = On
@@ -190,10 +188,10 @@ func (s *Spec) types(key string, control int) bool {
 	return false
 }
 
-// pressPower does what a key does to power, in a case that is off or on.
-func (s *Spec) pressPower(c *Case, p Press) []Case {
+// pressPower adds to some cases what a key does to power, in a case that is off or on.
+func (s *Spec) pressPower(out []Case, c *Case, p Press) []Case {
 	if s.power < 0 {
-		return []Case{*c}
+		return append(out, *c)
 	}
 	form := &s.controls[s.power]
 	was := c.Mode
@@ -208,28 +206,27 @@ func (s *Spec) pressPower(c *Case, p Press) []Case {
 		if no {
 			continue
 		}
-		var out []Case
 		if !yes {
-			out = []Case{*c}
+			out = append(out, *c)
 		}
 		switch e.op {
 		case OpSet:
-			return append(out, s.switched(c, was, e.arg, p.At)...)
+			return s.switched(out, c, was, e.arg, p.At)
 		case OpRound, OpFlip:
-			return append(out, s.switched(c, was, (was+1)%form.size(), p.At)...)
+			return s.switched(out, c, was, (was+1)%form.size(), p.At)
 		case OpOn:
 			if was == 0 {
-				return append(out, s.switched(c, was, max(e.arg, 1), p.At)...)
+				return s.switched(out, c, was, max(e.arg, 1), p.At)
 			}
 		case OpVague:
 			for v := range form.size() {
-				out = append(out, s.switched(c, was, v, p.At)...)
+				out = s.switched(out, c, was, v, p.At)
 			}
 			return out
 		case OpStep, OpDigit, OpEnter, OpMove, OpStop, OpCycle, OpPart, OpDim:
 		}
 	}
-	return []Case{*c}
+	return append(out, *c)
 }
 
 // kept is a case in which a key was pressed: a timer that counts from the last key begins anew, where the device
@@ -268,19 +265,19 @@ func (s *Spec) startTied(next *Case, power int, was Possible, p Press) {
 	}
 }
 
-// switched is what comes of switching from a value of power to another.
-func (s *Spec) switched(c *Case, was, to int, at time.Time) []Case {
+// switched adds to some cases what comes of switching from a value of power to another.
+func (s *Spec) switched(out []Case, c *Case, was, to int, at time.Time) []Case {
 	form := &s.controls[s.power]
 	next := c.clone()
 	switch {
 	case was == to:
-		return []Case{next}
+		return append(out, next)
 	case to == 0:
-		return s.switchedOff(c, at)
+		return s.switchedOff(out, c, at)
 	case was != 0:
 		next.Mode, next.Armed = to, Span{}
 		next.Possible[s.power].Since.To = at // its time may begin anew
-		return []Case{next}
+		return append(out, next)
 	}
 	next.Phase, next.Mode, next.Until, next.Armed = On, to, Span{}, Span{}
 	s.startAll(&next, at)
@@ -288,11 +285,11 @@ func (s *Spec) switched(c *Case, was, to int, at time.Time) []Case {
 		next.Phase = Warming
 		next.Until = Span{at.Add(less(ms(form.WarmUpMS))), at.Add(more(ms(form.WarmUpMS)))}
 	}
-	return []Case{next}
+	return append(out, next)
 }
 
-// switchedOff is what comes of being asked to switch off: some want it twice.
-func (s *Spec) switchedOff(c *Case, at time.Time) []Case {
+// switchedOff adds to some cases what comes of being asked to switch off: some devices want it twice.
+func (s *Spec) switchedOff(out []Case, c *Case, at time.Time) []Case {
 	form := &s.controls[s.power]
 	off, asks := c.clone(), c.clone()
 	off.Phase, off.Mode, off.Armed = Off, 0, Span{}
@@ -302,16 +299,16 @@ func (s *Spec) switchedOff(c *Case, at time.Time) []Case {
 		off.Until = Span{at.Add(less(ms(form.CoolDownMS))), at.Add(more(ms(form.CoolDownMS)))}
 	}
 	if form.AgainMS == 0 {
-		return []Case{off}
+		return append(out, off)
 	}
 	asks.Armed = Span{at, at}
 	if c.Armed.From.IsZero() {
-		return []Case{asks}
+		return append(out, asks)
 	}
 	if at.Sub(c.Armed.From) <= less(ms(form.AgainMS)) {
-		return []Case{off}
+		return append(out, off)
 	}
-	return []Case{off, asks} // what is surely too late is not armed any more
+	return append(out, off, asks) // what is surely too late is not armed any more
 }
 
 // startAll lets all begin in a device that was switched on.

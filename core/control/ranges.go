@@ -33,6 +33,12 @@ func (r Ranges) Count() (n int) {
 
 // or is what is in either.
 func (r Ranges) or(other Ranges) Ranges {
+	switch { // none is changed in its place
+	case len(r) == 0:
+		return other
+	case len(other) == 0 || slices.Equal(r, other):
+		return r
+	}
 	out := append(slices.Clone(r), other...)
 	slices.SortFunc(out, func(a, b Range) int { return a.From - b.From })
 	kept := out[:0]
