@@ -119,6 +119,20 @@ func (a *API) beliefs() {
 			return wire.Proposal{Controls: slices.Concat([]control.Control{}, controls),
 				Questions: slices.Concat([]control.Question{}, questions)}, err
 		})
+	call(a, operation{"GET", "/devices/{device}/controls/questions", "ask-controls",
+		"What can be asked about the controls of a device, and what stands: all about one, or what matters about each",
+		grant.See, ofDevice, 0}, func(_ context.Context, in *struct {
+		DeviceIn
+		Control string `query:"control" maxLength:"40" doc:"The one to ask all about"`
+	}) (wire.Proposal, error) {
+		d, err := a.house.Library.Device(in.Device)
+		if err != nil {
+			return wire.Proposal{}, err
+		}
+		controls, questions, err := d.Questions(in.Control)
+		return wire.Proposal{Controls: slices.Concat([]control.Control{}, controls),
+			Questions: slices.Concat([]control.Question{}, questions)}, err
+	})
 	a.controls()
 	a.pairing()
 	a.measurements()

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"urbo/core/control"
 	"urbo/core/device"
@@ -26,11 +27,24 @@ func (a *API) controls() {
 			DeviceIn
 			Body []control.Control `minItems:"1" maxItems:"24"`
 		}) (wire.Device, error) {
-			return a.changeDevice(ctx, in.Device, func(d *device.Device) error {
+			return a.changeControls(ctx, in.Device, func(d *device.Device) error {
 				for _, c := range in.Body {
 					d.PutControl(c.Name, c)
 				}
 				return nil
+			})
+		})
+	call(a, operation{"POST", "/devices/{device}/controls/answers", "answer-controls",
+		"Give a device controls, and put answers into the forms of its controls", grant.Teach, ofDevice, 0},
+		func(ctx context.Context, in *struct {
+			DeviceIn
+			Body wire.Answers
+		}) (wire.Device, error) {
+			return a.changeControls(ctx, in.Device, func(d *device.Device) error {
+				for _, c := range in.Body.Controls {
+					d.PutControl(c.Name, c)
+				}
+				return d.Answered(in.Body.Answers)
 			})
 		})
 	call(a, operation{"PUT", "/devices/{device}/controls/{control}", "put-control",
@@ -39,7 +53,7 @@ func (a *API) controls() {
 		ControlIn
 		Body control.Control
 	}) (wire.Device, error) {
-		return a.changeDevice(ctx, in.Device, func(d *device.Device) error {
+		return a.changeControls(ctx, in.Device, func(d *device.Device) error {
 			d.PutControl(in.Control, in.Body)
 			return nil
 		})
@@ -90,6 +104,69 @@ func (a *API) controls() {
 		}), nil
 	})
 	a.sensors()
+	a.links()
+}
+
+// links registers what other devices do to a device.
+func (a *API) links() {
+	call(a, operation{"PUT", "/devices/{device}/links", "put-link",
+		"Let another device set a control of this one, over their cable", grant.Teach, ofDevice, 0},
+		func(ctx context.Context, in *struct {
+			DeviceIn
+			Body wire.LinkRequest
+		}) (wire.Device, error) {
+			if err := a.mayOn(ctx, grant.See, in.Body.Device); err != nil {
+				return wire.Device{}, err
+			}
+			return as(a.deviceOf)(a.house.Library.Link(ctx, in.Device, in.Body.Core(), note(ctx)))
+		})
+	call(a, operation{"DELETE", "/devices/{device}/links", "remove-link",
+		"Take back that another device sets a control of this one", grant.Teach, ofDevice, 0},
+		func(ctx context.Context, in *struct {
+			DeviceIn
+			Of      string `query:"of" maxLength:"40" required:"true" doc:"The other device"`
+			Control string `query:"control" maxLength:"40" required:"true" doc:"Its control"`
+			Value   string `query:"value" maxLength:"40" required:"true" doc:"To which that comes"`
+			Sets    string `query:"sets" maxLength:"40" required:"true" doc:"Control of this device"`
+		}) (wire.Device, error) {
+			link := wire.LinkRequest{Device: in.Of, Control: in.Control, Value: in.Value, Sets: in.Sets}
+			return as(a.deviceOf)(a.house.Library.Unlink(ctx, in.Device, link.Core(), note(ctx)))
+		})
+	call(a, operation{"PUT", "/devices/{device}/feed", "put-feed",
+		"Let the power of another device feed this one, such as a socket strip", grant.Teach, ofDevice, 0},
+		func(ctx context.Context, in *struct {
+			DeviceIn
+			Body wire.FeedRequest
+		}) (wire.Device, error) {
+			if err := a.mayOn(ctx, grant.See, in.Body.Device); err != nil {
+				return wire.Device{}, err
+			}
+			return as(a.deviceOf)(a.house.Library.Feed(ctx, in.Device,
+				control.Feed{Device: in.Body.Device, Control: in.Body.Control}, note(ctx)))
+		})
+	call(a, operation{"DELETE", "/devices/{device}/feed", "remove-feed", "Let no other device feed this one",
+		grant.Teach, ofDevice, 0}, func(ctx context.Context, in *DeviceIn) (wire.Device, error) {
+		return as(a.deviceOf)(a.house.Library.Feed(ctx, in.Device, control.Feed{}, note(ctx)))
+	})
+}
+
+// changeControls changes the controls of a device, and remarks of what is not known any more: what was believed of a
+// control is kept where it means the same.
+func (a *API) changeControls(ctx context.Context, slug string, f func(*device.Device) error) (wire.Device, error) {
+	before, _, _ := a.house.Beliefs.States(slug) // it may have none yet
+	w, err := a.changeDevice(ctx, slug, f)
+	if err != nil {
+		return w, err
+	}
+	after, _, _ := a.house.Beliefs.States(w.Slug)
+	for _, was := range before {
+		i := slices.IndexFunc(after, func(s control.State) bool { return s.Control == was.Control })
+		if was.Source != control.Assumed && i >= 0 && after[i].Source == control.Assumed {
+			w.Remarks = append(w.Remarks, fmt.Sprintf(
+				"What %s is at is not known any more: %s means something else now.", was.Control, was.Text()))
+		}
+	}
+	return w, nil
 }
 
 // sensors registers what measures the controls of a device.

@@ -65,7 +65,9 @@ func (a *API) giveTransmitters(ctx context.Context, d *device.Device, c wire.Dev
 
 // deviceOf translates a device.
 func (a *API) deviceOf(d device.Device) wire.Device {
-	return wire.DeviceOf(d, a.house.Stations.PlaceName)
+	w := wire.DeviceOf(d, a.house.Stations.PlaceName)
+	w.Links, w.Fed = a.house.Library.Followed(d)
+	return w
 }
 
 // changeDevice changes a device by its slug.

@@ -1,14 +1,11 @@
 package cli
 
 import (
-	"bufio"
 	"errors"
 	"fmt"
-	"math"
 	"net/http"
 	"net/url"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -23,7 +20,7 @@ import (
 func (a *app) deviceControl() *cobra.Command {
 	return group("control", "Say what can be set on a device", `Say what can be set on a device: power, volume, source, position. A control is made of the device's keys.`,
 		a.controlList(), a.controlPropose(), a.controlAsk(), a.controlAdd(), a.controlAlso(), a.controlFrames(),
-		a.controlRemove(), a.controlSense())
+		a.controlLink(), a.controlFed(), a.controlRemove(), a.controlSense())
 }
 
 func (a *app) fetchDevice(c *cobra.Command, slug string) (d wire.Device, err error) {
@@ -67,6 +64,14 @@ func (a *app) printBeside(d wire.Device) {
 		}
 		fmt.Fprintln(a.Out)
 	}
+	for _, l := range d.Links {
+		fmt.Fprintf(a.Out, "%s is set to %s where %s of %s comes to %s\n", l.Sets, l.To, l.Control, orRemoved(l.Device),
+			l.Value)
+	}
+	if d.Fed != nil {
+		fmt.Fprintf(a.Out, "%s of %s feeds it: while that is off, it has no power\n", d.Fed.Control,
+			orRemoved(d.Fed.Device))
+	}
 	for _, s := range d.Sensors {
 		if !s.Tells() {
 			fmt.Fprintf(a.Out, "%s is shown beside %s\n", s.Measurement, s.Control)
@@ -77,10 +82,21 @@ func (a *app) printBeside(d wire.Device) {
 	}
 }
 
+// orRemoved is what a device is called, where it is there.
+func orRemoved(slug string) string {
+	if slug == "" {
+		return "a device that was removed"
+	}
+	return slug
+}
+
 func (a *app) printControls(all []control.Control) {
 	var rows []table.Row
 	for _, c := range all {
 		values := c.Range()
+		if by := c.ByItself(); by != "" {
+			values += ", " + by
+		}
 		if len(c.Guessed) > 0 {
 			values += " (a guess)"
 		}
@@ -100,7 +116,7 @@ func (a *app) controlPropose() *cobra.Command {
 				return err
 			}
 			if keep && len(p.Controls) > 0 {
-				if err := a.keepControls(c, argv[0], p.Controls); err != nil {
+				if _, err := a.keepControls(c, argv[0], p.Controls); err != nil {
 					return err
 				}
 			}
@@ -117,8 +133,7 @@ func (a *app) controlPropose() *cobra.Command {
 					argv[0])
 				return nil
 			}
-			fmt.Fprintln(a.Out, "\nKept. What no key tells can be corrected: urbo device control add, with the "+
-				"same name.")
+			fmt.Fprintf(a.Out, "\nKept. What no key tells can be corrected: urbo device control ask %s\n", argv[0])
 			return nil
 		}}
 	c.Flags().BoolVar(&keep, "keep", false, "give them to the device")
@@ -127,192 +142,6 @@ func (a *app) controlPropose() *cobra.Command {
 
 func (a *app) proposal(c *cobra.Command, slug string) (p wire.Proposal, err error) {
 	return p, a.call(c.Context(), http.MethodGet, devicePath(slug)+"/controls/proposal", nil, &p)
-}
-
-func (a *app) keepControls(c *cobra.Command, slug string, all []control.Control) error {
-	var d wire.Device
-	return a.call(c.Context(), http.MethodPost, devicePath(slug)+"/controls", all, &d)
-}
-
-// controlAsk is the wizard: it goes through what no key tells, lets each be tried on the spot, and keeps the controls.
-func (a *app) controlAsk() *cobra.Command {
-	return &cobra.Command{Use: "ask DEVICE", Short: "Answer what no key tells about a device's controls, and keep them",
-		Long: `Go through the controls that a device's keys suggest, and through what no key tells. Type the answer; an empty one leaves
-it as it is, and ! presses the key that shows it.`,
-		Args: args(1, 1, "a DEVICE"), Example: "  urbo device control ask projector",
-		RunE: func(c *cobra.Command, argv []string) error {
-			p, err := a.proposal(c, argv[0])
-			if err != nil {
-				return err
-			}
-			if len(p.Controls) == 0 {
-				fmt.Fprintln(a.Out, "Its keys suggest no further control.")
-				return nil
-			}
-			a.printControls(p.Controls)
-			lines := bufio.NewScanner(a.In)
-			for _, q := range p.Questions {
-				i := slices.IndexFunc(p.Controls, func(c control.Control) bool { return c.Name == q.Control })
-				if err := a.askOne(c, argv[0], q, &p.Controls[i], lines); err != nil {
-					return err
-				}
-			}
-			if err := a.keepControls(c, argv[0], p.Controls); err != nil {
-				return err
-			}
-			fmt.Fprintln(a.Out, "\nKept:")
-			a.printControls(p.Controls)
-			return nil
-		}}
-}
-
-// askOne asks one question until it is answered.
-func (a *app) askOne(c *cobra.Command, slug string, q control.Question, form *control.Control,
-	lines *bufio.Scanner) error {
-	hint := map[string]string{"warm_up_ms": "such as 20s", "again_ms": "such as 4s, or no", "open_ms": "such as 18s",
-		"most": "a number", "values": "such as a b network", "keys": "turn or on"}[q.Field]
-	for {
-		fmt.Fprintf(a.Out, "\n%s: %s (%s", q.Control, q.Text, hint)
-		if q.Try != "" {
-			fmt.Fprintf(a.Out, "; ! presses %s", q.Try)
-		}
-		fmt.Fprint(a.Out, ") ")
-		if !lines.Scan() {
-			return lines.Err()
-		}
-		text := strings.TrimSpace(lines.Text())
-		switch {
-		case text == "", text == "no":
-			return nil
-		case text == "!" && q.Try != "":
-			cl, err := a.client()
-			if err != nil {
-				return err
-			}
-			if _, err := cl.pressKey(c.Context(), wire.KeyRef{Device: slug, Key: q.Try},
-				wire.PressRequest{Times: 1}); err != nil {
-				fmt.Fprintln(a.Out, err)
-			}
-			continue
-		}
-		if err := answer(form, q, text); err != nil {
-			fmt.Fprintln(a.Out, err)
-			continue
-		}
-		return nil
-	}
-}
-
-// answer puts the answer to a question into a form.
-func answer(form *control.Control, q control.Question, text string) error {
-	switch q.Field {
-	case "warm_up_ms", "again_ms", "open_ms":
-		if _, err := strconv.ParseFloat(text, 64); err == nil {
-			text += "s"
-		}
-		d, err := time.ParseDuration(text)
-		if err != nil || d < 0 {
-			return errors.New("write a time, such as 20s")
-		}
-		ms := int(d.Milliseconds())
-		*map[string]*int{"warm_up_ms": &form.WarmUpMS, "again_ms": &form.AgainMS, "open_ms": &form.OpenMS}[q.Field] = ms
-	case "most":
-		n, err := strconv.ParseFloat(text, 64)
-		if err != nil {
-			return errors.New("write a number")
-		}
-		form.Most = &n
-	case "values":
-		values := strings.Fields(text)
-		if len(values) < 2 {
-			return errors.New("write at least two values, in their order, with spaces between")
-		}
-		form.Values = values
-	case "keys":
-		switch text {
-		case "turn":
-		case "on":
-			form.Keys, form.Round = map[string]string{"on": form.Round}, ""
-		default:
-			return errors.New("write turn, where it switches on and off in turn, or on, where it only switches on")
-		}
-	}
-	form.Said(q.Field)
-	return nil
-}
-
-func (a *app) controlAdd() *cobra.Command {
-	form := control.Control{}
-	var keys map[string]string
-	var given []string
-	var favourites map[string]int
-	var least, most float64
-	times := map[string]*time.Duration{}
-	c := &cobra.Command{Use: "add DEVICE CONTROL KIND",
-		Short: "Give a device a control, or another form of one that it has",
-		Long: "Give a device a control of a kind: power, dial, selector, digits or travel. One of that name is " +
-			"replaced.",
-		Args: args(3, 3, "a DEVICE, a CONTROL and a KIND"),
-		Example: "  urbo device control add projector power power --keys on=on,off=off --again 4s --warm-up 20s\n" +
-			"  urbo device control add projector source selector --values a,b,network --round source\n" +
-			"  urbo device control add amplifier volume dial --most 60 --up volume-up --down volume-down",
-	}
-	f := c.Flags()
-	f.StringSliceVar(&form.Values, "values", nil, "its values, in the order in which its round key goes")
-	f.StringToStringVar(&keys, "keys", nil, "keys that set a value, VALUE=KEY,VALUE=KEY")
-	f.StringArrayVar(&given, "sequence", nil,
-		"keys that set a value one after another, VALUE=KEY,KEY; once for each value")
-	f.StringVar(&form.Round, "round", "", "key that goes round")
-	f.StringSliceVar(&form.Also, "also-on", nil, "power: other keys that switch it on as well")
-	f.StringVar(&form.MainsFail, "mains-fail", "", "power: what a mains failure leaves it at: keep, or a value")
-	f.Float64Var(&least, "least", 0, "lowest value")
-	f.Float64Var(&most, "most", 0, "highest value")
-	f.Float64Var(&form.Step, "step", 0, "of a dial; 0 is 1")
-	f.StringVar(&form.Unit, "unit", "", "in which it is shown")
-	f.StringVar(&form.Up, "up", "", "key for one step up")
-	f.StringVar(&form.Down, "down", "", "key for one step down")
-	f.Float64Var(&form.Rate, "rate", 0, "steps in a second while its key is held")
-	f.StringVar(&form.Ends, "ends", "", "what a dial does at its ends: stop or round")
-	f.StringVar(&form.Enter, "enter", "", "digits: key that ends the typing")
-	f.IntVar(&form.Fewest, "fewest", 0, "digits: how many have to be typed")
-	f.StringToIntVar(&favourites, "favourites", nil, "digits: names of numbers, NAME=NUMBER")
-	f.StringVar(&form.Open, "open", "", "travel: key that opens")
-	f.StringVar(&form.Close, "close", "", "travel: key that closes")
-	f.StringVar(&form.Stop, "stop", "", "travel: key that stops")
-	f.StringVar(&form.OnStart, "on-start", "", "when the device is switched on: keep, unknown, or a value")
-	f.StringVar(&form.While, "while", "",
-		"value of power that its keys need, or a selector with its value (\"menu off\"); any is any, nothing is on")
-	for name, about := range map[string]string{"again": "power: off has to be pressed twice within this time",
-		"warm-up":    "power: after switching on it ignores keys for so long",
-		"cool-down":  "power: the same after switching off",
-		"longest-on": "power: it is switched off when it was on for so long", "pause": "digits: between two digits",
-		"timeout":    "digits: after the last one the number counts; selector: after that a sequence is forgotten",
-		"open-time":  "travel: for the full way",
-		"close-time": "travel: for the full way back", "delay": "travel: until it starts to move"} {
-		times[name] = f.Duration(name, 0, about)
-	}
-	c.RunE = func(c *cobra.Command, argv []string) (err error) {
-		form.Name, form.Kind, form.Keys, form.Favourites = argv[1], control.Kind(argv[2]), keys, favourites
-		if f.Changed("least") {
-			form.Least = &least
-		}
-		if f.Changed("most") {
-			form.Most = &most
-		}
-		ms := func(name string) int { return int(times[name].Milliseconds()) }
-		form.AgainMS, form.WarmUpMS, form.CoolDownMS = ms("again"), ms("warm-up"), ms("cool-down")
-		form.PauseMS, form.TimeoutMS = ms("pause"), ms("timeout")
-		form.OpenMS, form.CloseMS, form.DelayMS = ms("open-time"), ms("close-time"), ms("delay")
-		form.LongestS = int(math.Round(times["longest-on"].Seconds()))
-		if form.Sequences, err = sequences(given); err != nil {
-			return err
-		}
-		if err := a.keepControls(c, argv[0], []control.Control{form}); err != nil {
-			return err
-		}
-		return a.done(map[string]any{"added": form.Name}, "%s has the control %s.", argv[0], form.Name)
-	}
-	return c
 }
 
 func (a *app) controlRemove() *cobra.Command {
@@ -373,21 +202,6 @@ beside the control: a room's temperature beside the one that is wanted.`,
 	f.BoolVar(&none, "none", false, "let it tell nothing any more")
 	f.DurationVar(&settle, "settle", 0, "how long it has to stay there; 0 is 2s")
 	return c
-}
-
-// sequences reads VALUE=KEY,KEY.
-func sequences(in []string) (out map[string][]string, err error) {
-	for _, text := range in {
-		value, keys, ok := strings.Cut(text, "=")
-		if !ok || keys == "" {
-			return nil, usageError{fmt.Errorf("--sequence %.60q: write VALUE=KEY,KEY", text)}
-		}
-		if out == nil {
-			out = map[string][]string{}
-		}
-		out[value] = strings.Split(keys, ",")
-	}
-	return out, nil
 }
 
 func (a *app) controlAlso() *cobra.Command {

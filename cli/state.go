@@ -120,6 +120,8 @@ func stateText(s wire.ControlState) string {
 		text += ", warms up"
 	case s.Phase == control.Cooling:
 		text += ", cools down"
+	case s.Phase == control.Unfed:
+		text += ", has no power"
 	case s.Moving != 0:
 		text += ", moves"
 	}
@@ -149,7 +151,8 @@ func sinceText(s wire.ControlState) string {
 // fromText says where a belief comes from.
 func fromText(source control.Source, at *time.Time) string {
 	text := map[control.Source]string{control.Assumed: "nobody said", control.BySending: "sent",
-		control.ByHandset: "heard from its handset", control.Told: "told", control.Sensed: "sensed"}[source]
+		control.ByHandset: "heard from its handset", control.Told: "told", control.Sensed: "sensed",
+		control.ByLink: "by another device", control.ByItself: "by itself"}[source]
 	if at != nil {
 		text += " " + clock(*at)
 	}

@@ -269,7 +269,7 @@ func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
 	from := start(t, "", "demo")
 	file := filepath.Join(t.TempDir(), "all.json")
 	from.ok(nil, "pack", "export", "--out", file)
-	assert.Contains(t, from.ok(nil, "pack", "check", file), "Good. Version 1.3: 13 devices")
+	assert.Contains(t, from.ok(nil, "pack", "check", file), "Good. Version 1.4: 13 devices")
 
 	to := start(t, "", "serve")
 	assert.Contains(t, to.ok(nil, "pack", "import", file), "Nothing was changed")
@@ -285,7 +285,7 @@ func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
 	for _, wrong := range []struct{ from, to, says string }{
 		{`"sheet": "nec"`, `"sheet": "nek"`, "unknown line code"},
 		{`"slug": "boardwalk"`, `"slug": "amplifier"`, "is there twice"},
-		{`"version": "1.3"`, `"version": "9.0"`, "reads version 1.x"},
+		{`"version": "1.4"`, `"version": "9.0"`, "reads version 1.x"},
 		{`"format"`, `"format`, "byte "},
 	} {
 		require.NoError(t, os.WriteFile(broken, []byte(strings.Replace(string(data), wrong.from, wrong.to, 1)), 0o600))
@@ -299,7 +299,7 @@ func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
 	to.ok(nil, "device", "remove", "boardwalk", "--yes")
 	b := open(t, to, 390, 844)
 	b.see("Lecture amplifier")
-	b.pick("broken.json", strings.Replace(string(data), `"version": "1.3"`, `"version": "9.0"`, 1))
+	b.pick("broken.json", strings.Replace(string(data), `"version": "1.4"`, `"version": "9.0"`, 1))
 	b.see("reads version 1.x")
 	b.pick("all.json", string(data))
 	b.see("is added")

@@ -17,10 +17,10 @@ type ControlState struct {
 	May     []string       `json:"may" doc:"All that it may be at: values, or ranges like 3 to 12"`
 	Word    control.Word   `json:"word" enum:"certain,believed,doubtful" doc:"How far that can be trusted"`
 	Unit    string         `json:"unit,omitempty"`
-	Phase   control.Phase  `json:"phase,omitempty" enum:"off,warming,on,cooling" doc:"Of power, where it is known"`
+	Phase   control.Phase  `json:"phase,omitempty" enum:"off,warming,on,cooling,unfed" doc:"Of the device's power, where it is known; unfed is that the device which feeds it is off"`
 	Until   *time.Time     `json:"until,omitempty" doc:"When it surely obeys again, while it warms up or cools down"`
 	Moving  int            `json:"moving,omitempty" doc:"Of a travel: 1 opens, -1 closes"`
-	Source  control.Source `json:"source,omitempty" enum:"sent,heard,told,sensed" doc:"Where that comes from; nothing while nobody has said or done anything"`
+	Source  control.Source `json:"source,omitempty" enum:"sent,heard,told,sensed,linked,itself" doc:"Where that comes from: linked is what another device does over their cable, itself what the device did, such as its timer; nothing while nobody has said or done anything"`
 	At      *time.Time     `json:"at,omitempty" doc:"Of the last press or word"`
 	Presses int            `json:"presses,omitempty" doc:"Since it was last certain, which went on from there"`
 	Deaf    bool           `json:"deaf,omitempty" doc:"Nobody was listening for a while"`
@@ -103,6 +103,26 @@ type KeyAlso struct {
 	Does    string `json:"does" maxLength:"40" doc:"A value that it sets; +1 or -2 for steps; next, to the next value; any, where nobody knows; empty, nothing"`
 }
 
+// LinkRequest says what another device does to a control of this one.
+type LinkRequest struct {
+	Device  string `json:"device" minLength:"1" maxLength:"40" doc:"The other device"`
+	Control string `json:"control" minLength:"1" maxLength:"40" doc:"Its control, a power or selector"`
+	Value   string `json:"value" minLength:"1" maxLength:"40" doc:"To which that comes; on is any but off"`
+	Sets    string `json:"sets" minLength:"1" maxLength:"40" doc:"Control of this device that is set then"`
+	To      string `json:"to" minLength:"1" maxLength:"40" doc:"Its value then"`
+}
+
+// Core is the link as the house speaks of it.
+func (l LinkRequest) Core() control.Link {
+	return control.Link{Device: l.Device, Control: l.Control, Value: l.Value, Sets: l.Sets, To: l.To}
+}
+
+// FeedRequest says what feeds a device.
+type FeedRequest struct {
+	Device  string `json:"device" minLength:"1" maxLength:"40" doc:"The device whose power feeds this one"`
+	Control string `json:"control,omitempty" maxLength:"40" doc:"Its power; left out is power"`
+}
+
 // Frames says what the frames of a line sheet carry.
 type Frames struct {
 	Sheet   string           `json:"sheet" minLength:"1" maxLength:"40"`
@@ -114,6 +134,12 @@ type Frames struct {
 type Proposal struct {
 	Controls  []control.Control  `json:"controls"`
 	Questions []control.Question `json:"questions"`
+}
+
+// Answers are controls for a device, and what was answered about these or those that it has.
+type Answers struct {
+	Controls []control.Control `json:"controls,omitempty" maxItems:"24" doc:"In the place of those of the same names"`
+	Answers  []control.Answer  `json:"answers,omitempty" maxItems:"200"`
 }
 
 // Measured is a value that is told.

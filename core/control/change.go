@@ -20,6 +20,15 @@ func (f *Forms) Put(name string, c Control) {
 	if c.Name == name {
 		return
 	}
+	f.Links = slices.Clone(f.Links)
+	for j := range f.Links {
+		if f.Links[j].Sets == name {
+			f.Links[j].Sets = c.Name
+		}
+	}
+	for j := range f.Controls {
+		f.Controls[j] = f.Controls[j].withOther(name, c.Name)
+	}
 	effects := f.Effects
 	f.Effects = nil
 	for _, k := range effects {
@@ -44,6 +53,49 @@ func (f *Forms) Put(name string, c Control) {
 	f.Whole = &w
 }
 
+// withOther is a form that refers to another control by its new name: what its keys work with, or whose slats it is.
+func (c Control) withOther(name, now string) Control {
+	if other, value, is := strings.Cut(c.While, " "); is && other == name {
+		c.While = now + " " + value
+	}
+	if c.SlatsOf == name {
+		c.SlatsOf = now
+	}
+	return c
+}
+
+// PutLink lets another device set a control, in the place of what was said of the same value of it and that control.
+func (f *Forms) PutLink(l Link) {
+	f.DropLink(l)
+	f.Links = append(f.Links, l)
+}
+
+// Portable are forms without what they say of other devices of the house.
+func (f Forms) Portable() Forms {
+	f.Links, f.Fed = nil, nil
+	return f
+}
+
+// Keeping are forms with what others said of other devices of the house, as far as it is about controls that are there.
+func (f Forms) Keeping(was Forms) Forms {
+	f.Fed, f.Links = was.Fed, nil
+	for _, l := range was.Links {
+		if slices.ContainsFunc(f.Controls, func(c Control) bool { return c.Name == l.Sets && c.Check(l.To) == nil }) {
+			f.Links = append(f.Links, l)
+		}
+	}
+	return f
+}
+
+// DropLink takes a link back; false where there is none.
+func (f *Forms) DropLink(l Link) bool {
+	had := len(f.Links)
+	f.Links = slices.DeleteFunc(slices.Clone(f.Links), func(o Link) bool {
+		return o.DeviceID == l.DeviceID && o.Control == l.Control && o.Value == l.Value && o.Sets == l.Sets
+	})
+	return len(f.Links) < had
+}
+
 // Drop takes a control away, with all that refers to it. The error wraps ErrForm.
 func (f *Forms) Drop(name string) error {
 	i := slices.IndexFunc(f.Controls, func(o Control) bool { return o.Name == name })
@@ -51,6 +103,7 @@ func (f *Forms) Drop(name string) error {
 		return fmt.Errorf("%w: there is no %.40q to take away", ErrForm, name)
 	}
 	f.Controls = slices.Delete(slices.Clone(f.Controls), i, i+1)
+	f.Links = slices.DeleteFunc(slices.Clone(f.Links), func(l Link) bool { return l.Sets == name })
 	effects := f.Effects
 	f.Effects = nil
 	for _, k := range effects {

@@ -97,7 +97,7 @@ type Control struct {
 	WarmUpMS   int      `json:"warm_up_ms,omitempty" minimum:"0" maximum:"600000" doc:"After switching on it ignores keys for so long"`
 	CoolDownMS int      `json:"cool_down_ms,omitempty" minimum:"0" maximum:"600000" doc:"After switching off it ignores keys for so long"`
 	MainsFail  string   `json:"mains_fail,omitempty" maxLength:"40" doc:"What a mains failure leaves it at: keep, or a value; nothing is not known"`
-	LongestS   int      `json:"longest_on_s,omitempty" minimum:"0" maximum:"604800" doc:"It is switched off when it was on for so long"`
+	LongestS   int      `json:"longest_on_s,omitempty" minimum:"0" maximum:"604800" doc:"Urbo switches it off when it was on for so long"`
 
 	// Dial and digits.
 	Least *float64 `json:"least,omitempty" doc:"Lowest value of a dial or digits"`
@@ -107,7 +107,7 @@ type Control struct {
 	Up    string   `json:"up,omitempty" maxLength:"40" doc:"Key for one step up"`
 	Down  string   `json:"down,omitempty" maxLength:"40" doc:"Key for one step down"`
 	Rate  float64  `json:"rate,omitempty" minimum:"0" maximum:"100" doc:"Steps in a second while its key is held; 0 is not known"`
-	Ends  string   `json:"ends,omitempty" enum:"stop,round" doc:"What a dial does at its ends"`
+	Ends  string   `json:"ends,omitempty" enum:"stop,round,turn" doc:"What a dial does at its ends; turn is back, while its one key is held"`
 
 	// Digits.
 	Enter      string         `json:"enter,omitempty" maxLength:"40" doc:"Key that ends the typing, where it is needed"`
@@ -150,7 +150,7 @@ type Control struct {
 
 	// What counts for all but power.
 	OnStart string `json:"on_start,omitempty" maxLength:"40" doc:"When the device is switched on: keep, unknown, or a value"`
-	While   string `json:"while,omitempty" maxLength:"81" doc:"Value of power that its keys need, or a selector and its value (menu off); any is any, and nothing is on"`
+	While   string `json:"while,omitempty" maxLength:"81" doc:"Value of power that its keys need, or a selector or second power and its value (menu off, lamp on); any is any, and nothing is on"`
 }
 
 // KeyEffects is what a key does beside what the forms say.

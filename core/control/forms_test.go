@@ -159,6 +159,11 @@ func TestFit_KeepsWhatIsBelievedOfControlsThatStayAlike(t *testing.T) {
 		{Name: "volume", Kind: control.Dial, Most: number(9), Up: "up", Down: "down"}, source, power}})
 	require.NoError(t, err)
 	st := after.States(after.Fit(b, before), epoch.Add(time.Second))
-	assert.Equal(t, []string{"", "", "on"}, []string{st[0].Value, st[1].Value, st[2].Value})
+	assert.Equal(t, []string{"", "b", "on"}, []string{st[0].Value, st[1].Value, st[2].Value}, "b is b still")
 	assert.Equal(t, control.Certain, st[2].Word)
+	source.Values = []string{"network", "a"}
+	other, err := control.Compile(keys, control.Forms{Controls: []control.Control{source, power}})
+	require.NoError(t, err)
+	st = other.States(other.Fit(b, before), epoch.Add(time.Second))
+	assert.Equal(t, []string{"", "on"}, []string{st[0].Value, st[1].Value}, "there is no b any more")
 }

@@ -82,6 +82,30 @@ const (
 	leastRest = 1000
 )
 
+// ByItself says in a few words what a device does by itself with a control: its timer, its rest; "" where nothing.
+func (c *Control) ByItself() string {
+	var out []string
+	if c.GoesOffS > 0 {
+		out = append(out, "goes off after "+timeText(seconds(c.GoesOffS)))
+	}
+	if c.LongestS > 0 {
+		out = append(out, "Urbo switches it off after "+timeText(seconds(c.LongestS)))
+	}
+	if len(c.AfterS) > 0 {
+		out = append(out, "switches off after "+c.stands("after_s"))
+	}
+	if c.LapsesMS > 0 {
+		out = append(out, "closes after "+timeText(c.lapses()))
+	}
+	if c.RestMS > 0 {
+		out = append(out, "first press shows it after "+timeText(c.rest()))
+	}
+	if len(c.Skips) > 0 {
+		out = append(out, "may pass over "+strings.Join(c.Skips, " "))
+	}
+	return strings.Join(out, ", ")
+}
+
 func seconds(n int) time.Duration        { return time.Duration(n) * time.Second }
 func (c *Control) rest() time.Duration   { return ms(c.RestMS) }
 func (c *Control) lapses() time.Duration { return ms(c.LapsesMS) }

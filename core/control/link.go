@@ -184,6 +184,26 @@ func (s *Spec) fedAgain(c *Case, at time.Time) []Case {
 	return s.poweredUp(before, at)
 }
 
+// FedNow is what is believed of a device of which it becomes known that another one feeds it, and whether that has power
+// now.
+func (s *Spec) FedNow(b Belief, has bool) Belief {
+	out := b
+	out.Cases = nil
+	for _, c := range b.Cases {
+		if c = c.clone(); !has {
+			c.Phase = Unfed
+		}
+		if has == (c.Phase != Unfed) {
+			out.Cases = append(out.Cases, c)
+		}
+	}
+	if len(out.Cases) == 0 {
+		return b
+	}
+	out.Cases = joined(out.Cases)
+	return out
+}
+
 // perhapsUnfed adds the cases in which a device has no power, where another one feeds it.
 func (s *Spec) perhapsUnfed(cases []Case) []Case {
 	if !s.fed {
@@ -207,9 +227,9 @@ type Reach int
 
 // The ways.
 const (
-	Never  Reach = iota // it is at something else
-	Perhaps             // it may be
-	Always              // it is
+	Never   Reach = iota // it is at something else
+	Perhaps              // it may be
+	Always               // it is
 )
 
 // Reaches says how surely a control is at a value. on is any value of a power but off, where it has none of that name.

@@ -40,7 +40,7 @@ func (s *Spec) poweredUp(before Case, now time.Time) (out []Case) {
 	for j := range c.Possible {
 		c.Possible[j] = s.pluggedIn(j, c.Possible[j], now)
 	}
-	if s.power >= 0 {
+	if s.power >= 0 && s.controls[s.power].GoesOffS > 0 {
 		c.Possible[s.power].Since = Since{now, now}
 	}
 	for _, mode := range s.afterFailure(before) {

@@ -177,7 +177,7 @@ func (s *Spec) plan(b Belief, ask Request, now time.Time, spoiling bool) (Plan, 
 		power = nil
 	}
 	p.sendWhole(power)
-	switched := !p.stuck // else it may not even be on
+	switched := !p.stuck                        // else it may not even be on
 	for _, slats := range []bool{false, true} { // which a blind turns when it moves
 		for _, w := range p.wants {
 			c := &s.controls[w.control]
@@ -576,7 +576,10 @@ func (p *planner) beside(key string, control int) int {
 	before := p.spec.at(p.cur, at)
 	after := p.spec.After(before, Press{Key: key, At: at, Outcome: Sent, Source: BySending})
 	for _, e := range all {
-		if e.control != control && !p.spec.paired(e.control, control) && !slices.Equal(p.spec.may(before, e.control, at), p.spec.may(after, e.control, at)) {
+		if e.control == control || p.spec.paired(e.control, control) {
+			continue
+		}
+		if !slices.Equal(p.spec.may(before, e.control, at), p.spec.may(after, e.control, at)) {
 			n++
 		}
 	}

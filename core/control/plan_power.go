@@ -174,8 +174,9 @@ func (p *planner) effectOn(key string, control int) *effect {
 	}
 	all := s.effects[key]
 	for i := range all {
-		if all[i].control == control && all[i].op != OpVague && all[i].op != OpDim && (control == s.power || p.obeys(all[i])) {
-			return &all[i]
+		e := &all[i]
+		if e.control == control && e.op != OpVague && e.op != OpDim && (control == s.power || p.obeys(*e)) {
+			return e
 		}
 	}
 	return nil

@@ -276,7 +276,9 @@ func (s *Spec) switched(out []Case, c *Case, was, to int, at time.Time) []Case {
 		return s.switchedOff(out, c, at)
 	case was != 0:
 		next.Mode, next.Armed = to, Span{}
-		next.Possible[s.power].Since.To = at // its time may begin anew
+		if form.GoesOffS > 0 { // its time may begin anew
+			next.Possible[s.power].Since.To = at
+		}
 		return append(out, next)
 	}
 	next.Phase, next.Mode, next.Until, next.Armed = On, to, Span{}, Span{}
@@ -318,7 +320,9 @@ func (s *Spec) startAll(next *Case, at time.Time) {
 			next.Possible[i] = s.started(i, next.Possible[i], at)
 		}
 	}
-	next.Possible[s.power].Since = Since{at, at}
+	if s.controls[s.power].GoesOffS > 0 {
+		next.Possible[s.power].Since = Since{at, at}
+	}
 }
 
 // started is what a control is at when its device was switched on.

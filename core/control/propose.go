@@ -6,14 +6,6 @@ import (
 	"strings"
 )
 
-// Question is something about a control that no key tells. Each is answered by trying it on the device.
-type Question struct {
-	Control string `json:"control"`
-	Field   string `json:"field" doc:"Member of the form that the answer goes to"`
-	Text    string `json:"text"`
-	Try     string `json:"try,omitempty" doc:"Key to press to find out"`
-}
-
 // About is what else is known of a device whose controls are to be proposed.
 type About struct {
 	Kind     string // of device
@@ -22,13 +14,15 @@ type About struct {
 
 // Propose makes controls from the keys of a device, as they are usually meant, with the questions that remain. Those
 // that exist already are left out, by name and by keys.
-func Propose(keys []string, about About, have []Control) (out []Control, questions []Question) {
+func Propose(keys []string, about About, have []Control) (out []Control, ask []Question) {
 	p := &proposal{keys: keys, about: about}
 	for _, c := range have {
 		p.used = append(p.used, c.keys()...)
 		p.names = append(p.names, c.Name)
 	}
+	p.fan()
 	p.power()
+	p.lamp()
 	p.travel()
 	for _, d := range [][3]string{{"volume", "volume-up", "volume-down"}, {"brightness", "brighter", "dim"},
 		{"temperature", "warmer", "cooler"}, {"bass", "bass-up", "bass-down"}, {"treble", "treble-up", "treble-down"}} {
@@ -41,14 +35,16 @@ func Propose(keys []string, about About, have []Control) (out []Control, questio
 	p.numbered("speed")
 	p.colours()
 	p.digits()
-	return p.out, p.questions
+	for i := range p.out {
+		ask = append(ask, p.out[i].Questions(false)...)
+	}
+	return p.out, ask
 }
 
 type proposal struct {
 	keys, used, names []string
 	about             About
 	out               []Control
-	questions         []Question
 }
 
 // keys of a form.
@@ -59,7 +55,7 @@ func (c *Control) keys() []string {
 			out = append(out, k)
 		}
 	}
-	for _, k := range []string{c.Round, c.Up, c.Down, c.Enter, c.Open, c.Close, c.Stop} {
+	for _, k := range []string{c.Round, c.Up, c.Down, c.Hold, c.Enter, c.Open, c.Close, c.Stop} {
 		add(k)
 	}
 	for _, v := range sorted(c.Keys) {
@@ -82,47 +78,74 @@ func (p *proposal) free(key string) bool {
 }
 
 // add proposes a control whose name is not taken.
-func (p *proposal) add(c Control, ask ...Question) {
+func (p *proposal) add(c Control) {
 	if slices.Contains(p.names, c.Name) {
 		return
 	}
 	p.names, p.used = append(p.names, c.Name), append(p.used, c.keys()...)
 	p.out = append(p.out, c)
-	for _, q := range ask {
-		q.Control = c.Name
-		p.questions = append(p.questions, q)
-	}
 }
 
 func (p *proposal) power() {
 	c := Control{Name: "power", Kind: Power, WarmUpMS: p.about.WarmUpMS}
-	var ask []Question
 	if p.free("on") && p.free("off") {
 		c.Keys = map[string]string{"on": "on", "off": "off"}
-		ask = append(ask, Question{Field: "again_ms", Try: "off",
-			Text: "Does off have to be pressed twice? Within how long?"})
 	} else {
 		for _, key := range []string{"power", "on-off", "on"} {
 			if p.free(key) {
 				c.Round = key
-				ask = append(ask, Question{Field: "keys", Try: key,
-					Text: "Does " + key + " switch it on and off in turn, or only on?"})
 				break
 			}
 		}
+		if c.Round != "" && p.free("off") {
+			c.Keys = map[string]string{"off": "off"}
+		}
 	}
-	if c.Round == "" && len(c.Keys) == 0 {
+	if c.Round != "" || len(c.Keys) > 0 {
+		p.add(c)
+	}
+}
+
+// fan is a fan whose speeds have keys, and one for off: that is its power.
+func (p *proposal) fan() {
+	off := "off"
+	if p.free("fan-off") {
+		off = "fan-off"
+	}
+	if !p.free(off) || p.free("on") || p.free("power") || p.free("on-off") {
 		return
 	}
-	if c.WarmUpMS == 0 {
-		try := c.Round
-		if try == "" {
-			try = "on"
+	c := Control{Name: "power", Kind: Power, Values: []string{"off"}, Keys: map[string]string{"off": off}}
+	for _, names := range [][]string{{"speed-1", "speed-2", "speed-3", "speed-4", "speed-5", "speed-6"},
+		{"low", "medium", "high"}} {
+		for _, key := range names {
+			if p.free(key) {
+				value := strings.TrimPrefix(key, "speed-")
+				c.Values = append(c.Values, value)
+				c.Keys[value] = key
+			}
 		}
-		ask = append(ask, Question{Field: "warm_up_ms", Try: try,
-			Text: "How long after switching on does it not obey yet?"})
+		if len(c.Values) > 2 {
+			p.add(c)
+			return
+		}
+		c.Values, c.Keys = []string{"off"}, map[string]string{"off": off}
 	}
-	p.add(c, ask...)
+}
+
+// lamp is one beside what the device is for, such as of a fan: it is switched by itself.
+func (p *proposal) lamp() {
+	if p.about.Kind != "fan" || !slices.Contains(p.names, "power") {
+		return
+	}
+	for _, name := range []string{"lamp", "light"} {
+		switch on, off := name+"-on", name+"-off"; {
+		case p.free(on) && p.free(off):
+			p.add(Control{Name: name, Kind: Power, Keys: map[string]string{"on": on, "off": off}})
+		case p.free(name):
+			p.add(Control{Name: name, Kind: Power, Round: name})
+		}
+	}
 }
 
 func (p *proposal) travel() {
@@ -139,7 +162,7 @@ func (p *proposal) travel() {
 		if p.free("stop") {
 			c.Stop = "stop"
 		}
-		p.add(c, Question{Field: "open_ms", Try: c.Open, Text: "How long does the full way take?"})
+		p.add(c)
 		return
 	}
 }
@@ -160,7 +183,7 @@ func (p *proposal) dial(name, up, down string) {
 	if name == "temperature" {
 		c.Unit = "°C"
 	}
-	p.add(c, Question{Field: "most", Try: up, Text: "How many steps are there from one end to the other?"})
+	p.add(c)
 }
 
 func (p *proposal) flip(name string) {
@@ -177,8 +200,7 @@ func (p *proposal) inputs() {
 	for _, key := range []string{"source", "input"} {
 		if p.free(key) {
 			p.add(Control{Name: key, Kind: Selector, Values: []string{"a", "b"}, Round: key,
-				Guessed: []string{"values"}},
-				Question{Field: "values", Try: key, Text: "What does it go through, in which order?"})
+				Guessed: []string{"values"}})
 			return
 		}
 	}
@@ -235,7 +257,7 @@ func (p *proposal) digits() {
 			*k.to = k.key
 		}
 	}
-	p.add(c, Question{Field: "most", Text: "What is the highest number?"})
+	p.add(c)
 }
 
 // RenameKey puts another name in a key's place in all forms. An empty one takes it out, and with it the controls that
@@ -274,7 +296,7 @@ func isDigit(key string) bool { return len(key) == 1 && key >= "0" && key <= "9"
 
 // renamed is a form with another key in a key's place.
 func (c Control) renamed(from, to string) Control {
-	for _, k := range []*string{&c.Round, &c.Up, &c.Down, &c.Enter, &c.Open, &c.Close, &c.Stop} {
+	for _, k := range []*string{&c.Round, &c.Up, &c.Down, &c.Hold, &c.Enter, &c.Open, &c.Close, &c.Stop} {
 		if *k == from {
 			*k = to
 		}

@@ -63,6 +63,8 @@ func (s *Spec) state(b Belief, i int, now time.Time) State {
 	}
 	if n == 1 && len(st.May) == 1 {
 		st.Value = st.May[0]
+	} else if v, ok := s.likely(b, i, may, now); ok {
+		st.Value = c.text(v)
 	}
 	if i == s.power {
 		st.Phase = b.Cases[0].Phase
@@ -83,6 +85,20 @@ func (s *Spec) state(b Belief, i int, now time.Time) State {
 	}
 	st.Word = s.word(b, i, may, now)
 	return st
+}
+
+// likely is what a power was said to be at whose own timer may have run out meanwhile, while less than half of its time
+// has passed since: when that began is not known then.
+func (s *Spec) likely(b Belief, i int, may Ranges, now time.Time) (int, bool) {
+	t := b.Trust[i]
+	if i != s.power || t.Source != Told || t.Presses > 0 || t.Value == 0 || !s.waits || !may.Has(t.Value) {
+		return 0, false
+	}
+	longest := time.Duration(0)
+	for _, k := range s.timers {
+		longest = max(longest, s.controls[k].longest())
+	}
+	return t.Value, may.without(0).Is(t.Value) && now.Sub(t.At) < longest/2
 }
 
 // may is all that a control may be at, over all cases. A device that warms up counts as on, one that cools down as off.

@@ -2,7 +2,6 @@ package control
 
 import (
 	"slices"
-	"strings"
 	"time"
 )
 
@@ -240,54 +239,4 @@ func (s *Spec) Fits(b Belief) bool {
 		}
 	}
 	return true
-}
-
-// Fit is a belief of other forms of the same device, as far as they are alike: by the names and sizes of their
-// controls.
-func (s *Spec) Fit(b Belief, of *Spec) Belief {
-	out := s.Nothing()
-	out.Handset = b.Handset
-	from := make([]int, len(s.controls))
-	for i := range s.controls {
-		from[i] = -1
-		if j, err := of.find(s.controls[i].Name); err == nil && of.controls[j].alike(&s.controls[i]) {
-			from[i] = j
-			if j < len(b.Trust) {
-				out.Trust[i] = b.Trust[j]
-			}
-		}
-	}
-	samePower := s.power < 0 && of.power < 0 || s.power >= 0 && from[s.power] >= 0
-	nothing := out.Cases
-	out.Cases = nil
-	for k := range b.Cases {
-		old := b.Cases[k]
-		cases := nothing
-		if samePower {
-			c := nothing[0].clone()
-			c.Phase, c.Mode, c.Until, c.Armed = old.Phase, old.Mode, old.Until, old.Armed
-			cases = []Case{c}
-		}
-		for _, c := range cases {
-			c = c.clone()
-			for i, j := range from {
-				if j >= 0 && j < len(old.Possible) {
-					c.Possible[i] = old.Possible[j]
-				}
-			}
-			out.Cases = append(out.Cases, c)
-		}
-	}
-	if len(out.Cases) == 0 {
-		out.Cases = nothing
-	}
-	out.Cases = joined(out.Cases)
-	return out
-}
-
-// alike says whether what is believed of one form holds for another: they have the same values.
-func (c *Control) alike(d *Control) bool {
-	return c.Kind == d.Kind && c.size() == d.size() && strings.Join(c.values(), " ") == strings.Join(d.values(), " ") &&
-		given(c.Least, 0) == given(d.Least, 0) && (c.Round == "") == (d.Round == "") &&
-		(c.Hold == "") == (d.Hold == "") && c.slats == d.slats && c.SlatsOf == d.SlatsOf
 }

@@ -37,7 +37,7 @@ func (s *Spec) at(b Belief, now time.Time) Belief {
 			c.Possible[j], by = s.itself(j, c.Possible[j], now)
 			did(j, by)
 		}
-		if len(s.timers) == 0 {
+		if len(s.timers) == 0 || b.Trust[s.power].Source == Sensed { // a sensor says when it goes off
 			out.Cases = append(out.Cases, c)
 			continue
 		}

@@ -27,12 +27,12 @@ const (
 
 // Motion is one way in which something may move or stand: 0 is closed, 1000 open.
 type Motion struct {
-	Dir   int       `json:"dir"`   // 1 opens, −1 closes, 0 stands
-	From  Range     `json:"from"`  // where it stands, or began to move
+	Dir   int       `json:"dir"`           // 1 opens, −1 closes, 0 stands
+	From  Range     `json:"from"`          // where it stands, or began to move
 	Tilt  Range     `json:"tilt,omitzero"` // how its slats stand, or stood then
-	Began time.Time `json:"began"` // to move; zero while it stands
-	Next  int       `json:"next"`  // what the next press of a key that goes round does
-	Moves int       `json:"moves"` // parts of the way since it was at an end
+	Began time.Time `json:"began"`         // to move; zero while it stands
+	Next  int       `json:"next"`          // what the next press of a key that goes round does
+	Moves int       `json:"moves"`         // parts of the way since it was at an end
 }
 
 // anywhere is all the ways in which it may stand. It may move as well, but no longer than a full way takes.

@@ -54,6 +54,12 @@ func (c *Control) index(value string) (int, error) {
 	return wrong("it cannot be set so")
 }
 
+// Check says whether a control can be at a value. The error wraps ErrForm.
+func (c *Control) Check(value string) error {
+	_, err := c.index(value)
+	return err
+}
+
 // text is a value as it is written, from its place.
 func (c *Control) text(i int) string {
 	switch c.Kind {

@@ -18,7 +18,7 @@ import (
 // Format and Version are written into every pack. A reader understands all packs of its major version.
 const (
 	Format  = "urbo pack"
-	Version = "1.3"
+	Version = "1.4"
 	major   = 1
 )
 

@@ -70,6 +70,11 @@ func (b *Beliefs) mindOf(id string) (*mind, error) {
 		b.refresh(d.ID)
 	}
 	if m := b.minds[d.ID]; m != nil {
+		for _, l := range m.spec.Leads() { // what it follows may have gone off by itself
+			if leader := b.minds[l.DeviceID]; leader != nil {
+				b.leads(leader)
+			}
+		}
 		return m, nil
 	}
 	return nil, fmt.Errorf("%w: those of %s cannot be used", ErrNoControls, d.Slug)
@@ -132,7 +137,15 @@ func (b *Beliefs) Plan(id string, ask control.Request) (control.Plan, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	ask.Gap, ask.Holds = time.Duration(d.GapMS)*time.Millisecond, b.holds(d)
-	return m.spec.Plan(m.now, ask, b.Now())
+	p, err := m.spec.Plan(m.now, ask, b.Now())
+	if err == nil && len(p.Steps) > 0 {
+		for _, other := range b.movedBy(id, ask.Wants) {
+			if !slices.Contains(p.Also, other) {
+				p.Also = append(p.Also, other)
+			}
+		}
+	}
+	return p, err
 }
 
 // moves are the devices that obey keys of a device as well, by key. They are looked up once, until a device

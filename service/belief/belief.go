@@ -60,6 +60,7 @@ type Beliefs struct {
 	caught  *sync.Cond                     // with mu: seen grew
 	echoed  map[string][]echo              // by id of the press
 	moved   map[string]map[string][]string // devices that obey a key as well, by device id and key
+	led     map[string][]*mind             // those that follow a device, by its id; nil where it is to be worked out
 	shows   map[string]shown               // what was measured last, by measurement
 	counts  map[string]int64               // what handsets with rolling codes counted last
 	ended   bool
@@ -222,11 +223,13 @@ func (b *Beliefs) follow(h happening.Happening) {
 	case happening.DeviceChanged:
 		b.mu.Lock()
 		clear(b.moved)
+		b.led = nil
 		b.refresh(what.DeviceID)
 		b.mu.Unlock()
 	case happening.DeviceRemoved:
 		b.mu.Lock()
 		clear(b.moved)
+		b.led = nil
 		delete(b.minds, what.DeviceID)
 		b.mu.Unlock()
 	case happening.StationAway:
@@ -267,8 +270,11 @@ func (b *Beliefs) refresh(id string) {
 		m = newMind(id, spec)
 		b.minds[id] = m
 	}
-	was := m.sensors
+	was, fed := m.sensors, m.forms.Fed
 	m.become(d, spec, b.Now())
+	if b.led = nil; d.Fed != nil && (fed == nil || *fed != *d.Fed) {
+		b.feed(m, d.Fed)
+	}
 	for _, s := range m.sensors {
 		if !slices.Contains(was, s) {
 			b.look(m, s)
@@ -389,6 +395,7 @@ func (b *Beliefs) enter(deviceID, key string, r happening.Receipt, outcome contr
 
 // changed tells the stream which controls are believed to be at something else. The caller holds mu.
 func (b *Beliefs) changed(m *mind, cause string) {
+	b.leads(m)
 	for _, st := range m.news(b.Now()) {
 		b.Stream.Publish(happening.Happening{Cause: cause, What: happening.Believed{DeviceID: m.id, Device: m.slug,
 			Control: st.Control, Value: st.Value, Source: string(st.Source)}})

@@ -58,8 +58,9 @@ type entry struct {
 	Doubtful *control.Span `json:"doubtful,omitempty"`
 	// Disturbed is a press of which its echo says that it may not have been understood.
 	Disturbed bool       `json:"disturbed,omitempty"`
-	Mains     *time.Time `json:"mains,omitempty"` // they failed then
-	ID        string     `json:"id,omitempty"`    // in the journal
+	Mains     *time.Time `json:"mains,omitempty"`  // they failed then
+	ID        string     `json:"id,omitempty"`     // in the journal
+	Leader    string     `json:"leader,omitempty"` // id of the device whose link pressed this
 	Place     string     `json:"place,omitempty"`
 }
 
@@ -108,6 +109,7 @@ type mind struct {
 	saved   int     // rows of its log on disk
 	rebased bool    // its base is another one than on disk
 
+	led     led                           // what devices that follow it know
 	others  int                           // what moved it and was not sent
 	pending map[string]pendingMeasurement // by measurement and control
 	shown   map[string][2]string          // value and word that were told last, by control
@@ -172,6 +174,7 @@ func readMind(row store.Belief, log [][]byte) (*mind, error) {
 		m.news(e.at())
 	}
 	m.unsaved, m.saved, m.rebased = nil, len(log), len(doc.Log) > 0
+	m.begin()
 	return m, nil
 }
 
@@ -221,6 +224,7 @@ func (m *mind) become(d device.Device, spec *control.Spec, now time.Time) {
 	}
 	m.base, m.baseAt, m.log = spec.Fit(m.spec.At(m.now, now), m.spec), now, nil
 	m.now, m.spec, m.forms, m.keys, m.rebased, m.unsaved = m.base, spec, d.Forms, keys, true, nil
+	m.begin()
 	for name := range m.history {
 		if !slices.ContainsFunc(d.Controls, func(c control.Control) bool { return c.Name == name }) {
 			delete(m.history, name)
@@ -325,6 +329,7 @@ func (m *mind) last() time.Time {
 func (m *mind) rewind(now time.Time) {
 	m.base, m.baseAt, m.log = m.spec.At(m.now, m.last().Add(settled)), now, nil
 	m.now, m.rebased = m.base, true
+	m.begin()
 }
 
 // onePush says whether two entries are one push of a handset that several receivers heard.
@@ -358,6 +363,7 @@ func (m *mind) fold(b control.Belief, e entry) control.Belief {
 }
 
 func (m *mind) refold() {
+	m.led.anew = true
 	m.now = m.base
 	for _, e := range m.log {
 		m.now = m.fold(m.now, e)
@@ -376,7 +382,7 @@ func (m *mind) trim(now time.Time) {
 	for _, e := range m.log[:n] {
 		m.base, m.baseAt = m.fold(m.base, e), e.at()
 	}
-	m.log = slices.Clone(m.log[n:])
+	m.log, m.led.entries = slices.Clone(m.log[n:]), max(m.led.entries-n, 0)
 }
 
 // settle notes that a press went out of which that was not known.

@@ -131,6 +131,9 @@ func (l *Library) complete(c store.Edit) error {
 			return err
 		}
 	}
+	if err := l.checkLinks(c); err != nil {
+		return err
+	}
 	l.mu.RLock()
 	taken, group := l.ids[d.Slug], l.groups[d.Slug]
 	l.mu.RUnlock()

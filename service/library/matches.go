@@ -142,7 +142,7 @@ func (l *Library) Adopt(ctx context.Context, slug, set string, names []string, n
 			return err
 		}
 		if _, err := control.Compile(d.KeyNames(), from.Forms); controls && err == nil {
-			d.Forms = from.Forms
+			d.Forms = from.Portable()
 		}
 		return nil
 	})

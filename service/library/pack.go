@@ -33,6 +33,7 @@ func (l *Library) Export(slugs, sets []string) (pack.Pack, error) {
 		if err != nil {
 			return pack.Pack{}, fmt.Errorf("export: %w", err)
 		}
+		d.Forms = d.Portable()
 		out.Devices = append(out.Devices, d)
 	}
 	for _, slug := range sets {
@@ -194,7 +195,7 @@ func (l *Library) importOne(d device.Device, item PackItem) (store.Edit, error) 
 	if device.CheckKind(d.Kind) != nil { // a kind that a newer version has
 		d.Kind = "other"
 	}
-	if item.Action != Replace {
+	if d.Forms = d.Portable(); item.Action != Replace {
 		d = d.Clone()
 		d.Slug = item.As
 		for i := range d.Keys {
@@ -211,5 +212,6 @@ func (l *Library) importOne(d device.Device, item PackItem) (store.Edit, error) 
 	after := before.Clone()
 	after.Name, after.Kind, after.Maker, after.Model, after.Room, after.Traits, after.Extra = d.Name, d.Kind, d.Maker,
 		d.Model, d.Room, d.Traits, d.Extra
+	after.Forms = after.Keeping(before.Forms)
 	return store.Edit{Before: &before, After: &after}, GiveKeys(&after, d.Keys, "pack")
 }

@@ -127,6 +127,7 @@ func (l *Library) KeepSet(ctx context.Context, of, slug, name string, note Note)
 	}
 	set := device.Device{Slug: d.Slug, Name: d.Name, Kind: d.Kind, Maker: d.Maker, Model: d.Model, Traits: d.Traits,
 		Extra: d.Extra}
+	set.Forms = set.Portable()
 	for _, k := range d.Keys {
 		if k.Learned() {
 			set.Keys = append(set.Keys, device.Key{Name: k.Name, Hold: k.Hold, Codes: k.Codes, Extra: k.Extra})

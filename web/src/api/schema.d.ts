@@ -400,6 +400,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{device}/controls/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a device controls, and put answers into the forms of its controls
+         * @description Needs the right to teach, for the device.
+         */
+        post: operations["answer-controls"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{device}/controls/proposal": {
         parameters: {
             query?: never;
@@ -412,6 +432,26 @@ export interface paths {
          * @description Needs the right to see, for the device.
          */
         get: operations["propose-controls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{device}/controls/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What can be asked about the controls of a device, and what stands: all about one, or what matters about each
+         * @description Needs the right to see, for the device.
+         */
+        get: operations["ask-controls"];
         put?: never;
         post?: never;
         delete?: never;
@@ -439,6 +479,30 @@ export interface paths {
          * @description Needs the right to teach, for the device.
          */
         delete: operations["remove-control"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{device}/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Let the power of another device feed this one, such as a socket strip
+         * @description Needs the right to teach, for the device.
+         */
+        put: operations["put-feed"];
+        post?: never;
+        /**
+         * Let no other device feed this one
+         * @description Needs the right to teach, for the device.
+         */
+        delete: operations["remove-feed"];
         options?: never;
         head?: never;
         patch?: never;
@@ -655,6 +719,30 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/devices/{device}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Let another device set a control of this one, over their cable
+         * @description Needs the right to teach, for the device.
+         */
+        put: operations["put-link"];
+        post?: never;
+        /**
+         * Take back that another device sets a control of this one
+         * @description Needs the right to teach, for the device.
+         */
+        delete: operations["remove-link"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2158,6 +2246,18 @@ export interface components {
             /** @description What is odd, and what to do */
             text: string;
         };
+        Answer: {
+            control: string;
+            /** @description As of the question */
+            field: string;
+            /** @description As of how; empty leaves it as it is */
+            text: string;
+        };
+        Answers: {
+            answers?: components["schemas"]["Answer"][];
+            /** @description In the place of those of the same names */
+            controls?: components["schemas"]["Control"][];
+        };
         Appliance: {
             facts: components["schemas"]["Fact"][];
             room: string;
@@ -2420,6 +2520,10 @@ export interface components {
             worst: number;
         };
         Control: {
+            /** @description Of a selector that is the device's timer: after so long the device switches itself off, by value */
+            after_s?: {
+                [key: string]: number;
+            };
             /**
              * Format: int64
              * @description Off must be pressed twice within this time
@@ -2446,10 +2550,10 @@ export interface components {
             /** @description Key for one step down */
             down?: string;
             /**
-             * @description What a dial does at its ends
+             * @description What a dial does at its ends; turn is back, while its one key is held
              * @enum {string}
              */
-            ends?: "stop" | "round";
+            ends?: "stop" | "round" | "turn";
             /** @description Key that ends the typing, where it is needed */
             enter?: string;
             /** @description Numbers by their names */
@@ -2461,8 +2565,30 @@ export interface components {
              * @description Digits that have to be typed, with leading zeros
              */
             fewest?: number;
+            /**
+             * @description That time counts from when it was switched on, or begins anew with each key; nothing is on
+             * @enum {string}
+             */
+            goes_off_from?: "on" | "key";
+            /**
+             * Format: int64
+             * @description Of a power: it switches itself off when it was on for so long
+             */
+            goes_off_s?: number;
             /** @description Members that were proposed, and that nobody has said yet */
             guessed?: string[];
+            /** @description Of a dial: key that changes it while it is held, in the other direction at each hold */
+            hold?: string;
+            /**
+             * @description Direction of the first hold after switching on; nothing is not known
+             * @enum {string}
+             */
+            hold_begins?: "up" | "down";
+            /**
+             * Format: int64
+             * @description How long it is held before that begins; 0 is 500 ms
+             */
+            hold_ms?: number;
             /** @description Keys that set a value, by value; of digits, where they are not named 0 to 9 */
             keys?: {
                 [key: string]: string;
@@ -2470,13 +2596,18 @@ export interface components {
             /** @enum {string} */
             kind: "power" | "dial" | "selector" | "digits" | "travel";
             /**
+             * Format: int64
+             * @description Of a selector, such as a menu: it goes back to its first value when no key was pressed for so long
+             */
+            lapses_ms?: number;
+            /**
              * Format: double
              * @description Lowest value of a dial or digits
              */
             least?: number;
             /**
              * Format: int64
-             * @description It is switched off when it was on for so long
+             * @description Urbo switches it off when it was on for so long
              */
             longest_on_s?: number;
             /** @description What a mains failure leaves it at: keep, or a value; nothing is not known */
@@ -2506,12 +2637,31 @@ export interface components {
              * @description Steps in a second while its key is held; 0 is not known
              */
             rate?: number;
+            /**
+             * Format: double
+             * @description Steps in a second after its key was held for a while, where that is another rate
+             */
+            rate_later?: number;
+            /**
+             * Format: int64
+             * @description How long its key is held until then
+             */
+            rate_ms?: number;
+            /**
+             * Format: int64
+             * @description After so long without a key the next press only shows what it is at
+             */
+            rest_ms?: number;
             /** @description Key that goes round: to the next value, the next step, or open, stop, close, stop */
             round?: string;
             /** @description Of a selector: keys that are pressed one after another, by value */
             sequences?: {
                 [key: string]: string[];
             };
+            /** @description Of a selector: values that its round key may pass over, such as inputs where nothing is plugged in */
+            skips?: string[];
+            /** @description Of a travel: it is the slats of this one, which turn before it moves; open_ms is how long they turn */
+            slats_of?: string;
             /**
              * Format: double
              * @description Of a dial; 0 is 1
@@ -2534,8 +2684,13 @@ export interface components {
              * @description After switching on it ignores keys for so long
              */
             warm_up_ms?: number;
-            /** @description Value of power that its keys need, or a selector and its value (menu off); any is any, and nothing is on */
+            /** @description Value of power that its keys need, or a selector or second power and its value (menu off, lamp on); any is any, and nothing is on */
             while?: string;
+            /**
+             * @description Which keys show that: those of the control, or any of the device; nothing is own
+             * @enum {string}
+             */
+            woken?: "own" | "any";
         };
         ControlState: {
             /** @description Of a dial: it may be a little off, by presses that were missed or by how long a key was held */
@@ -2564,20 +2719,20 @@ export interface components {
             /** @description Where it may be then, such as 19 to 25 */
             near?: string;
             /**
-             * @description Of power, where it is known
+             * @description Of the device's power, where it is known; unfed is that the device which feeds it is off
              * @enum {string}
              */
-            phase?: "off" | "warming" | "on" | "cooling";
+            phase?: "off" | "warming" | "on" | "cooling" | "unfed";
             /**
              * Format: int64
              * @description Since it was last certain, which went on from there
              */
             presses?: number;
             /**
-             * @description Where that comes from; nothing while nobody has said or done anything
+             * @description Where that comes from: linked is what another device does over their cable, itself what the device did, such as its timer; nothing while nobody has said or done anything
              * @enum {string}
              */
-            source?: "sent" | "heard" | "told" | "sensed";
+            source?: "sent" | "heard" | "told" | "sensed" | "linked" | "itself";
             unit?: string;
             /**
              * Format: date-time
@@ -2620,6 +2775,8 @@ export interface components {
             effects?: components["schemas"]["KeyEffects"][];
             /** @description Rows of the handset's face: up to three keys, empty for a gap; without rows it is laid out by itself */
             face?: string[][];
+            /** @description The power of another device that feeds it, such as of a socket strip */
+            fed?: components["schemas"]["Feed"];
             /**
              * Format: int64
              * @description Least time between two presses
@@ -2632,6 +2789,8 @@ export interface components {
             inputs?: "direct" | "cycling";
             keys: components["schemas"]["Key"][];
             kind: string;
+            /** @description What other devices do to it over their cable: the player that is switched on switches it on */
+            links?: components["schemas"]["Link"][];
             maker: string;
             model: string;
             name: string;
@@ -2807,6 +2966,20 @@ export interface components {
         Fact: {
             name: string;
             value: string;
+        };
+        Feed: {
+            /** @description Its power: while that is off, this device has none */
+            control: string;
+            /** @description Its name in addresses */
+            device?: string;
+            /** @description Of the other device */
+            device_id?: string;
+        };
+        FeedRequest: {
+            /** @description Its power; left out is power */
+            control?: string;
+            /** @description The device whose power feeds this one */
+            device: string;
         };
         Finding: {
             /**
@@ -3151,6 +3324,32 @@ export interface components {
             do: "skip" | "back" | "redo" | "add" | "name" | "drop" | "accept" | "pause" | "resume" | "finish";
             /** @description For redo, add, name and drop */
             key?: string;
+        };
+        Link: {
+            /** @description Control of the other device; a power or selector */
+            control: string;
+            /** @description Its name in addresses */
+            device?: string;
+            /** @description Of the other device */
+            device_id?: string;
+            /** @description Control of this device */
+            sets: string;
+            /** @description Value to which that is set then */
+            to: string;
+            /** @description To which that comes; on is any but off, where there is no such value */
+            value: string;
+        };
+        LinkRequest: {
+            /** @description Its control, a power or selector */
+            control: string;
+            /** @description The other device */
+            device: string;
+            /** @description Control of this device that is set then */
+            sets: string;
+            /** @description Its value then */
+            to: string;
+            /** @description To which that comes; on is any but off */
+            value: string;
         };
         MatchKey: {
             /** @description The other's name for it */
@@ -3512,6 +3711,10 @@ export interface components {
             control: string;
             /** @description Member of the form that the answer goes to */
             field: string;
+            /** @description How an answer is written */
+            how: string;
+            /** @description What the form says now, as an answer is written; left out where it says nothing */
+            stands?: string;
             text: string;
             /** @description Key to press to find out */
             try?: string;
@@ -6096,9 +6299,186 @@ export interface operations {
             };
         };
     };
+    "answer-controls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answers"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "propose-controls": {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "ask-controls": {
+        parameters: {
+            query?: {
+                /** @description The one to ask all about */
+                control?: string;
+            };
             header?: never;
             path: {
                 device: string;
@@ -6278,6 +6658,180 @@ export interface operations {
             path: {
                 device: string;
                 control: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
             };
             cookie?: never;
         };
@@ -7531,6 +8085,189 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeyVersion"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "put-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-link": {
+        parameters: {
+            query: {
+                /** @description The other device */
+                of: string;
+                /** @description Its control */
+                control: string;
+                /** @description To which that comes */
+                value: string;
+                /** @description Control of this device */
+                sets: string;
+            };
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
                 };
             };
             /** @description Bad Request */

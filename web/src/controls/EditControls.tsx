@@ -9,8 +9,10 @@ import { Note } from '../shared/Panel';
 import { label } from '../shared/text';
 import { FramesForm } from './FramesForm';
 import { Named } from './Named';
-import { fieldsOf, read, written, type Field } from './form';
-import { usePutControl, useRemoveControl } from './queries';
+import { LinksForm } from './LinksForm';
+import { Questions, answered } from './Questions';
+import { choices, fieldsOf, read, written, type Field } from './form';
+import { useAnswer, usePutControl, useQuestions, useRemoveControl } from './queries';
 
 const kinds: Control['kind'][] = ['power', 'dial', 'selector', 'digits', 'travel'];
 
@@ -19,6 +21,11 @@ export function EditControls({ device, onDone }: { device: Device; onDone: () =>
   const controls = (device.controls ?? []) as Control[];
   const remove = useRemoveControl(device.slug);
   const [open, setOpen] = useState(controls.length ? '' : 'new');
+  const [remarks, setRemarks] = useState<string[]>([]);
+  const done = (changed?: Device) => {
+    setOpen('');
+    setRemarks(changed?.remarks ?? []);
+  };
   return (
     <Box sx={{ display: 'grid', gap: 1, maxWidth: 760 }}>
       {controls.map((c) => (
@@ -33,17 +40,30 @@ export function EditControls({ device, onDone }: { device: Device; onDone: () =>
             >
               {words.controls.change}
             </Button>
+            <Button
+              size="small"
+              aria-expanded={open === `ask ${c.name}`}
+              aria-label={words.controls.askAboutOf(label(c.name))}
+              onClick={() => setOpen(open === `ask ${c.name}` ? '' : `ask ${c.name}`)}
+            >
+              {words.controls.askAbout}
+            </Button>
             <Sure
               name={words.controls.removeOf(label(c.name))}
               text={words.controls.remove}
               onSure={() => remove.mutate(c.name)}
             />
           </Box>
-          {open === c.name && <ControlForm device={device} of={c} name={c.name} onDone={() => setOpen('')} />}
+          {open === c.name && <ControlForm device={device} of={c} name={c.name} onDone={done} />}
+          {open === `ask ${c.name}` && <AskControl device={device} control={c} onDone={done} />}
         </Box>
       ))}
       {remove.error && <Note alert>{remove.error.message}</Note>}
-      {open === 'new' && <NewControl device={device} onDone={() => setOpen('')} />}
+      {remarks.map((r) => (
+        <Note key={r}>{r}</Note>
+      ))}
+      {open === 'new' && <NewControl device={device} onDone={done} />}
+      {open === 'others' && <LinksForm device={device} onDone={() => setOpen('')} />}
       {open === 'frames' && <FramesForm device={device} onDone={() => setOpen('')} />}
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
         <Button variant="outlined" onClick={() => setOpen('new')}>
@@ -52,6 +72,11 @@ export function EditControls({ device, onDone }: { device: Device; onDone: () =>
         <Button variant="outlined" onClick={() => setOpen('frames')}>
           {words.controls.frames}
         </Button>
+        {controls.length > 0 && (
+          <Button variant="outlined" onClick={() => setOpen('others')}>
+            {words.controls.others}
+          </Button>
+        )}
         <Button onClick={onDone}>{words.controls.done}</Button>
       </Box>
     </Box>
@@ -73,7 +98,43 @@ function Sure({ name, text, onSure }: { name: string; text: string; onSure: () =
   );
 }
 
-function NewControl({ device, onDone }: { device: Device; onDone: () => void }) {
+// AskControl asks all that can be said of a control, with what stands.
+function AskControl({
+  device,
+  control,
+  onDone,
+}: {
+  device: Device;
+  control: Control;
+  onDone: (changed?: Device) => void;
+}) {
+  const asked = useQuestions(device.slug, control.name);
+  const keep = useAnswer(device.slug);
+  const [answers, setAnswers] = useState<Record<string, string>>({});
+  const questions = asked.data?.questions ?? [];
+  const given = answered(questions, answers);
+  return (
+    <Box
+      component="form"
+      sx={{ py: 1.5, display: 'grid', gap: 1 }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        keep.mutate({ answers: given }, { onSuccess: (d) => onDone(d) });
+      }}
+    >
+      <Questions device={device.slug} questions={questions} answers={answers} onChange={setAnswers} />
+      {(asked.error ?? keep.error) && <Note alert>{(asked.error ?? keep.error)?.message}</Note>}
+      <Box sx={{ display: 'flex', gap: 1 }}>
+        <Button type="submit" variant="contained" disabled={keep.isPending || given.length === 0}>
+          {words.controls.keepIt}
+        </Button>
+        <Button onClick={() => onDone()}>{words.devices.cancel}</Button>
+      </Box>
+    </Box>
+  );
+}
+
+function NewControl({ device, onDone }: { device: Device; onDone: (changed?: Device) => void }) {
   const [kind, setKind] = useState<Control['kind'] | ''>('');
   return (
     <Box>
@@ -114,20 +175,25 @@ function ControlForm({
   device: Device;
   of: Control;
   name: string; // that it has; '' for a new one
-  onDone: () => void;
+  onDone: (changed?: Device) => void;
 }) {
   const put = usePutControl(device.slug);
   const [called, setCalled] = useState(of.name);
   const [texts, setTexts] = useState<Record<string, string>>(() =>
     Object.fromEntries(fieldsOf[of.kind].map((f) => [f.name, written(of, f)])),
   );
+  const [more, setMore] = useState(false);
   const wrong = (f: Field) => read(of, f, texts[f.name] ?? '') === undefined;
   const submit = () => {
     let form: Control = { ...of, name: called.trim() };
     for (const f of fieldsOf[of.kind]) form = read(form, f, texts[f.name] ?? '') ?? form;
     // Whoever keeps a form has said all of it: nothing is a guess any more.
-    put.mutate({ name: name || form.name, form: { ...form, guessed: undefined } }, { onSuccess: onDone });
+    put.mutate(
+      { name: name || form.name, form: { ...form, guessed: undefined } },
+      { onSuccess: (d) => onDone(d) },
+    );
   };
+  const shown = fieldsOf[of.kind].filter((f) => more || !f.more || !!texts[f.name]);
   return (
     <Box
       component="form"
@@ -153,7 +219,7 @@ function ControlForm({
           slotProps={{ htmlInput: { maxLength: 40, spellCheck: false } }}
           onChange={(e) => setCalled(e.target.value)}
         />
-        {fieldsOf[of.kind].map((f) => (
+        {shown.map((f) => (
           <Member
             key={f.name}
             field={f}
@@ -174,7 +240,10 @@ function ControlForm({
         >
           {words.controls.keepIt}
         </Button>
-        <Button onClick={onDone}>{words.devices.cancel}</Button>
+        <Button onClick={() => onDone()}>{words.devices.cancel}</Button>
+        {shown.length < fieldsOf[of.kind].length && (
+          <Button onClick={() => setMore(true)}>{words.controls.moreFields}</Button>
+        )}
       </Box>
     </Box>
   );
@@ -197,8 +266,8 @@ function Member({
   onChange: (text: string) => void;
 }) {
   const text = words.controls.members[`${kind} ${field.name}`] ?? words.controls.members[field.name];
-  const choices = field.way === 'key' ? keys : field.way === 'ends' ? ['stop', 'round'] : null;
-  if (choices) {
+  const values = field.way === 'key' ? keys : field.way === 'choice' ? (choices[field.name] ?? []) : null;
+  if (values) {
     return (
       <TextField
         select
@@ -208,9 +277,9 @@ function Member({
         onChange={(e) => onChange(e.target.value)}
       >
         <MenuItem value="">–</MenuItem>
-        {[...new Set([...choices, ...(value ? [value] : [])])].map((c) => (
+        {[...new Set([...values, ...(value ? [value] : [])])].map((c) => (
           <MenuItem key={c} value={c}>
-            {words.controls.atEnds[c] ?? label(c)}
+            {words.controls.choices[`${field.name} ${c}`] ?? words.controls.choices[c] ?? label(c)}
           </MenuItem>
         ))}
       </TextField>

@@ -1,16 +1,14 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
-import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import type { Control, Device, Question } from '../api/client';
-import { usePress } from '../devices/queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { label } from '../shared/text';
 import { EditControls } from './EditControls';
 import { Named } from './Named';
-import { answered } from './answer';
-import { useKeepControls, useProposal } from './queries';
+import { Questions, answered } from './Questions';
+import { useAnswer, useProposal } from './queries';
 
 // ProposePart shows the controls that a device's keys suggest. What no key tells is asked, and can be tried on
 // the spot.
@@ -65,24 +63,23 @@ function Wizard({
 }) {
   const [answers, setAnswers] = useState<Record<string, string>>({});
   const [left, setLeft] = useState<string[]>([]);
-  const keep = useKeepControls(device.slug);
-  const press = usePress();
-  const id = (q: Question) => `${q.control} ${q.field}`;
-  const wrong = (q: Question) =>
-    !!answers[id(q)] && answered(controls, q, answers[id(q)] ?? '') === undefined;
-  const submit = () => {
-    let all: Control[] | undefined = controls.filter((c) => !left.includes(c.name));
-    for (const q of questions) {
-      const text = answers[id(q)]?.trim();
-      if (text && all && !left.includes(q.control)) all = answered(all, q, text);
-    }
-    if (all) keep.mutate(all);
-  };
+  const keep = useAnswer(device.slug);
+  const submit = () =>
+    keep.mutate({
+      controls: controls.filter((c) => !left.includes(c.name)),
+      answers: answered(
+        questions.filter((q) => !left.includes(q.control)),
+        answers,
+      ),
+    });
   return (
     <Box
       component="form"
-      sx={{ display: 'grid', gap: 2, maxWidth: 560 }}
-      onSubmit={(e) => (e.preventDefault(), submit())}
+      sx={{ display: 'grid', gap: 2, maxWidth: 620 }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        submit();
+      }}
     >
       {controls.map((c) => (
         <Box
@@ -103,42 +100,18 @@ function Wizard({
               {left.includes(c.name) ? words.controls.take : words.controls.leave}
             </Button>
           </Box>
-          {!left.includes(c.name) &&
-            questions
-              .filter((q) => q.control === c.name)
-              .map((q) => (
-                <Box key={id(q)} sx={{ display: 'flex', alignItems: 'flex-end', gap: 1, mt: 1 }}>
-                  <TextField
-                    label={q.text}
-                    value={answers[id(q)] ?? ''}
-                    error={wrong(q)}
-                    helperText={words.controls.hints[q.field] ?? ''}
-                    slotProps={{
-                      inputLabel: { sx: { whiteSpace: 'normal', position: 'static', transform: 'none' } },
-                    }}
-                    onChange={(e) => setAnswers({ ...answers, [id(q)]: e.target.value })}
-                  />
-                  {q.try && (
-                    <Button
-                      variant="outlined"
-                      disabled={press.isPending}
-                      sx={{ flexShrink: 0, mb: 2.5 }}
-                      onClick={() => press.mutate({ device: device.slug, key: q.try ?? '' })}
-                    >
-                      {words.controls.tryKey(label(q.try))}
-                    </Button>
-                  )}
-                </Box>
-              ))}
+          {!left.includes(c.name) && (
+            <Questions
+              device={device.slug}
+              questions={questions.filter((q) => q.control === c.name)}
+              answers={answers}
+              onChange={setAnswers}
+            />
+          )}
         </Box>
       ))}
-      {(keep.error ?? press.error) && <Note alert>{(keep.error ?? press.error)?.message}</Note>}
-      <Button
-        type="submit"
-        variant="contained"
-        disabled={keep.isPending || questions.some(wrong)}
-        sx={{ justifySelf: 'start' }}
-      >
+      {keep.error && <Note alert>{keep.error.message}</Note>}
+      <Button type="submit" variant="contained" disabled={keep.isPending} sx={{ justifySelf: 'start' }}>
         {words.controls.keep}
       </Button>
     </Box>

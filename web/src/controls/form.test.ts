@@ -10,6 +10,8 @@ const full: Control[] = [
     again_ms: 4000,
     warm_up_ms: 20_000,
     longest_on_s: 90,
+    goes_off_s: 14_400,
+    goes_off_from: 'key',
   },
   {
     name: 'volume',
@@ -19,8 +21,12 @@ const full: Control[] = [
     up: 'volume-up',
     down: 'volume-down',
     rate: 5,
+    rate_later: 12,
+    rate_ms: 2000,
+    rest_ms: 4000,
     ends: 'stop',
   },
+  { name: 'sleep', kind: 'selector', values: ['off', '30'], round: 'sleep', after_s: { '30': 1800 } },
   {
     name: 'picture',
     kind: 'selector',

@@ -1,14 +1,26 @@
 import type { Control } from '../api/client';
 
 // How the members of a control's form are written.
-export type Way = 'key' | 'list' | 'seconds' | 'number' | 'text' | 'pairs' | 'counts' | 'sequences' | 'ends';
+export type Way =
+  'key' | 'list' | 'seconds' | 'number' | 'text' | 'pairs' | 'counts' | 'sequences' | 'choice' | 'after';
 
 export interface Field {
   name: keyof Control;
   way: Way;
+  more?: boolean; // it counts for few devices, and is shown where it is asked for
 }
 
 const f = (way: Way, ...names: (keyof Control)[]): Field[] => names.map((name) => ({ name, way }));
+const more = (way: Way, ...names: (keyof Control)[]): Field[] =>
+  names.map((name) => ({ name, way, more: true }));
+
+// choices are the values of members that have few.
+export const choices: Partial<Record<keyof Control, string[]>> = {
+  ends: ['stop', 'round', 'turn'],
+  goes_off_from: ['on', 'key'],
+  woken: ['own', 'any'],
+  hold_begins: ['up', 'down'],
+};
 
 // fieldsOf are the members that count for a kind, in the order in which they are asked.
 export const fieldsOf: Record<Control['kind'], Field[]> = {
@@ -18,6 +30,9 @@ export const fieldsOf: Record<Control['kind'], Field[]> = {
     ...f('list', 'values', 'also'),
     ...f('seconds', 'again_ms', 'warm_up_ms', 'cool_down_ms', 'longest_on_s'),
     ...f('text', 'mains_fail'),
+    ...more('seconds', 'goes_off_s'),
+    ...more('choice', 'goes_off_from'),
+    ...more('text', 'while'),
   ],
   dial: [
     ...f('number', 'least', 'most', 'step'),
@@ -25,8 +40,15 @@ export const fieldsOf: Record<Control['kind'], Field[]> = {
     ...f('key', 'up', 'down', 'round'),
     ...f('pairs', 'keys'),
     ...f('number', 'rate'),
-    ...f('ends', 'ends'),
+    ...f('choice', 'ends'),
     ...f('text', 'on_start', 'while'),
+    ...more('number', 'rate_later'),
+    ...more('seconds', 'rate_ms'),
+    ...more('key', 'hold'),
+    ...more('seconds', 'hold_ms'),
+    ...more('choice', 'hold_begins'),
+    ...more('seconds', 'rest_ms'),
+    ...more('choice', 'woken'),
   ],
   selector: [
     ...f('list', 'values'),
@@ -35,6 +57,10 @@ export const fieldsOf: Record<Control['kind'], Field[]> = {
     ...f('sequences', 'sequences'),
     ...f('seconds', 'timeout_ms'),
     ...f('text', 'on_start', 'while'),
+    ...more('list', 'skips'),
+    ...more('after', 'after_s'),
+    ...more('seconds', 'lapses_ms', 'rest_ms'),
+    ...more('choice', 'woken'),
   ],
   digits: [
     ...f('number', 'least', 'most', 'fewest'),
@@ -49,6 +75,7 @@ export const fieldsOf: Record<Control['kind'], Field[]> = {
     ...f('seconds', 'open_ms', 'close_ms', 'delay_ms'),
     ...f('list', 'values'),
     ...f('text', 'while'),
+    ...more('text', 'slats_of'),
   ],
 };
 
@@ -63,6 +90,7 @@ export function written(c: Control, { name, way }: Field): string {
       return (v as string[]).join(', ');
     case 'pairs':
     case 'counts':
+    case 'after':
       return Object.entries(v as Record<string, unknown>)
         .map(([value, key]) => `${value}=${String(key)}`)
         .join(', ');
@@ -115,6 +143,7 @@ export function read(c: Control, { name, way }: Field, text: string): Control | 
     case 'pairs':
       return put(pairs(text, (right) => right || undefined));
     case 'counts':
+    case 'after':
       return put(pairs(text, number));
     case 'sequences':
       return put(

@@ -1,5 +1,15 @@
 import { useMutation, useMutationState, useQuery } from '@tanstack/react-query';
-import { client, unwrap, type Control, type Frames, type SetAnswer, type Want } from '../api/client';
+import {
+  client,
+  unwrap,
+  type Answers,
+  type Control,
+  type FeedRequest,
+  type Frames,
+  type LinkRequest,
+  type SetAnswer,
+  type Want,
+} from '../api/client';
 import { keys, queryClient } from '../api/queries';
 import { stale } from '../api/stale';
 
@@ -90,10 +100,53 @@ export const useCancelPairing = (device: string) =>
     mutationFn: () => unwrap(client.DELETE('/api/devices/{device}/pair', { params: { path: { device } } })),
   });
 
-export const useKeepControls = (device: string) =>
+export const useQuestions = (device: string, control: string) =>
+  useQuery({
+    queryKey: [...keys.devices, device, 'questions', control],
+    queryFn: () =>
+      unwrap(
+        client.GET('/api/devices/{device}/controls/questions', {
+          params: { path: { device }, query: { control } },
+        }),
+      ),
+  });
+
+// useAnswer gives a device controls, with what was answered about them.
+export const useAnswer = (device: string) =>
   useMutation({
-    mutationFn: (controls: Control[]) =>
-      unwrap(client.POST('/api/devices/{device}/controls', { params: { path: { device } }, body: controls })),
+    mutationFn: (body: Answers) =>
+      unwrap(client.POST('/api/devices/{device}/controls/answers', { params: { path: { device } }, body })),
+    onSuccess: changed,
+  });
+
+export const usePutLink = (device: string) =>
+  useMutation({
+    mutationFn: (body: LinkRequest) =>
+      unwrap(client.PUT('/api/devices/{device}/links', { params: { path: { device } }, body })),
+    onSuccess: changed,
+  });
+
+export const useRemoveLink = (device: string) =>
+  useMutation({
+    mutationFn: (l: LinkRequest) =>
+      unwrap(
+        client.DELETE('/api/devices/{device}/links', {
+          params: {
+            path: { device },
+            query: { of: l.device, control: l.control, value: l.value, sets: l.sets },
+          },
+        }),
+      ),
+    onSuccess: changed,
+  });
+
+// usePutFeed says which device's power feeds a device; none where it is empty.
+export const usePutFeed = (device: string) =>
+  useMutation({
+    mutationFn: (body: FeedRequest) =>
+      body.device
+        ? unwrap(client.PUT('/api/devices/{device}/feed', { params: { path: { device } }, body }))
+        : unwrap(client.DELETE('/api/devices/{device}/feed', { params: { path: { device } } })),
     onSuccess: changed,
   });
 

@@ -23,6 +23,7 @@ export function shown(s: ControlState): string {
   const mark = s.word === 'doubtful' ? ' ?' : '';
   if (s.phase === 'warming') return `${text}${mark}, ${words.controls.warming}`;
   if (s.phase === 'cooling') return `${text}${mark}, ${words.controls.cooling}`;
+  if (s.phase === 'unfed') return `${text}${mark}, ${words.controls.unfed}`;
   if (s.moving) return `${text}${mark}, ${words.controls.moving}`;
   return text + mark;
 }
