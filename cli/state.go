@@ -84,7 +84,7 @@ func (a *app) stateOf(c *cobra.Command, slug string) error {
 		}
 		fmt.Fprintf(a.Out, "\n%s before:\n", s.Control)
 		for _, h := range s.History[1:min(len(s.History), 6)] {
-			fmt.Fprintf(a.Out, "  %-12s%s\n", h.Value, fromText(h.Source, h.At))
+			fmt.Fprintf(a.Out, "  %-12s  %s\n", h.Value, fromText(h.Source, h.At))
 		}
 	}
 	return nil
@@ -245,8 +245,6 @@ back, unless somebody sets it meanwhile (see urbo hold).`,
 				return fmt.Errorf("the rest was given up: %s", got.Reason)
 			case unsure != nil:
 				return unsureError{unsure, a.output != "json"}
-			case !dry && !got.Done:
-				return fmt.Errorf("%s does not seem to be there: see urbo state %s", argv[0], argv[0])
 			}
 			return nil
 		}}
@@ -358,7 +356,7 @@ func unsureOf(slug string, got wire.SetAnswer, dry bool) error {
 		return fmt.Errorf("nothing was pressed: what %s is at is doubtful, and its key leads on from there", slug)
 	case len(got.Presses) == 0:
 		return fmt.Errorf("nothing was pressed: %s is believed to be so already", slug)
-	case got.Doubtful:
+	case got.Doubtful, !got.Done:
 		return fmt.Errorf("it was pressed, but what %s is at now is doubtful: look at it, and say so with urbo tell",
 			slug)
 	}

@@ -213,6 +213,7 @@ func dewHeater(letter, switches string) device.Device {
 	}
 	keys := []device.Key{sends("on", "1F"), sends("off", "F1")}
 	controls := proposed("socket", keys)
+	controls[0].GoesOffS = 4 * 3600 // its own timer does
 	return device.Device{Slug: "dew-" + letter, Name: "Dew heater " + strings.ToUpper(letter), Room: "Dome",
 		Kind:  "socket",
 		Maker: "Pellow", Model: "P3", Keys: keys, Traits: device.Traits{Power: device.PowerTwoKeys,

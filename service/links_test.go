@@ -18,8 +18,8 @@ import (
 // link lets a device follow another one.
 func link(t *testing.T, h *service.House, follower, sets, to, leader, name, value string) error {
 	t.Helper()
-	_, err := h.Library.Link(t.Context(), follower, control.Link{Device: leader, Control: name, Value: value, Sets: sets,
-		To: to}, library.Note{})
+	_, err := h.Library.Link(t.Context(), follower,
+		control.Link{Device: leader, Control: name, Value: value, Sets: sets, To: to}, library.Note{})
 	synctest.Wait()
 	return err
 }
@@ -113,7 +113,8 @@ func TestFeed_WhatIsFedHasNoPowerWhileItsMasterIsOff(t *testing.T) {
 		}
 		tellTrue(t, h, "mixer", "power", "on")
 		is := believed(t, h, "mixer", "power")
-		assert.Equal(t, []any{"on", control.Doubtful}, []any{is.Value, is.Word}, "since when its time runs is not known")
+		assert.Equal(t, []any{"on", control.Doubtful}, []any{is.Value, is.Word},
+			"since when its time runs is not known")
 		tellTrue(t, h, "mixer", "power", "off")
 		time.Sleep(time.Second)
 		require.True(t, wish(t, h, "mixer", "power", "on").Done)

@@ -2,10 +2,12 @@ package stage
 
 import "time"
 
-// Dew is a dew heater behind a radio socket with coding switches: on and off are two codes.
+// Dew is a dew heater behind a radio socket with coding switches: on and off are two codes. A timer in it switches it
+// off when it was on for four hours.
 type Dew struct {
 	switches string // ten positions: 0, 1 or F for open
 	on       bool
+	since    time.Duration // when it was switched on
 	before   string        // the code heard last
 	heard    time.Duration // when
 }
@@ -36,6 +38,20 @@ func switchFrame(places string) []int {
 	return append(out, short, 31*switchShort)
 }
 
+// dewHeats is how long it heats before its timer switches it off.
+const dewHeats = 4 * time.Hour
+
+// isOn says whether it heats at a time.
+func (d *Dew) isOn(at time.Duration) bool { return d.on && at < d.since+dewHeats }
+
+// Next is when its timer switches it off.
+func (d *Dew) Next(now time.Duration) time.Duration {
+	if d.isOn(now) {
+		return d.since + dewHeats
+	}
+	return 0
+}
+
 // dewAgain is how soon the same code must come again to count.
 const dewAgain = 150 * time.Millisecond
 
@@ -50,7 +66,9 @@ func (d *Dew) Hear(at time.Duration, runs []int) {
 		if places == d.before && at-d.heard < dewAgain && places[:10] == d.switches {
 			switch places[10:] {
 			case dewOn:
-				d.on = true
+				if !d.isOn(at) {
+					d.on, d.since = true, at
+				}
 			case dewOff:
 				d.on = false
 			}
@@ -86,8 +104,8 @@ func readSwitches(runs []int) (string, bool) {
 }
 
 // State lists whether it heats.
-func (d *Dew) State(time.Duration) []Fact {
-	if d.on {
+func (d *Dew) State(now time.Duration) []Fact {
+	if d.isOn(now) {
 		return []Fact{{"power", "on"}}
 	}
 	return []Fact{{"power", "off"}}

@@ -12,7 +12,8 @@ type Projector struct {
 	frozen   bool
 	blank    bool
 	menu     bool
-	picked   int // menu line
+	picked   int           // menu line
+	pressed  time.Duration // when a key was pressed last: without one the menu closes
 }
 
 // What the projector listens to: the two bytes of its address, and its commands.
@@ -36,6 +37,7 @@ const (
 const (
 	projectorWarmUp   = 20 * time.Second
 	projectorOffAgain = 4 * time.Second
+	projectorMenuEnds = 15 * time.Second
 )
 
 var projectorSources = []string{"A", "B", "network"}
@@ -60,7 +62,7 @@ func (p *Projector) obey(at time.Duration, command byte) {
 		return
 	}
 	asked := p.askedOff
-	p.askedOff = 0
+	p.askedOff, p.menu, p.pressed = 0, p.menuOpen(at), at
 	switch command {
 	case projectorOff:
 		if asked > 0 && at-asked <= projectorOffAgain {
@@ -89,13 +91,20 @@ func (p *Projector) obey(at time.Duration, command byte) {
 	}
 }
 
-// Next is when it has warmed up, or when it forgets that off was pressed once.
+// menuOpen says whether the menu is open at a time.
+func (p *Projector) menuOpen(at time.Duration) bool {
+	return p.menu && at < p.pressed+projectorMenuEnds
+}
+
+// Next is when it has warmed up, when it forgets that off was pressed once, or when its menu closes.
 func (p *Projector) Next(now time.Duration) time.Duration {
 	switch {
 	case p.on && now < p.onSince+projectorWarmUp:
 		return p.onSince + projectorWarmUp
 	case p.askedOff > 0 && now <= p.askedOff+projectorOffAgain:
 		return p.askedOff + projectorOffAgain + time.Millisecond
+	case p.menuOpen(now):
+		return p.pressed + projectorMenuEnds
 	}
 	return 0
 }
@@ -113,7 +122,7 @@ func (p *Projector) State(now time.Duration) []Fact {
 	switch {
 	case p.askedOff > 0 && now-p.askedOff <= projectorOffAgain:
 		facts = append(facts, Fact{"asks", "press off again"})
-	case p.menu:
+	case p.menuOpen(now):
 		facts = append(facts, Fact{"menu", "line " + string(rune('1'+p.picked))})
 	}
 	if p.frozen {

@@ -74,7 +74,7 @@ var questions = []asked{
 			return "What are its lowest and highest number?"
 		}
 		return "What are its lowest and highest value?"
-	}, func(c *Control) string { return c.Up }, "such as 0 to 60, or the highest alone"},
+	}, func(c *Control) string { return c.Up }, "numbers such as 0 to 60, or the highest alone"},
 	{"rate", false, func(c *Control) bool { return c.Kind == Dial && c.Up != "" && c.Hold == "" },
 		func(c *Control) string { return "How many steps does it make in a second while " + c.Up + " is held?" }, nil,
 		"a number, or no where nobody knows"},
@@ -85,13 +85,17 @@ var questions = []asked{
 		"a number"},
 	{"hold_begins", true, func(c *Control) bool { return c.Hold != "" },
 		always("Which way does the first hold go after switching on?"), nil, "up, down, or no where it differs"},
-	{"values", true, func(c *Control) bool { return c.Kind == Selector && c.Round != "" },
+	{"values", true, func(c *Control) bool {
+		return c.Kind == Selector && c.Round != "" && (c.size() > 2 || slices.Contains(c.Guessed, "values"))
+	},
 		always("What does it go through, in which order?"), func(c *Control) string { return c.Round },
-		"such as a b network"},
+		"names such as a b network"},
 	{"skips", false, func(c *Control) bool { return c.Kind == Selector && c.Round != "" && c.size() > 2 },
-		always("Which of them does it pass over where nothing is plugged in?"), nil, "such as b network, all, or no"},
+		always("Which of them does it pass over where nothing is plugged in?"), nil,
+		"names such as b network, all, or no"},
 	{"after_s", true, func(c *Control) bool { return c.Kind == Selector && (isTimer(c.Name) || len(c.AfterS) > 0) },
-		always("After how long does the device switch itself off, at each value?"), nil, "such as 30=30m 60=1h, or no"},
+		always("After how long does the device switch itself off, at each value?"), nil,
+		"times such as 30=30m 60=1h, or no"},
 	{"lapses_ms", true, func(c *Control) bool { return c.Kind == Selector && (c.Name == "menu" || c.LapsesMS > 0) },
 		always("After how long without a key does it close by itself?"), nil, howTime},
 	{"rest_ms", false, func(c *Control) bool { return (c.Kind == Dial || c.Kind == Selector) && c.Hold == "" },
@@ -126,6 +130,35 @@ func (c *Control) Questions(all bool) (out []Question) {
 			one.Try = q.try(c)
 		}
 		out = append(out, one)
+	}
+	return out
+}
+
+// AskAbout are the controls of a device that are asked about, with the questions: all about the named one, or the few
+// that matter about each.
+func AskAbout(controls []Control, name string) (about []Control, out []Question) {
+	for i := range controls {
+		if c := controls[i]; name == "" || c.Name == name {
+			about = append(about, c)
+			out = append(out, askEach(controls[i:i+1], hasPower(controls[:i]), name != "")...)
+		}
+	}
+	return about, out
+}
+
+func hasPower(all []Control) bool {
+	return slices.ContainsFunc(all, func(c Control) bool { return c.Kind == Power })
+}
+
+// askEach are the questions about controls. second says that there is a power before them: those beside the first one
+// cannot warm up, nor want their key twice.
+func askEach(controls []Control, second, all bool) (out []Question) {
+	for i := range controls {
+		c := &controls[i]
+		out = append(out, slices.DeleteFunc(c.Questions(all), func(q Question) bool {
+			return second && (q.Field == "warm_up_ms" || q.Field == "again_ms")
+		})...)
+		second = second || c.Kind == Power
 	}
 	return out
 }

@@ -100,7 +100,7 @@ func (c *crowd) set(t *testing.T, s *story, b *control.Belief, press func(contro
 func (s *story) near(truth, value string, st control.State) bool {
 	switch {
 	case st.Control == "glow" && st.About:
-		return math.Abs(place(truth)-place(value)) <= max(float64((s.thing.glows+8)/10), 1)
+		return math.Abs(place(truth)-place(value)) <= max(float64((s.thing.glows+3)/6), 1)
 	case st.Control == "slats":
 		return math.Abs(place(truth)-place(value)) <= 22
 	case st.Kind == control.Dial && st.About:

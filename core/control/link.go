@@ -184,8 +184,8 @@ func (s *Spec) fedAgain(c *Case, at time.Time) []Case {
 	return s.poweredUp(before, at)
 }
 
-// FedNow is what is believed of a device of which it becomes known that another one feeds it, and whether that has power
-// now.
+// FedNow is what is believed of a device of which it becomes known that another one feeds it, and whether that one has
+// power now.
 func (s *Spec) FedNow(b Belief, has bool) Belief {
 	out := b
 	out.Cases = nil

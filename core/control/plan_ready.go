@@ -69,7 +69,8 @@ func (p *planner) needs(control int) *elsewhere {
 // lapse waits until something that closes by itself has done so, where no key surely does. It says whether it did.
 func (p *planner) lapse(w wish) bool {
 	c := &p.spec.controls[w.control]
-	if p.keyThat(w.control, func(e effect) bool { return e.op == OpSet && e.arg == 0 }) != "" {
+	if p.keyThat(w.control, func(e effect) bool { return e.op == OpSet && e.arg == 0 }) != "" ||
+		c.exactly(p.spec.may(p.cur, w.control, p.now)) { // then its round key leads there
 		return false
 	}
 	for _, k := range p.cur.Cases {
@@ -139,8 +140,11 @@ func (p *planner) turnSlats(w wish) {
 	s := p.spec
 	of := s.slats[w.control]
 	c := &s.controls[of]
-	if p.already(w) && !p.ask.Asked {
-		p.leave(w.control)
+	if p.already(w) {
+		if p.leave(w.control); p.ask.Asked {
+			p.plan.Helps = append(p.plan.Helps,
+				Help{HelpTell, s.controls[w.control].Name, "", "If they stand otherwise, say so."})
+		}
 		return
 	}
 	stop := p.keyThat(of, func(e effect) bool { return e.op == OpStop || e.op == OpCycle })

@@ -14,7 +14,7 @@ type About struct {
 
 // Propose makes controls from the keys of a device, as they are usually meant, with the questions that remain. Those
 // that exist already are left out, by name and by keys.
-func Propose(keys []string, about About, have []Control) (out []Control, ask []Question) {
+func Propose(keys []string, about About, have []Control) (out []Control, questions []Question) {
 	p := &proposal{keys: keys, about: about}
 	for _, c := range have {
 		p.used = append(p.used, c.keys()...)
@@ -28,6 +28,7 @@ func Propose(keys []string, about About, have []Control) (out []Control, ask []Q
 		{"temperature", "warmer", "cooler"}, {"bass", "bass-up", "bass-down"}, {"treble", "treble-up", "treble-down"}} {
 		p.dial(d[0], d[1], d[2])
 	}
+	p.timer()
 	for _, s := range []string{"mute", "sweep", "freeze", "blank", "breathe", "light", "swing", "sleep"} {
 		p.flip(s)
 	}
@@ -35,10 +36,7 @@ func Propose(keys []string, about About, have []Control) (out []Control, ask []Q
 	p.numbered("speed")
 	p.colours()
 	p.digits()
-	for i := range p.out {
-		ask = append(ask, p.out[i].Questions(false)...)
-	}
-	return p.out, ask
+	return p.out, askEach(p.out, hasPower(have), false)
 }
 
 type proposal struct {
@@ -184,6 +182,19 @@ func (p *proposal) dial(name, up, down string) {
 		c.Unit = "°C"
 	}
 	p.add(c)
+}
+
+// timer is the device's own: after so many minutes it switches itself off.
+func (p *proposal) timer() {
+	if !slices.Contains(p.names, "power") {
+		return
+	}
+	for _, name := range []string{"sleep", "timer"} {
+		if p.free(name) {
+			p.add(Control{Name: name, Kind: Selector, Values: []string{"off", "30", "60", "90"}, Round: name,
+				AfterS: map[string]int{"30": 1800, "60": 3600, "90": 5400}, Guessed: []string{"values", "after_s"}})
+		}
+	}
 }
 
 func (p *proposal) flip(name string) {

@@ -23,6 +23,7 @@ var loudKeys = []string{"power", "volume-up", "volume-down", "mute", "input-1", 
 
 // bench is a device that is tried by hand.
 type bench struct {
+	holds []string // keys that can be held
 	*testing.T
 	spec *control.Spec
 	b    control.Belief
@@ -76,8 +77,8 @@ func (x *bench) is(name string) control.State {
 // keys are those of a plan.
 func (x *bench) keys(name, value string) (out []string, p control.Plan) {
 	x.Helper()
-	p, err := x.spec.Plan(x.b, control.Request{Wants: []control.Want{{Control: name, Value: value}}, Asked: true},
-		x.now)
+	p, err := x.spec.Plan(x.b, control.Request{Wants: []control.Want{{Control: name, Value: value}}, Asked: true,
+		Holds: x.holds}, x.now)
 	require.NoError(x, err)
 	for _, s := range p.Steps {
 		for range s.Times {

@@ -390,7 +390,7 @@ func (s *story) plan() string {
 			if w.Control == "slats" && math.Abs(place(truth)-place(w.Value)) <= 22 {
 				continue
 			}
-			if w.Control == "glow" && math.Abs(place(truth)-place(w.Value)) <= float64(max((s.thing.glows+8)/10, 1)) {
+			if w.Control == "glow" && math.Abs(place(truth)-place(w.Value)) <= float64(max((s.thing.glows+3)/6, 1)) {
 				continue
 			}
 			if w.Control == "volume" && about && math.Abs(place(truth)-place(w.Value)) <= s.thing.width() {

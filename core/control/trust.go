@@ -117,7 +117,8 @@ func (s *Spec) trustAfter(b, after Belief, p Press) []Trust {
 	for i := range out {
 		c, t := &s.controls[i], &out[i]
 		mine := own&(1<<i) != 0
-		if c.Kind == Travel || !mine && own&(1<<max(s.power, 0)) == 0 && c.Kind != Digits && len(c.Sequences) == 0 {
+		begins := own&(1<<max(s.power, 0)) != 0 || s.tied[i] >= 0 && own&(1<<s.tied[i]) != 0
+		if c.Kind == Travel || !mine && !begins && c.Kind != Digits && len(c.Sequences) == 0 {
 			continue
 		}
 		is := s.may(after, i, p.At)
@@ -126,6 +127,7 @@ func (s *Spec) trustAfter(b, after Belief, p Press) []Trust {
 			t.Presses, t.Sets = max(t.Presses, 1), 0
 		case i != s.power && !mine && !slices.Equal(is, s.may(b, i, p.At)): // by being switched on
 			t.set(is[0].From, p.At)
+			t.Source, t.At, t.Cause = p.Source, p.At, p.Cause
 		}
 	}
 	return out
@@ -389,7 +391,7 @@ func (c *Control) width() int {
 	switch c.Kind {
 	case Dial:
 		if c.Hold != "" { // nobody holds a key to the moment
-			return max((c.size()+8)/10, 1)
+			return max((c.size()+3)/6, 1)
 		}
 		if c.size() < fewSteps || c.Ends == EndsRound { // each step is another value, or the ends are beside each other
 			return 0

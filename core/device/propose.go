@@ -10,12 +10,7 @@ func (d *Device) Propose() ([]control.Control, []control.Question) {
 // Questions are what can be asked about the device's controls: all about the named one, or the few that matter about
 // each. The error wraps control.ErrForm.
 func (d *Device) Questions(name string) (controls []control.Control, out []control.Question, err error) {
-	for i := range d.Controls {
-		if c := &d.Controls[i]; name == "" || c.Name == name {
-			controls = append(controls, *c)
-			out = append(out, c.Questions(name != "")...)
-		}
-	}
+	controls, out = control.AskAbout(d.Controls, name)
 	if name != "" && len(controls) == 0 {
 		spec, err := d.Compile()
 		if err == nil {

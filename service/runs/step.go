@@ -136,7 +136,7 @@ func (a *actor) set(ctx context.Context, s *run.Set) {
 				case r.Reason != "":
 					failed = append(failed, slug+": "+r.Reason)
 				default:
-					failed = append(failed, slug+" does not seem to be there")
+					failed = append(failed, slug+" was set, and what it is at now is doubtful")
 				}
 			})
 		}
