@@ -113,8 +113,11 @@ func TestFeed_WhatIsFedHasNoPowerWhileItsMasterIsOff(t *testing.T) {
 		}
 		tellTrue(t, h, "mixer", "power", "on")
 		is := believed(t, h, "mixer", "power")
-		assert.Equal(t, []any{"on", control.Doubtful}, []any{is.Value, is.Word},
-			"since when its time runs is not known")
+		assert.Equal(t, []any{"on", control.Believed}, []any{is.Value, is.Word}, "since when its time runs is not known")
+		time.Sleep(30 * time.Minute)
+		is = believed(t, h, "mixer", "power")
+		assert.Equal(t, []any{"on", control.Doubtful}, []any{is.Value, is.Word})
+		assert.ElementsMatch(t, []string{"off", "on"}, is.May)
 		tellTrue(t, h, "mixer", "power", "off")
 		time.Sleep(time.Second)
 		require.True(t, wish(t, h, "mixer", "power", "on").Done)

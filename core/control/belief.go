@@ -49,6 +49,8 @@ type Belief struct {
 	// Handset is when a handset of the device was heard last, whatever its key did. Who has one in the hand presses
 	// more, and one press in fifty is heard by nobody.
 	Handset time.Time `json:"handset,omitzero"`
+	// planned is what a plan follows: that a timer runs out of which nobody knows when it began is not reckoned with.
+	planned bool
 }
 
 // most cases of a belief: beyond that those of one phase are joined, which only adds possibilities.

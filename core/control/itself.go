@@ -113,13 +113,15 @@ func (c *Control) lapses() time.Duration { return ms(c.LapsesMS) }
 // held is how long its key is held before that counts as holding.
 func (c *Control) held() time.Duration { return ms(cmp.Or(c.HoldMS, 500)) }
 
-// longest is the longest time after which a device's own timer switches it off; 0 where it has none.
-func (c *Control) longest() (most time.Duration) {
-	most = seconds(c.GoesOffS)
-	for _, s := range c.AfterS {
-		most = max(most, seconds(s))
+// runs are the times after which a device's own timer switches it off.
+func (c *Control) runs() (out []time.Duration) {
+	if c.GoesOffS > 0 {
+		out = append(out, seconds(c.GoesOffS))
 	}
-	return most
+	for _, s := range c.AfterS {
+		out = append(out, seconds(s))
+	}
+	return out
 }
 
 // checkTimers says where the timer of one control contradicts another one.
@@ -195,7 +197,8 @@ func (s *Spec) itself(i int, p Possible, now time.Time) (next Possible, over tim
 
 // timedOut is the cases that one becomes by the device's own timers. ran is by when those have surely run out that may
 // have, zero where none may.
-func (s *Spec) timedOut(c Case, now time.Time) (out []Case, ran time.Time) {
+// planned leaves out those of which nobody knows when they began.
+func (s *Spec) timedOut(c Case, now time.Time, planned bool) (out []Case, ran time.Time) {
 	out = []Case{c}
 	if c.Phase != On && c.Phase != Warming {
 		return out, ran
@@ -204,7 +207,9 @@ func (s *Spec) timedOut(c Case, now time.Time) (out []Case, ran time.Time) {
 		form := &s.controls[i]
 		c := &out[0]
 		p := &c.Possible[i]
-		p.Since = known(p.Since, now)
+		if p.Since = known(p.Since, now); planned && p.Since.From.IsZero() {
+			continue
+		}
 		if i == s.power {
 			over := due(p.Since, seconds(form.GoesOffS))
 			if now.Before(over.From) {

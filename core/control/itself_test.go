@@ -121,6 +121,26 @@ func TestTimer_SwitchesOffByItselfAndEndsWithTheDevice(t *testing.T) {
 	assert.Equal(t, "on", x.is("power").Value, "a time that is over does not come again")
 }
 
+// TestTimer_OfWhichNobodyKnowsWhenItBegan is that of a heater that may be on already: pressing on begins nothing then.
+func TestTimer_OfWhichNobodyKnowsWhenItBegan(t *testing.T) {
+	forms := control.Forms{Controls: []control.Control{{Name: "power", Kind: control.Power, GoesOffS: 4 * 3600,
+		Keys: map[string]string{"on": "on", "off": "off"}}}}
+	x := with(t, []string{"on", "off"}, forms)
+	keys, p := x.keys("power", "on")
+	assert.True(t, p.Sure)
+	assert.Equal(t, []string{"on"}, keys)
+	x.press("on")
+	x.now = x.now.Add(time.Second)
+	is := x.is("power")
+	assert.Equal(t, []any{"on", control.Believed}, []any{is.Value, is.Word})
+	assert.ElementsMatch(t, []string{"off", "on"}, is.May, "it may go off at any moment")
+	assert.True(t, x.spec.Holds(x.b, []control.Want{{Control: "power", Value: "on"}}, x.now))
+	x.now = x.now.Add(time.Hour)
+	assert.Equal(t, control.Doubtful, x.is("power").Word)
+	x.now = x.now.Add(4 * time.Hour)
+	assert.Equal(t, "off", x.is("power").Value)
+}
+
 func TestHold_WhichWayItGoesIsKnownAfterSwitchingOn(t *testing.T) {
 	forms := control.Forms{Controls: []control.Control{
 		{Name: "power", Kind: control.Power, Round: "light"},

@@ -159,6 +159,7 @@ func (s *Spec) Plan(b Belief, ask Request, now time.Time) (Plan, error) {
 // control as well are used where spoiling is allowed.
 func (s *Spec) plan(b Belief, ask Request, now time.Time, spoiling bool) (Plan, error) {
 	p := &planner{spec: s, ask: ask, spoiling: spoiling, began: b, cur: s.at(b, now), now: now, due: now, until: now}
+	p.cur.planned = true
 	power, err := p.read()
 	if err != nil {
 		return Plan{}, err
@@ -460,7 +461,11 @@ func (s *Spec) holds(b Belief, w wish, now time.Time) bool {
 	if c := &s.controls[w.control]; c.Kind == Dial && len(may) == 1 {
 		return may[0].From >= w.value-c.width() && may[0].To <= w.value+c.width()
 	}
-	return may.Is(w.value)
+	if may.Is(w.value) {
+		return true
+	}
+	v, chance := s.likely(b, w.control, may, now)
+	return v == w.value && chance <= mostOff
 }
 
 // within is how near to a place on the way counts as there: motors are not exact.

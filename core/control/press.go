@@ -61,7 +61,7 @@ func (s *Spec) After(b Belief, p Press) Belief {
 		return s.at(b, p.At)
 	}
 	b = s.at(b, p.At)
-	out := Belief{Cases: make([]Case, 0, len(b.Cases)), Handset: b.Handset}
+	out := Belief{Cases: make([]Case, 0, len(b.Cases)), Handset: b.Handset, planned: b.planned}
 	if p.Source == ByHandset {
 		out.Handset = later(out.Handset, p.At)
 	}

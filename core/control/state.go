@@ -63,7 +63,7 @@ func (s *Spec) state(b Belief, i int, now time.Time) State {
 	}
 	if n == 1 && len(st.May) == 1 {
 		st.Value = st.May[0]
-	} else if v, ok := s.likely(b, i, may, now); ok {
+	} else if v, chance := s.likely(b, i, may, now); chance < 0.5 {
 		st.Value = c.text(v)
 	}
 	if i == s.power {
@@ -87,18 +87,25 @@ func (s *Spec) state(b Belief, i int, now time.Time) State {
 	return st
 }
 
-// likely is what a power was said to be at whose own timer may have run out meanwhile, while less than half of its time
-// has passed since: when that began is not known then.
-func (s *Spec) likely(b Belief, i int, may Ranges, now time.Time) (int, bool) {
+// likely is what a power was told or set to be at last whose own timer may have run out meanwhile, and the chance that
+// it has: nobody knows when that began. −1 where there is no such value.
+func (s *Spec) likely(b Belief, i int, may Ranges, now time.Time) (value int, chance float64) {
 	t := b.Trust[i]
-	if i != s.power || t.Source != Told || t.Presses > 0 || t.Value == 0 || !s.waits || !may.Has(t.Value) {
-		return 0, false
+	if i != s.power || !s.waits || t.Presses > 0 || t.Sets == 0 || t.Value == 0 || !may.without(0).Is(t.Value) {
+		return -1, 1
 	}
-	longest := time.Duration(0)
+	shortest := time.Duration(0)
 	for _, k := range s.timers {
-		longest = max(longest, s.controls[k].longest())
+		for _, after := range s.controls[k].runs() {
+			if shortest == 0 || after < shortest {
+				shortest = after
+			}
+		}
 	}
-	return t.Value, may.without(0).Is(t.Value) && now.Sub(t.At) < longest/2
+	if shortest == 0 {
+		return -1, 1
+	}
+	return t.Value, float64(now.Sub(t.At)) / float64(shortest)
 }
 
 // may is all that a control may be at, over all cases. A device that warms up counts as on, one that cools down as off.

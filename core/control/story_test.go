@@ -393,6 +393,9 @@ func (s *story) plan() string {
 			if w.Control == "glow" && math.Abs(place(truth)-place(w.Value)) <= float64(max((s.thing.glows+3)/6, 1)) {
 				continue
 			}
+			if s.thing.mode == 0 && (s.thing.goesOff > 0 || len(s.thing.naps) > 0) {
+				continue // it is off by its own timer, of which nobody knows when it began
+			}
 			if w.Control == "volume" && about && math.Abs(place(truth)-place(w.Value)) <= s.thing.width() {
 				continue
 			}

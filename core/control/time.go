@@ -13,7 +13,7 @@ func (s *Spec) at(b Belief, now time.Time) Belief {
 	if s.still(b, now) {
 		return b
 	}
-	out := Belief{Cases: make([]Case, 0, len(b.Cases)), Trust: b.Trust, Handset: b.Handset}
+	out := Belief{Cases: make([]Case, 0, len(b.Cases)), Trust: b.Trust, Handset: b.Handset, planned: b.planned}
 	var over []time.Time // by control: by when it has surely changed by itself, zero where it did not
 	did := func(i int, by time.Time) {
 		if !by.IsZero() {
@@ -41,7 +41,7 @@ func (s *Spec) at(b Belief, now time.Time) Belief {
 			out.Cases = append(out.Cases, c)
 			continue
 		}
-		cases, by := s.timedOut(c, now)
+		cases, by := s.timedOut(c, now, b.planned)
 		did(s.power, by)
 		out.Cases = append(out.Cases, cases...)
 	}
@@ -57,10 +57,7 @@ func (s *Spec) at(b Belief, now time.Time) Belief {
 func (s *Spec) trustItself(b, after Belief, over []time.Time, now time.Time) []Trust {
 	out := slices.Clone(b.Trust)
 	for i, by := range over {
-		if by.IsZero() {
-			continue
-		}
-		if out[i].Sets = 0; now.Before(by) || !s.may(after, i, now).Is(0) {
+		if by.IsZero() || now.Before(by) || !s.may(after, i, now).Is(0) {
 			continue
 		}
 		wrong, deaf := out[i].Wrong, out[i].Deaf

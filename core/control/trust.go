@@ -365,7 +365,9 @@ func (s *Spec) word(b Belief, i int, may Ranges, now time.Time) Word {
 		now.Sub(t.Certain).Abs() <= fresh && !b.inUse(t, now) && s.settled(b, i, now):
 		return Certain
 	case !c.narrow(may):
-		return Doubtful
+		if _, chance := s.likely(b, i, may, now); chance > mostOff {
+			return Doubtful
+		}
 	}
 	return Believed
 }

@@ -68,7 +68,7 @@ function Faults({ faults }: { faults: Stage['faults'] }) {
           key={name}
           select
           size="small"
-          sx={{ minWidth: 260 }}
+          sx={{ width: 280, maxWidth: '100%' }}
           label={words.house.faults[name]}
           value={faults[name]}
           onChange={(e) => set.mutate({ ...faults, [name]: Number(e.target.value) })}
