@@ -53,14 +53,17 @@ func (a *API) beliefs() {
 				return wire.SetAnswer{}, err
 			}
 			w := wanted(ctx, id, in.Body)
-			if in.Body.Ask && !w.Dry {
+			if limited := !Caller(ctx).Grant.Where.House; (in.Body.Ask || limited) && !w.Dry {
 				first := w
 				first.Dry = true
 				r, err := a.house.Set(ctx, first)
 				if err != nil {
 					return wire.SetAnswer{}, err
 				}
-				w.Dry = len(r.Plan.Asks) > 0
+				if err := a.mayMove(ctx, id, r.Plan); err != nil {
+					return wire.SetAnswer{}, err
+				}
+				w.Dry = in.Body.Ask && len(r.Plan.Asks) > 0
 			}
 			r, err := a.house.Set(ctx, w)
 			if err != nil {
@@ -136,6 +139,22 @@ func (a *API) beliefs() {
 	a.controls()
 	a.pairing()
 	a.measurements()
+}
+
+// mayMove refuses a plan with keys that other devices obey, too, where the caller may not use one of those.
+func (a *API) mayMove(ctx context.Context, id string, p control.Plan) error {
+	d, err := a.house.Library.ByID(id)
+	if err != nil {
+		return err
+	}
+	for _, step := range p.Steps {
+		if k, err := d.Key(step.Key); err == nil {
+			if err := a.mayObey(ctx, d.ID, *k); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // wanted is what a request asks of a device, by its id.

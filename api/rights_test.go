@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/api"
+	"urbo/core/control"
 	"urbo/core/grant"
 	"urbo/service/access"
 	"urbo/wire"
@@ -155,6 +156,12 @@ func TestRights_AVisitorSeesTheirRoomAndNothingElse(t *testing.T) {
 	s.must("PUT", "/api/devices/shutter/keys/on", code, nil)
 	status, detail = v.call("POST", "/api/devices/projector/keys/on/press", nil, nil)
 	assert.Equal(t, http.StatusForbidden, status)
+	assert.Contains(t, detail, "obeys that code, too")
+	s.must("POST", "/api/devices/projector/controls", []control.Control{{Name: "power", Kind: control.Power,
+		Keys: map[string]string{"on": "on"}}}, nil)
+	wants := wire.SetRequest{Wants: []control.Want{{Control: "power", Value: "on"}}}
+	status, detail = v.call("POST", "/api/devices/projector/set", wants, nil)
+	assert.Equal(t, http.StatusForbidden, status, "nor by setting what it sets")
 	assert.Contains(t, detail, "obeys that code, too")
 
 	// moved out of the room, it is out of reach at once

@@ -156,6 +156,19 @@ func (a *app) isGroup(ctx context.Context, err error, slug string) bool {
 // setGroup sets controls of all devices of a group.
 func (a *app) setGroup(ctx context.Context, slug string, r wire.SetRequest) error {
 	var got wire.GroupAnswer
+	if r.Ask { // what is doubtful is told first, device by device
+		dry := r
+		dry.Dry = true
+		if err := a.call(ctx, http.MethodPost, groupPath(slug)+"/set", dry, &got); err != nil {
+			return err
+		}
+		for _, d := range got.Devices {
+			if _, err := a.askWhatIsSo(ctx, d.Device, d.Answer.Asks); err != nil {
+				return err
+			}
+		}
+		got = wire.GroupAnswer{}
+	}
 	if err := a.call(ctx, http.MethodPost, groupPath(slug)+"/set", r, &got); err != nil {
 		return err
 	}
@@ -175,10 +188,14 @@ func (a *app) setGroup(ctx context.Context, slug string, r wire.SetRequest) erro
 			case said != "":
 			case r.Dry:
 				said = fmt.Sprintf("would take %s", plain.Count(stepsOf(d.Answer), "press", "presses"))
+			case d.Answer.Done && d.Answer.Doubtful:
+				said = plain.Count(n, "press", "presses") + ", and what it is at now is doubtful"
 			case d.Answer.Done:
 				said = "done, " + plain.Count(n, "press", "presses")
 			case d.Answer.Reason != "":
 				said = d.Answer.Reason
+			case n > 0:
+				said = plain.Count(n, "press", "presses") + ", and what it is at now is doubtful"
 			default:
 				said = "cannot be sure, and nothing was pressed"
 			}
@@ -186,8 +203,19 @@ func (a *app) setGroup(ctx context.Context, slug string, r wire.SetRequest) erro
 		}
 		a.table(table.Row{"DEVICE", "CAME OF IT"}, rows)
 	}
-	if !got.Done && !r.Dry {
-		return fmt.Errorf("not all of %s is there: see urbo state %s", slug, slug)
+	if r.Dry {
+		return nil
+	}
+	failed, unsure := false, false
+	for _, d := range got.Devices {
+		failed = failed || d.Error != "" || d.Answer.Reason != ""
+		unsure = unsure || !d.Answer.Done || d.Answer.Doubtful
+	}
+	switch err := fmt.Errorf("not all of %s is surely there: see urbo state %s", slug, slug); {
+	case failed:
+		return err
+	case unsure:
+		return unsureError{err, false}
 	}
 	return nil
 }

@@ -113,7 +113,8 @@ func TestFeed_WhatIsFedHasNoPowerWhileItsMasterIsOff(t *testing.T) {
 		}
 		tellTrue(t, h, "mixer", "power", "on")
 		is := believed(t, h, "mixer", "power")
-		assert.Equal(t, []any{"on", control.Believed}, []any{is.Value, is.Word}, "since when its time runs is not known")
+		assert.Equal(t, []any{"on", control.Believed}, []any{is.Value, is.Word},
+			"since when its time runs is not known")
 		time.Sleep(30 * time.Minute)
 		is = believed(t, h, "mixer", "power")
 		assert.Equal(t, []any{"on", control.Doubtful}, []any{is.Value, is.Word})

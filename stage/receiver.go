@@ -69,7 +69,7 @@ func (e *ear) hear(at time.Duration, runs []int, strength float64) {
 	for i, d := range runs {
 		if i%2 == 1 && d >= int(e.Silence/time.Microsecond) || len(e.pending.Train) >= trainLimit {
 			e.end = at
-			e.flush(d)
+			e.flushLater(d)
 			at += time.Duration(d) * time.Microsecond
 			e.pending = Heard{At: at, Strength: strength}
 			continue
@@ -103,6 +103,22 @@ func (e *ear) bridge(gap int) {
 }
 
 func (e *ear) flush(gap int) {
+	if out := e.take(gap); len(out.Train) > 0 {
+		e.heard(out)
+	}
+}
+
+// flushLater delivers what is pending once the silence after it is long enough: of an emission with several trains all
+// is known when it begins.
+func (e *ear) flushLater(gap int) {
+	out := e.take(gap)
+	if len(out.Train) > 0 {
+		e.stage.at(e.end+min(time.Duration(gap)*time.Microsecond, e.Silence), func(time.Duration) { e.heard(out) })
+	}
+}
+
+// take is the train that is pending, with the silence after it.
+func (e *ear) take(gap int) Heard {
 	out := e.pending
 	e.pending = Heard{}
 	out.Gap = gap
@@ -116,8 +132,8 @@ func (e *ear) flush(gap int) {
 			out.Train = append(append([]int{idle}, out.Train...), idle)
 			out.At -= idle * time.Microsecond
 		}
-		e.heard(out)
 	}
+	return out
 }
 
 // idle is how long in µs a receiver that inverts shows the silence around a train.

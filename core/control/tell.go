@@ -45,12 +45,19 @@ func (s *Spec) Tell(b Belief, control, value string, by Source, now time.Time) (
 			}
 		}
 	}
+	sets := sure
+	if !fits && by == Told && t.Source == Told && now.Sub(t.At) < disagree { // two people say two things
+		sets = 1
+	}
 	wrong := t.Wrong
 	*t = Trust{Source: by, At: now, Wrong: wrong}
 	t.set(n, now)
-	t.Sets = sure
+	t.Sets = sets
 	return out, fits, nil
 }
+
+// disagree is how soon after each other two people who say two things disagree: then neither is certain.
+const disagree = 10 * time.Second
 
 // agrees is a case as far as it agrees with a control being at a value.
 func (s *Spec) agrees(c *Case, i, n int, anyOn bool, now time.Time) (Case, bool) {

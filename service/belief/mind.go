@@ -112,12 +112,13 @@ type mind struct {
 	led     led                           // what devices that follow it know
 	others  int                           // what moved it and was not sent
 	pending map[string]pendingMeasurement // by measurement and control
+	flaps   map[string]flaps              // by the same
 	shown   map[string][2]string          // value and word that were told last, by control
 }
 
 func newMind(id string, spec *control.Spec) *mind {
 	m := &mind{id: id, spec: spec, base: spec.Nothing(), history: map[string][]Was{},
-		pending: map[string]pendingMeasurement{}, shown: map[string][2]string{}}
+		pending: map[string]pendingMeasurement{}, flaps: map[string]flaps{}, shown: map[string][2]string{}}
 	m.now = m.base
 	return m
 }

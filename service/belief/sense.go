@@ -1,6 +1,7 @@
 package belief
 
 import (
+	"fmt"
 	"time"
 
 	"urbo/core/control"
@@ -38,6 +39,7 @@ func (b *Beliefs) measured(what happening.Measured, h happening.Happening) {
 				continue
 			case !waits || p.value != value:
 				m.pending[key] = pendingMeasurement{value, h.At, h.At, h.ID}
+				b.waver(m, s, value, h.At)
 				b.wakeWatch()
 				continue
 			}
@@ -82,18 +84,73 @@ func (b *Beliefs) look(m *mind, s device.Sensor) {
 	}
 }
 
+// flaps is how often a sensor said otherwise than it had said itself, with nothing pressed in between.
+type flaps struct {
+	n  int
+	at time.Time // of the last time that it showed something else
+}
+
+const (
+	// steady is after how long without flapping a sensor counts as before.
+	steady = 10 * time.Minute
+	// mostFlaps is after how many times its values have to stay no longer still: 2^6 times as long as usual.
+	mostFlaps = 6
+)
+
+// settles is how long a sensor's value has to stay: twice as long each time that it flapped lately.
+func (m *mind) settles(s device.Sensor, now time.Time) time.Duration {
+	f := m.flaps[pendingKey(s)]
+	if now.Sub(f.at) > steady {
+		return s.Settle()
+	}
+	return s.Settle() << min(f.n, mostFlaps)
+}
+
+// flapped notes that a sensor said otherwise than it had said itself.
+func (b *Beliefs) flapped(m *mind, s device.Sensor, now time.Time) {
+	key := pendingKey(s)
+	f := m.flaps[key]
+	if now.Sub(f.at) > steady {
+		f.n = 0
+	}
+	f.n, f.at = f.n+1, now
+	if m.flaps[key] = f; f.n == mostFlaps {
+		b.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "warning", Text: fmt.Sprintf(
+			"%s goes to and fro at its limits, so what it says of %s has to stay for longer: move its limits apart, "+
+				"or let it settle (urbo device control sense)", s.Measurement, m.slug)}})
+	}
+}
+
+// waver notes that a sensor that flapped lately shows something else again: what it said is certain no more.
+func (b *Beliefs) waver(m *mind, s device.Sensor, value string, now time.Time) {
+	f := m.flaps[pendingKey(s)]
+	if f.n == 0 || now.Sub(f.at) > steady {
+		return
+	}
+	f.at = now // it goes on
+	m.flaps[pendingKey(s)] = f
+	for _, st := range m.spec.States(m.now, now) {
+		if st.Control == s.Control && st.Word == control.Certain && st.Value != value {
+			m.add(entry{Rest: &now})
+			b.changed(m, "")
+		}
+	}
+}
+
 // sense tells what a sensor shows, where it has shown it for long enough. The caller holds mu.
 func (b *Beliefs) sense(m *mind, s device.Sensor, now time.Time) {
 	p, ok := m.pending[pendingKey(s)]
-	if !ok || now.Sub(p.since) < s.Settle() {
+	if !ok || now.Sub(p.since) < m.settles(s, now) {
 		return
 	}
-	b.learn(m, told{s.Control, p.value, control.Sensed, now}, p.id)
+	if b.learn(m, told{s.Control, p.value, control.Sensed, now}, p.id) {
+		b.flapped(m, s, now)
+	}
 }
 
-// learn folds what a person or sensor said, and tells the journal where it contradicts what was believed. The caller
-// holds mu.
-func (b *Beliefs) learn(m *mind, t told, cause string) {
+// learn folds what a person or sensor said, and tells the journal where it contradicts what was believed. It says
+// whether a sensor contradicts itself. The caller holds mu.
+func (b *Beliefs) learn(m *mind, t told, cause string) (wavers bool) {
 	var was control.State
 	for _, st := range m.spec.States(m.now, t.At) {
 		if st.Control == t.Control {
@@ -102,11 +159,11 @@ func (b *Beliefs) learn(m *mind, t told, cause string) {
 	}
 	if t.By == control.Sensed && was.Value == t.Value && was.Source == control.Sensed &&
 		t.At.Sub(was.At) < time.Minute {
-		return // it says nothing new, and soon it says so again
+		return false // it says nothing new, and soon it says so again
 	}
 	_, fits, err := m.spec.Tell(m.now, t.Control, t.Value, t.By, t.At)
 	if err != nil {
-		return
+		return false
 	}
 	since := m.since(t.Control)
 	m.add(entry{Tell: &t, ID: cause})
@@ -120,4 +177,5 @@ func (b *Beliefs) learn(m *mind, t told, cause string) {
 				Was: was.Text(), Word: word, Since: since, Value: t.Value, By: string(t.By)}})
 	}
 	b.changed(m, cause)
+	return !fits && t.By == control.Sensed && was.Source == control.Sensed
 }

@@ -49,8 +49,11 @@ func (b *Beliefs) lookAround() time.Duration {
 			b.sense(m, s, now)
 		}
 		b.changed(m, "")
+		if due, waits := m.waiting(now); waits {
+			next = min(next, due)
+		}
 		switch {
-		case !m.spec.Still(m.spec.At(m.now, now)), len(m.pending) > 0 && b.waiting(m, now):
+		case !m.spec.Still(m.spec.At(m.now, now)):
 			next = min(next, look)
 		case len(m.log) > 0:
 			next = min(next, doze)
@@ -59,14 +62,19 @@ func (b *Beliefs) lookAround() time.Duration {
 	return next
 }
 
-// waiting says whether a measurement has not settled yet.
-func (b *Beliefs) waiting(m *mind, now time.Time) bool {
+// waiting says whether a measurement has not settled yet, and in how long the first of them will have.
+func (m *mind) waiting(now time.Time) (due time.Duration, waits bool) {
 	for _, s := range m.sensors {
-		if p, ok := m.pending[pendingKey(s)]; ok && now.Sub(p.since) <= s.Settle() {
-			return true
+		p, ok := m.pending[pendingKey(s)]
+		left := m.settles(s, now) - now.Sub(p.since)
+		if !ok || left < 0 {
+			continue
+		}
+		if left += time.Millisecond; !waits || left < due {
+			due, waits = left, true
 		}
 	}
-	return false
+	return due, waits
 }
 
 // save writes what changed, half a second later at the latest, until the context ends.
