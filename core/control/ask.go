@@ -195,7 +195,10 @@ func (c *Control) stands(field string) string {
 	}
 	switch field {
 	case "most":
-		return strings.TrimSpace(fmt.Sprintf("%g to %g", given(c.Least, 0), given(c.Most, 0)))
+		if c.Most == nil { // a dial without is not one yet, and digits go to 99
+			return ""
+		}
+		return fmt.Sprintf("%g to %g", given(c.Least, 0), *c.Most)
 	case "rate":
 		if c.Rate > 0 {
 			return strconv.FormatFloat(c.Rate, 'g', -1, 64)

@@ -142,27 +142,24 @@ func (s *Spec) checkTimers(c *Control) error {
 	return nil
 }
 
-// Since is between when and when something was: zero where that is not known, and may be any time before now.
-type Since = Span
-
 // orSince is between when and when something was where either is possible.
 func orSince(a, b Since) Since {
-	if a.To.IsZero() || b.To.IsZero() {
+	if a.to == 0 || b.to == 0 {
 		return Since{}
 	}
-	return Since{earlier(a.From, b.From), later(a.To, b.To)}
+	return Since{min(a.from, b.from), max(a.to, b.to)}
 }
 
 // known is a Since that is known to have been before now.
 func known(s Since, now time.Time) Since {
-	if s.To.IsZero() || s.To.After(now) {
-		s.To = now
+	if n := now.UnixNano(); s.to == 0 || s.to > n {
+		s.to = n
 	}
 	return s
 }
 
 // due is between when and when something is over that lasts for a time, a tenth more or less.
-func due(s Since, d time.Duration) Span {
+func due(s Span, d time.Duration) Span {
 	return Span{s.From.Add(less(d)), s.To.Add(more(d))}
 }
 
@@ -174,10 +171,10 @@ func (s *Spec) itself(i int, p Possible, now time.Time) (next Possible, over tim
 	switch {
 	case c.LapsesMS > 0 && !p.Ranges.Is(0):
 		p.Woken = known(p.Woken, now)
-		span = due(p.Woken, c.lapses())
+		span = due(p.Woken.span(), c.lapses())
 	case c.GoesOffS > 0 && i != s.power && !p.Ranges.Is(0):
 		p.Since = known(p.Since, now)
-		span = due(p.Since, seconds(c.GoesOffS))
+		span = due(p.Since.span(), seconds(c.GoesOffS))
 	case c.RestMS > 0:
 		p.Woken = known(p.Woken, now)
 		return p, time.Time{}
@@ -207,11 +204,11 @@ func (s *Spec) timedOut(c Case, now time.Time, planned bool) (out []Case, ran ti
 		form := &s.controls[i]
 		c := &out[0]
 		p := &c.Possible[i]
-		if p.Since = known(p.Since, now); planned && p.Since.From.IsZero() {
+		if p.Since = known(p.Since, now); planned && p.Since.from == 0 {
 			continue
 		}
 		if i == s.power {
-			over := due(p.Since, seconds(form.GoesOffS))
+			over := due(p.Since.span(), seconds(form.GoesOffS))
 			if now.Before(over.From) {
 				continue
 			}
@@ -226,7 +223,7 @@ func (s *Spec) timedOut(c Case, now time.Time, planned bool) (out []Case, ran ti
 		for _, r := range p.Ranges {
 			for v := r.From; v <= r.To; v++ {
 				after, runs := form.AfterS[form.text(v)]
-				over := due(p.Since, seconds(after))
+				over := due(p.Since.span(), seconds(after))
 				if !runs || now.Before(over.From) {
 					stays = stays.or(only(v))
 					continue
@@ -248,16 +245,10 @@ func (s *Spec) timedOut(c Case, now time.Time, planned bool) (out []Case, ran ti
 
 // wentOff is a case that switched itself off at some time in a span.
 func (s *Spec) wentOff(c *Case, over Span, now time.Time) Case {
-	off := c.clone()
-	off.Phase, off.Mode, off.Until, off.Armed = Off, 0, Span{}, Span{}
-	if cool := ms(s.controls[s.power].CoolDownMS); cool > 0 {
-		latest := earlier(now, over.To)
-		until := Span{over.From.Add(less(cool)), latest.Add(more(cool))}
-		if now.Before(until.To) {
-			off.Phase, off.Mode, off.Until = Cooling, 0, until
-		}
+	off := s.off(c, Span{over.From, earlier(now, over.To)})
+	if off.Phase == Cooling && !now.Before(off.Until.To) {
+		off.settle()
 	}
-	s.ended(&off)
 	return off
 }
 
@@ -281,10 +272,10 @@ func (s *Spec) woken(next *Case, was *Case, p Press) {
 		c := &s.controls[i]
 		to := &next.Possible[i]
 		before := was.Possible[i].Woken
-		maybe := Since{before.From, p.At}
+		maybe := before.until(p.At)
 		if c.LapsesMS > 0 || c.Woken == WokenAny {
 			if to.Woken = maybe; was.Phase == On {
-				to.Woken = Since{p.At, p.At}
+				to.Woken = since(p.At)
 			}
 			continue
 		}
@@ -294,7 +285,7 @@ func (s *Spec) woken(next *Case, was *Case, p Press) {
 			}
 			switch yes, no := e.heeds(was); {
 			case yes:
-				to.Woken = Since{p.At, p.At}
+				to.Woken = since(p.At)
 			case !no:
 				to.Woken = maybe
 			}
@@ -307,8 +298,8 @@ func (c *Control) awake(p Possible, at time.Time) (yes, no bool) {
 	if c.RestMS == 0 {
 		return true, false
 	}
-	over := due(known(p.Woken, at), c.rest())
-	return at.Before(over.From), !at.Before(over.To) && !p.Woken.To.IsZero()
+	over := due(known(p.Woken, at).span(), c.rest())
+	return at.Before(over.From), !at.Before(over.To) && p.Woken.to != 0
 }
 
 // counts says whether a press is as long as an effect needs: surely, and surely not.
@@ -337,5 +328,5 @@ func (s *Spec) acts(e *effect, c *Case, p Press) (yes, no bool) {
 	return yes, no
 }
 
-// Waits says whether a timer of the device may run.
+// Waits says whether a timer of the device may run: it may go off by itself at any time.
 func (s *Spec) Waits() bool { return s.waits }

@@ -1,7 +1,7 @@
 package control_test
 
 import (
-	"fmt"
+	"encoding/json"
 	"math/rand/v2"
 	"strings"
 	"testing"
@@ -98,7 +98,6 @@ func TestReply_ReadsAnswersAsPeopleWriteThem(t *testing.T) {
 			}
 		}
 		assert.NotContains(t, f.Controls[0].Guessed, c.field, "it was said")
-		assert.NotEmpty(t, fmt.Sprint(c.form), "the form that was asked about stays")
 	}
 }
 
@@ -214,10 +213,8 @@ func TestBelief_OfAThousandPressesInAMinuteStaysBounded(t *testing.T) {
 				At: epoch.Add(time.Duration(n) * 60 * time.Millisecond), Source: control.ByHandset})
 			require.LessOrEqual(t, len(b.Cases), 16)
 		}
-		for _, st := range spec.States(b, epoch.Add(time.Minute)) {
-			if st.Word == control.Certain {
-				assert.NotEmpty(t, st.Value)
-			}
-		}
+		text, err := json.Marshal(b)
+		require.NoError(t, err)
+		assert.Less(t, len(text), 40_000, "seed %d: what is believed stays small", seed)
 	}
 }

@@ -119,15 +119,9 @@ func (s *Spec) linked(c *Case, p Press) []Case {
 	}
 	for _, e := range s.linksOf[p.Key] {
 		if e.control == s.power && e.arg == 0 { // over a cable it needs no second press
-			off := c.clone()
-			off.Phase, off.Mode, off.Armed, off.Until = Off, 0, Span{}, Span{}
-			if cool := ms(s.controls[s.power].CoolDownMS); cool > 0 {
-				off.Phase, off.Until = Cooling, Span{p.At.Add(less(cool)), p.At.Add(more(cool))}
+			if was != 0 {
+				cases = []Case{s.off(c, Span{p.At, p.At})}
 			}
-			if s.ended(&off); was == 0 {
-				off = c.clone()
-			}
-			cases = []Case{off}
 		} else if e.control == s.power {
 			cases = s.switched(nil, c, was, e.arg, p.At)
 		}
@@ -215,11 +209,6 @@ func (s *Spec) perhapsUnfed(cases []Case) []Case {
 		cases = append(cases, c)
 	}
 	return cases
-}
-
-// lacksPower says whether a device may have no power of its own feed.
-func lacksPower(b Belief) bool {
-	return slices.ContainsFunc(b.Cases, func(c Case) bool { return c.Phase == Unfed })
 }
 
 // Reach is how surely a control is at a value.

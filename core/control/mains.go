@@ -41,7 +41,7 @@ func (s *Spec) poweredUp(before Case, now time.Time) (out []Case) {
 		c.Possible[j] = s.pluggedIn(j, c.Possible[j], now)
 	}
 	if s.power >= 0 && s.controls[s.power].GoesOffS > 0 {
-		c.Possible[s.power].Since = Since{now, now}
+		c.Possible[s.power].Since = since(now)
 	}
 	for _, mode := range s.afterFailure(before) {
 		one := c.clone()
@@ -119,11 +119,11 @@ func (s *Spec) pluggedIn(i int, p Possible, now time.Time) Possible {
 			p.Ranges = p.Ranges.or(only(0))
 		}
 		if len(c.AfterS) > 0 { // what it was set to may be forgotten, or run on, or run from now on
-			p.Ranges, p.Since = p.Ranges.or(only(0)), Since{p.Since.From, now}
+			p.Ranges, p.Since = p.Ranges.or(only(0)), p.Since.until(now)
 		}
 		return p
 	}
-	p.Since.To = now
+	p.Since = p.Since.until(now)
 	switch c.MainsFail { // a second power
 	case "":
 		p.Ranges = all(c.size())

@@ -3,7 +3,6 @@ package control_test
 import (
 	"flag"
 	"fmt"
-	"math"
 	"math/rand/v2"
 	"os"
 	"strings"
@@ -18,7 +17,7 @@ import (
 )
 
 var (
-	months    = flag.Int("months", 40, "how many months are simulated")
+	months    = flag.Int("months", 200, "how many months are simulated")
 	monthFile = flag.String("month-table", "", "file to write the table of trust to")
 )
 
@@ -375,10 +374,7 @@ func TestMonth_WordsMeanWhatTheySay(t *testing.T) {
 				l.month(t, uint64(m), one)
 			}
 			rows[i] = one.row(l.name)
-			n := float64(one.said[control.Certain])
-			wrong := n - float64(one.true[control.Certain])
-			assert.LessOrEqual(t, wrong, 0.001*n+2*math.Sqrt(0.001*n), "%s: one in a thousand, as near as months tell",
-				l.name)
+			assert.GreaterOrEqual(t, share(one.true[control.Certain], one.said[control.Certain]), 0.999, l.name)
 			assert.GreaterOrEqual(t, share(one.true[control.Believed], one.said[control.Believed]), 0.9, l.name)
 		})
 	}

@@ -164,7 +164,7 @@ func (s *Spec) plan(b Belief, ask Request, now time.Time, spoiling bool) (Plan, 
 	if err != nil {
 		return Plan{}, err
 	}
-	if !p.hasPower() && (power == nil || power.want == nil || power.want.value != 0) {
+	if p.mayLackPower() && (power == nil || power.want == nil || power.want.value != 0) {
 		p.noPower()
 		return p.plan, nil
 	}

@@ -75,7 +75,7 @@ func (p *planner) lapse(w wish) bool {
 	}
 	for _, k := range p.cur.Cases {
 		if woken := known(k.Possible[w.control].Woken, p.now); !k.Possible[w.control].Ranges.Is(0) {
-			p.due = later(p.due, woken.To.Add(more(c.lapses())+time.Millisecond))
+			p.due = later(p.due, woken.span().To.Add(more(c.lapses())+time.Millisecond))
 		}
 	}
 	p.waitUntil(p.due)
@@ -109,7 +109,7 @@ func (p *planner) wakeFirst(step Step) (notLater time.Duration) {
 			}
 			rested = true
 			woken := known(was.Woken, at)
-			latest = later(latest, woken.To.Add(more(c.rest())+time.Millisecond))
+			latest = later(latest, woken.span().To.Add(more(c.rest())+time.Millisecond))
 		}
 		if !rested {
 			return 0
@@ -121,8 +121,10 @@ func (p *planner) wakeFirst(step Step) (notLater time.Duration) {
 	return 0
 }
 
-// hasPower says whether the device surely has power, where another one feeds it.
-func (p *planner) hasPower() bool { return !lacksPower(p.cur) }
+// mayLackPower says whether what feeds the device may be off.
+func (p *planner) mayLackPower() bool {
+	return slices.ContainsFunc(p.cur.Cases, func(c Case) bool { return c.Phase == Unfed })
+}
 
 // noPower says what helps where a device may have no power.
 func (p *planner) noPower() {

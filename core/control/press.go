@@ -239,8 +239,8 @@ func (s *Spec) kept(c *Case, p Press, listens bool) Case {
 			continue
 		}
 		to := &next.Possible[i]
-		if to.Since = (Since{to.Since.From, p.At}); listens {
-			to.Since.From = p.At
+		if to.Since = to.Since.until(p.At); listens {
+			to.Since = since(p.At)
 		}
 	}
 	return next
@@ -277,7 +277,7 @@ func (s *Spec) switched(out []Case, c *Case, was, to int, at time.Time) []Case {
 	case was != 0:
 		next.Mode, next.Armed = to, Span{}
 		if form.GoesOffS > 0 { // its time may begin anew
-			next.Possible[s.power].Since.To = at
+			next.Possible[s.power].Since = next.Possible[s.power].Since.until(at)
 		}
 		return append(out, next)
 	}
@@ -293,16 +293,11 @@ func (s *Spec) switched(out []Case, c *Case, was, to int, at time.Time) []Case {
 // switchedOff adds to some cases what comes of being asked to switch off: some devices want it twice.
 func (s *Spec) switchedOff(out []Case, c *Case, at time.Time) []Case {
 	form := &s.controls[s.power]
-	off, asks := c.clone(), c.clone()
-	off.Phase, off.Mode, off.Armed = Off, 0, Span{}
-	s.ended(&off)
-	if form.CoolDownMS > 0 {
-		off.Phase = Cooling
-		off.Until = Span{at.Add(less(ms(form.CoolDownMS))), at.Add(more(ms(form.CoolDownMS)))}
-	}
+	off := s.off(c, Span{at, at})
 	if form.AgainMS == 0 {
 		return append(out, off)
 	}
+	asks := c.clone()
 	asks.Armed = Span{at, at}
 	if c.Armed.From.IsZero() {
 		return append(out, asks)
@@ -313,6 +308,17 @@ func (s *Spec) switchedOff(out []Case, c *Case, at time.Time) []Case {
 	return append(out, off, asks) // what is surely too late is not armed any more
 }
 
+// off is a case that switched off at some time in a span: a device that cools down ignores keys at first.
+func (s *Spec) off(c *Case, when Span) Case {
+	out := c.clone()
+	out.Phase, out.Mode, out.Until, out.Armed = Off, 0, Span{}, Span{}
+	if cool := ms(s.controls[s.power].CoolDownMS); cool > 0 {
+		out.Phase, out.Until = Cooling, due(when, cool)
+	}
+	s.ended(&out)
+	return out
+}
+
 // startAll lets all begin in a device that was switched on.
 func (s *Spec) startAll(next *Case, at time.Time) {
 	for i := range s.controls {
@@ -321,14 +327,14 @@ func (s *Spec) startAll(next *Case, at time.Time) {
 		}
 	}
 	if s.controls[s.power].GoesOffS > 0 {
-		next.Possible[s.power].Since = Since{at, at}
+		next.Possible[s.power].Since = since(at)
 	}
 }
 
 // started is what a control is at when its device was switched on.
 func (s *Spec) started(i int, p Possible, at time.Time) Possible {
 	c := &s.controls[i]
-	rises, falls, woken := p.Rises, p.Falls, Since{p.Woken.From, at}
+	rises, falls, woken := p.Rises, p.Falls, p.Woken.until(at)
 	switch c.OnStart {
 	case "", StartKeeps:
 		p.Typed, p.Part = nil, nil
@@ -352,7 +358,7 @@ func (s *Spec) started(i int, p Possible, at time.Time) Possible {
 		p.Woken = woken
 	}
 	if len(c.AfterS) > 0 {
-		p.Since = Since{at, at}
+		p.Since = since(at)
 	}
 	return p
 }
@@ -364,11 +370,11 @@ func (s *Spec) effect(e effect, was Possible, p Press) Possible {
 	next.Woken = was.Woken
 	switch {
 	case len(c.AfterS) > 0:
-		next.Since = Since{p.At, p.At}
+		next.Since = since(p.At)
 	case c.GoesOffS > 0: // a second power
-		next.Since = Since{was.Since.From, p.At}
+		next.Since = was.Since.until(p.At)
 		if was.Ranges.Is(0) {
-			next.Since.From = p.At
+			next.Since = since(p.At)
 		}
 	}
 	return next

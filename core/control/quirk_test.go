@@ -15,6 +15,7 @@ type quirks struct {
 	goesOff     time.Duration // after so long on it switches itself off; 0 never
 	goesFromKey bool
 	onSince     time.Time
+	ranOut      time.Time // when it switched itself off last
 
 	naps    []time.Duration // of its sleep timer, by value; none for the first
 	nap     int
@@ -205,6 +206,7 @@ func (d *thing) byItself(now time.Time) {
 	}
 	if !off.IsZero() && !now.Before(off) {
 		d.waited(off)
+		d.ranOut = off
 		d.mode, d.asked, d.ready, d.typed, d.way, d.lost = 0, time.Time{}, off.Add(d.cool), "", nil, false
 		d.wentOff()
 	}
@@ -267,31 +269,15 @@ func (d *thing) shows(key string, at time.Time, held time.Duration) bool {
 // pressQuirks is what a key does to what only some devices have.
 func (d *thing) pressQuirks(key string, at time.Time, held time.Duration) {
 	if d.hasMenu && d.listens("menu") {
-		c := d.form("menu")
-		switch key {
-		case c.Round:
-			d.menu = 1 - d.menu
-		case c.Keys["off"]:
-			d.menu = 0
-		case c.Keys["on"]:
-			d.menu = 1
-		}
+		d.menu = switched(d.form("menu"), key, d.menu)
 	}
 	if len(d.naps) > 0 && key == "nap" && d.mode > 0 {
 		d.nap, d.napFrom = (d.nap+1)%len(d.naps), at
 	}
 	long := d.glows > 0 && key == d.glowKey && held > d.holdFor
 	if d.hasLamp && !long {
-		c, was := d.form("lamp"), d.lamp
-		switch key {
-		case c.Round:
-			d.lamp = 1 - d.lamp
-		case c.Keys["off"]:
-			d.lamp = 0
-		case c.Keys["on"]:
-			d.lamp = 1
-		}
-		if was == 0 && d.lamp == 1 {
+		was := d.lamp
+		if d.lamp = switched(d.form("lamp"), key, was); was == 0 && d.lamp == 1 {
 			d.lampFrom = at
 			d.startGlow()
 		}
@@ -299,6 +285,19 @@ func (d *thing) pressQuirks(key string, at time.Time, held time.Duration) {
 	if long && (d.hasLamp && d.lamp > 0 || !d.hasLamp && d.mode > 0) {
 		d.dim(int(math.Round((held - d.holdFor).Seconds() * d.glowRate)))
 	}
+}
+
+// switched is what a key does to something that is off or on.
+func switched(c *control.Control, key string, was int) int {
+	switch key {
+	case c.Round:
+		return 1 - was
+	case c.Keys["off"]:
+		return 0
+	case c.Keys["on"]:
+		return 1
+	}
+	return was
 }
 
 // dim holds its key for so many steps.

@@ -353,7 +353,7 @@ func (s *story) plan() string {
 	level, on := s.thing.level, !s.thing.hasPower || s.thing.mode > 0 && !s.now.Before(s.thing.ready) &&
 		len(p.Steps) == 1
 	var done []control.Press
-	at := s.now
+	began, at := s.now, s.now
 	for _, step := range p.Steps {
 		at = at.Add(step.Wait)
 		for n := range step.Times {
@@ -393,8 +393,8 @@ func (s *story) plan() string {
 			if w.Control == "glow" && math.Abs(place(truth)-place(w.Value)) <= float64(max((s.thing.glows+3)/6, 1)) {
 				continue
 			}
-			if s.thing.mode == 0 && (s.thing.goesOff > 0 || len(s.thing.naps) > 0) {
-				continue // it is off by its own timer, of which nobody knows when it began
+			if s.thing.ranOut.After(began) {
+				continue // its own timer ran out meanwhile, of which nobody knew when it began
 			}
 			if w.Control == "volume" && about && math.Abs(place(truth)-place(w.Value)) <= s.thing.width() {
 				continue

@@ -91,7 +91,7 @@ func (s *Spec) Still(b Belief) bool {
 
 // still says whether a belief is at a time as it was.
 func (s *Spec) still(b Belief, now time.Time) bool {
-	if s.Waits() || len(s.rests) > 0 {
+	if s.waits || len(s.rests) > 0 {
 		return false
 	}
 	for i := range b.Cases {

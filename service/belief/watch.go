@@ -55,7 +55,7 @@ func (b *Beliefs) lookAround() time.Duration {
 		switch {
 		case !m.spec.Still(m.spec.At(m.now, now)):
 			next = min(next, look)
-		case len(m.log) > 0:
+		case len(m.log) > 0, m.spec.Waits():
 			next = min(next, doze)
 		}
 	}
