@@ -272,16 +272,14 @@ func (l living) obey(at int, key string) int {
 	return int(key[0] - 'a')
 }
 
+var dialValues = strings.Fields("0 1 2 3 4 5 6 7 8 9 10 11 12 13 14 15 16 17 18 19 20")
+
 func (l living) values() []string {
 	switch c := l.forms.Controls[0]; c.Kind {
 	case control.Power:
 		return []string{"off", "on"}
 	case control.Dial:
-		var out []string
-		for i := range 21 {
-			out = append(out, fmt.Sprint(i))
-		}
-		return out
+		return dialValues
 	default:
 		return c.Values
 	}
