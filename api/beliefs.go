@@ -199,7 +199,7 @@ func (a *API) pairing() {
 	call(a, operation{"POST", "/devices/{device}/pair/took", "confirm-pairing",
 		"Say that the device took the new handset: its keys send it from now on, and what they sent before is kept",
 		grant.Teach, ofDevice, 0}, func(ctx context.Context, in *DeviceIn) (wire.Device, error) {
-		return as(a.deviceOf)(a.house.Library.Paired(ctx, in.Device, note(ctx)))
+		return as(a.deviceFor(ctx))(a.house.Library.Paired(ctx, in.Device, note(ctx)))
 	})
 	remove(a, operation{"DELETE", "/devices/{device}/pair", "cancel-pairing",
 		"Forget the new handset; everything is as it was", grant.Teach, ofDevice, http.StatusNoContent},

@@ -135,7 +135,7 @@ func (a *API) bench() {
 			CaptureIn
 			Body wire.KeyRef
 		}) (wire.Device, error) {
-			return as(a.deviceOf)(a.house.Workbench.Keep(ctx, in.Capture, in.Body.Ref(), asking(ctx)))
+			return as(a.deviceFor(ctx))(a.house.Workbench.Keep(ctx, in.Capture, in.Body.Ref(), asking(ctx)))
 		})
 	call(a, operation{"POST", "/captures/{capture}/follow", "follow-capture",
 		"Let a capture count as a press of a key when it is heard again; it is never sent", grant.Teach, wholeHouse, 0},
@@ -143,7 +143,7 @@ func (a *API) bench() {
 			CaptureIn
 			Body wire.KeyRef
 		}) (wire.Device, error) {
-			return as(a.deviceOf)(a.house.Workbench.Follow(ctx, in.Capture, in.Body.Ref(), asking(ctx)))
+			return as(a.deviceFor(ctx))(a.house.Workbench.Follow(ctx, in.Capture, in.Body.Ref(), asking(ctx)))
 		})
 	type captureFile struct {
 		CaptureIn

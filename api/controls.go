@@ -118,7 +118,7 @@ func (a *API) links() {
 			if err := a.mayOn(ctx, grant.See, in.Body.Device); err != nil {
 				return wire.Device{}, err
 			}
-			return as(a.deviceOf)(a.house.Library.Link(ctx, in.Device, in.Body.Core(), note(ctx)))
+			return as(a.deviceFor(ctx))(a.house.Library.Link(ctx, in.Device, in.Body.Core(), note(ctx)))
 		})
 	call(a, operation{"DELETE", "/devices/{device}/links", "remove-link",
 		"Take back that another device sets a control of this one", grant.Teach, ofDevice, 0},
@@ -130,7 +130,7 @@ func (a *API) links() {
 			Sets    string `query:"sets" maxLength:"40" required:"true" doc:"Control of this device"`
 		}) (wire.Device, error) {
 			link := wire.LinkRequest{Device: in.Of, Control: in.Control, Value: in.Value, Sets: in.Sets}
-			return as(a.deviceOf)(a.house.Library.Unlink(ctx, in.Device, link.Core(), note(ctx)))
+			return as(a.deviceFor(ctx))(a.house.Library.Unlink(ctx, in.Device, link.Core(), note(ctx)))
 		})
 	call(a, operation{"PUT", "/devices/{device}/feed", "put-feed",
 		"Let the power of another device feed this one, such as a socket strip", grant.Teach, ofDevice, 0},
@@ -141,12 +141,12 @@ func (a *API) links() {
 			if err := a.mayOn(ctx, grant.See, in.Body.Device); err != nil {
 				return wire.Device{}, err
 			}
-			return as(a.deviceOf)(a.house.Library.Feed(ctx, in.Device,
+			return as(a.deviceFor(ctx))(a.house.Library.Feed(ctx, in.Device,
 				control.Feed{Device: in.Body.Device, Control: in.Body.Control}, note(ctx)))
 		})
 	call(a, operation{"DELETE", "/devices/{device}/feed", "remove-feed", "Let no other device feed this one",
 		grant.Teach, ofDevice, 0}, func(ctx context.Context, in *DeviceIn) (wire.Device, error) {
-		return as(a.deviceOf)(a.house.Library.Feed(ctx, in.Device, control.Feed{}, note(ctx)))
+		return as(a.deviceFor(ctx))(a.house.Library.Feed(ctx, in.Device, control.Feed{}, note(ctx)))
 	})
 }
 

@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"slices"
 
+	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/grant"
 	"urbo/service/library"
@@ -63,16 +64,22 @@ func (a *API) giveTransmitters(ctx context.Context, d *device.Device, c wire.Dev
 	return nil
 }
 
-// deviceOf translates a device.
-func (a *API) deviceOf(d device.Device) wire.Device {
-	w := wire.DeviceOf(d, a.house.Stations.PlaceName)
-	w.Links, w.Fed = a.house.Library.Followed(d)
-	return w
+// deviceFor translates a device for a caller, without the devices that it follows and he does not see.
+func (a *API) deviceFor(ctx context.Context) func(device.Device) wire.Device {
+	return func(d device.Device) wire.Device {
+		w := wire.DeviceOf(d, a.house.Stations.PlaceName)
+		w.Links, w.Fed = a.house.Library.Followed(d)
+		w.Links = slices.DeleteFunc(w.Links, func(l control.Link) bool { return !a.sees(ctx, l.DeviceID) })
+		if w.Fed != nil && !a.sees(ctx, w.Fed.DeviceID) {
+			w.Fed = nil
+		}
+		return w
+	}
 }
 
 // changeDevice changes a device by its slug.
 func (a *API) changeDevice(ctx context.Context, slug string, f func(*device.Device) error) (wire.Device, error) {
-	return as(a.deviceOf)(a.house.Library.ChangeBySlug(ctx, slug, note(ctx), f))
+	return as(a.deviceFor(ctx))(a.house.Library.ChangeBySlug(ctx, slug, note(ctx), f))
 }
 
 // devices registers the library.
@@ -98,12 +105,12 @@ func (a *API) devices() {
 			if err != nil {
 				return wire.Device{}, err
 			}
-			return as(a.deviceOf)(a.house.Library.Add(ctx, d, note(ctx)))
+			return as(a.deviceFor(ctx))(a.house.Library.Add(ctx, d, note(ctx)))
 		})
 	call(a, operation{"GET", "/devices/{device}", "get-device", "One device with its keys and codes", grant.See,
 		ofDevice, 0},
-		func(_ context.Context, in *DeviceIn) (wire.Device, error) {
-			return as(a.deviceOf)(a.house.Library.Device(in.Device))
+		func(ctx context.Context, in *DeviceIn) (wire.Device, error) {
+			return as(a.deviceFor(ctx))(a.house.Library.Device(in.Device))
 		})
 	call(a, operation{"PATCH", "/devices/{device}", "change-device", "Change what is given", grant.Teach, ofDevice, 0},
 		func(ctx context.Context, in *struct {
@@ -161,7 +168,7 @@ func (a *API) keys() {
 			KeyIn
 			Body wire.HandCode
 		}) (wire.Device, error) {
-			return a.remarked(a.house.Library.Write(ctx, in.ref(), library.Hand{Text: in.Body.Text, Hz: in.Body.Hz,
+			return a.remarked(ctx)(a.house.Library.Write(ctx, in.ref(), library.Hand{Text: in.Body.Text, Hz: in.Body.Hz,
 				Repeats: in.Body.Repeats, GapUS: in.Body.GapUS}, note(ctx)))
 		})
 	call(a, operation{"POST", "/devices/{device}/keys/{key}/heard", "follow-key",
@@ -170,13 +177,13 @@ func (a *API) keys() {
 		KeyIn
 		Body wire.HeardCode
 	}) (wire.Device, error) {
-		return a.remarked(a.house.Library.FollowText(ctx, in.ref(), library.Hand{Text: in.Body.Text, Hz: in.Body.Hz},
+		return a.remarked(ctx)(a.house.Library.FollowText(ctx, in.ref(), library.Hand{Text: in.Body.Text, Hz: in.Body.Hz},
 			note(ctx)))
 	})
 	call(a, operation{"DELETE", "/devices/{device}/keys/{key}/heard", "unfollow-key",
 		"Let only its own codes count as presses of a key", grant.Teach, ofDevice, 0},
 		func(ctx context.Context, in *KeyIn) (wire.Device, error) {
-			return as(a.deviceOf)(a.house.Library.Unfollow(ctx, in.ref(), note(ctx)))
+			return as(a.deviceFor(ctx))(a.house.Library.Unfollow(ctx, in.ref(), note(ctx)))
 		})
 	call(a, operation{"PATCH", "/devices/{device}/keys/{key}", "change-key",
 		"Rename a key, or say what holding it does", grant.Teach, ofDevice, 0}, func(ctx context.Context, in *struct {
@@ -203,18 +210,20 @@ func (a *API) keys() {
 			KeyIn
 			Body wire.Restore
 		}) (wire.Device, error) {
-			return as(a.deviceOf)(a.house.Library.Restore(ctx, in.ref(), in.Body.Version, note(ctx)))
+			return as(a.deviceFor(ctx))(a.house.Library.Restore(ctx, in.ref(), in.Body.Version, note(ctx)))
 		})
 }
 
 // remarked is a device with how what somebody wrote was understood.
-func (a *API) remarked(d device.Device, remarks []string, err error) (wire.Device, error) {
-	if err != nil {
-		return wire.Device{}, err
+func (a *API) remarked(ctx context.Context) func(device.Device, []string, error) (wire.Device, error) {
+	return func(d device.Device, remarks []string, err error) (wire.Device, error) {
+		if err != nil {
+			return wire.Device{}, err
+		}
+		w := a.deviceFor(ctx)(d)
+		w.Remarks = remarks
+		return w, nil
 	}
-	w := a.deviceOf(d)
-	w.Remarks = remarks
-	return w, nil
 }
 
 func lineOf(l library.Line) wire.DeviceLine {
@@ -238,6 +247,6 @@ func (a *API) removed() {
 	call(a, operation{"POST", "/removed-devices/{device}/restore", "restore-device",
 		"Bring a removed device back, by its id or by the slug that it had", grant.Teach, wholeHouse, 0},
 		func(ctx context.Context, in *DeviceIn) (wire.Device, error) {
-			return as(a.deviceOf)(a.house.Library.BringBack(ctx, in.Device, note(ctx)))
+			return as(a.deviceFor(ctx))(a.house.Library.BringBack(ctx, in.Device, note(ctx)))
 		})
 }

@@ -36,11 +36,11 @@ func (a *API) pictures() {
 		DeviceIn
 		Stream
 	}) (wire.Device, error) {
-		return as(a.deviceOf)(a.house.Library.SetPicture(ctx, in.Device, in.body, note(ctx)))
+		return as(a.deviceFor(ctx))(a.house.Library.SetPicture(ctx, in.Device, in.body, note(ctx)))
 	})
 	a.takes(path, "application/octet-stream", "The picture as it is on disk")
 	call(a, operation{"DELETE", path, "remove-picture", "Take a device's picture away", grant.Teach, ofDevice, 0},
 		func(ctx context.Context, in *DeviceIn) (wire.Device, error) {
-			return as(a.deviceOf)(a.house.Library.RemovePicture(ctx, in.Device, note(ctx)))
+			return as(a.deviceFor(ctx))(a.house.Library.RemovePicture(ctx, in.Device, note(ctx)))
 		})
 }

@@ -164,6 +164,17 @@ func TestRights_AVisitorSeesTheirRoomAndNothingElse(t *testing.T) {
 	assert.Equal(t, http.StatusForbidden, status, "nor by setting what it sets")
 	assert.Contains(t, detail, "obeys that code, too")
 
+	// nor is it said what it follows in another room
+	s.must("POST", "/api/devices/shutter/controls", []control.Control{{Name: "power", Kind: control.Power,
+		Keys: map[string]string{"on": "on"}}}, nil)
+	s.must("PUT", "/api/devices/projector/links", wire.LinkRequest{Device: "shutter", Control: "power", Value: "on",
+		Sets: "power", To: "on"}, nil)
+	s.must("PUT", "/api/devices/projector/feed", wire.FeedRequest{Device: "shutter"}, nil)
+	var d wire.Device
+	v.call("GET", "/api/devices/projector", nil, &d)
+	assert.Empty(t, d.Links)
+	assert.Nil(t, d.Fed)
+
 	// moved out of the room, it is out of reach at once
 	s.must("PATCH", "/api/devices/projector", map[string]any{"room": "Dome"}, nil)
 	status, _ = v.call("GET", "/api/devices/projector", nil, nil)

@@ -45,7 +45,7 @@ func (a *API) shelf() {
 		DeviceIn
 		Body wire.Adopt
 	}) (wire.Device, error) {
-		return as(a.deviceOf)(a.house.Library.Adopt(ctx, in.Device, in.Body.Set, in.Body.Keys, note(ctx)))
+		return as(a.deviceFor(ctx))(a.house.Library.Adopt(ctx, in.Device, in.Body.Set, in.Body.Keys, note(ctx)))
 	})
 }
 

@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"slices"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -12,6 +13,7 @@ import (
 	"urbo/core/device"
 	"urbo/core/grant"
 	"urbo/core/happening"
+	"urbo/core/line"
 	"urbo/service"
 	"urbo/service/library"
 	"urbo/stage"
@@ -78,4 +80,73 @@ func TestSensor_ThatFlapsForADayIsHeardLessAndLess(t *testing.T) {
 		assert.Less(t, contradicted, 50, "the journal is not filled")
 		assert.LessOrEqual(t, notes, 3)
 	})
+}
+
+// TestBelief_OutpostsThatDisagreeLeaveNothingCertain lets two outposts tell late, in either order, of one press each
+// that the other did not hear so.
+func TestBelief_OutpostsThatDisagreeLeaveNothingCertain(t *testing.T) {
+	t.Parallel()
+	type told struct {
+		station, key string
+		after        time.Duration
+	}
+	garden := []told{{"garden", "power", time.Minute}, {"garden", "input-1", 2 * time.Minute}}
+	attic := []told{{"attic", "power", time.Minute + 3*time.Second}, {"attic", "input-2", 2 * time.Minute}}
+	ends := map[string][]string{}
+	for order, all := range map[string][]told{"garden first": slices.Concat(garden, attic),
+		"attic first": slices.Concat(attic, garden)} {
+		onStage(t, t.TempDir(), func(t *testing.T, h *service.House, _ *stage.Stage) {
+			tellTrue(t, h, "amplifier", "power", "off", "input", "1")
+			d, err := h.Library.Device("amplifier")
+			require.NoError(t, err)
+			began := time.Now()
+			time.Sleep(time.Hour)
+			for _, one := range all {
+				at := began.Add(one.after)
+				h.Stream.Publish(happening.Happening{At: at, What: happening.HeardOf(happening.Capture{
+					ID: one.station + one.key, At: at, Station: one.station, StationID: one.station, Port: "ir-in",
+					Medium: line.Infrared, Late: true,
+					Keys: []happening.KeyMatch{{DeviceID: d.ID, Ref: device.Ref{Device: d.Slug, Key: one.key}}}})})
+			}
+			synctest.Wait()
+			for _, control := range []string{"power", "input"} {
+				is := believed(t, h, "amplifier", control)
+				ends[order] = append(ends[order], string(is.Word)+" "+is.Value)
+			}
+		})
+	}
+	assert.Equal(t, ends["garden first"], ends["attic first"], "who tells first does not matter")
+	for _, end := range ends["garden first"] {
+		assert.NotContains(t, end, string(control.Certain))
+	}
+}
+
+// TestBelief_ACounterThatJumpsSaysHowManyPressesWereMissed presses the shutter's handset out of hearing.
+func TestBelief_ACounterThatJumpsSaysHowManyPressesWereMissed(t *testing.T) {
+	t.Parallel()
+	for name, far := range map[string][]string{"nothing missed": nil, "one": {"stop"},
+		"many": {"stop", "up", "stop", "down", "stop"}} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+				tellTrue(t, h, "shutter", "position", "closed")
+				require.NoError(t, s.Press("shutter", "down", 0)) // where its counter stands
+				time.Sleep(time.Minute)
+				tellTrue(t, h, "shutter", "position", "closed")
+				for _, key := range far {
+					require.NoError(t, s.PressFar("shutter", key, 0))
+					time.Sleep(3 * time.Second)
+				}
+				require.NoError(t, s.Press("shutter", "stop", 0))
+				time.Sleep(time.Minute)
+				is := believed(t, h, "shutter", "position")
+				if far == nil {
+					assert.Equal(t, "closed", is.Value)
+					return
+				}
+				assert.NotEqual(t, control.Certain, is.Word)
+				assert.True(t, is.Value != "closed" || is.Word == control.Doubtful, "%s %s", is.Word, is.Value)
+			})
+		})
+	}
 }

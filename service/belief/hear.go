@@ -89,7 +89,8 @@ func (b *Beliefs) miss(k happening.KeyMatch, c happening.Capture, missed int) {
 		return
 	}
 	at := c.At.Add(-time.Millisecond)
-	if missed > mostMissed {
+	travels := slices.ContainsFunc(d.Controls, func(c control.Control) bool { return c.Kind == control.Travel })
+	if missed > mostMissed || travels { // nobody knows for how long it moved
 		m.deafen(at)
 		return
 	}
