@@ -252,3 +252,27 @@ func TestPress_NamesWhatThereIs(t *testing.T) {
 	assert.ErrorIs(t, s.Press("lamp", "on", 0), stage.ErrUnknownHandset)
 	assert.ErrorContains(t, s.Press("dew-a", "dim", 0), "only on, off")
 }
+
+func TestDewHeater_GoesOffByItself(t *testing.T) {
+	play(t, stage.Options{}, func(s *stage.Stage) {
+		press(t, s, "dew-a", "on")
+		time.Sleep(4*time.Hour - time.Minute)
+		assert.Equal(t, "on", state(t, s, "dew-a")["power"])
+		time.Sleep(2 * time.Minute)
+		assert.Equal(t, "off", state(t, s, "dew-a")["power"])
+	})
+}
+
+func TestProjector_ItsMenuClosesWhereNobodyPresses(t *testing.T) {
+	play(t, stage.Options{}, func(s *stage.Stage) {
+		press(t, s, "projector", "on")
+		time.Sleep(21 * time.Second)
+		press(t, s, "projector", "menu")
+		time.Sleep(10 * time.Second)
+		press(t, s, "projector", "down")
+		time.Sleep(10 * time.Second)
+		assert.Equal(t, "line 2", state(t, s, "projector")["menu"], "each key keeps it open")
+		time.Sleep(6 * time.Second)
+		assert.Empty(t, state(t, s, "projector")["menu"])
+	})
+}
