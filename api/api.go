@@ -113,6 +113,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.houseFacts()
 	a.groups()
 	a.sequences()
+	a.occasions()
 	a.history()
 	a.devices()
 	a.beliefs()

@@ -32,7 +32,7 @@ var eventTypes = map[string]any{
 	"believed": wire.BelievedEvent{}, "measured": wire.Gauge{},
 	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stored": wire.Stored{},
 	"rooms": wire.RoomsChanged{}, "house": wire.HouseChanged{}, "groups": wire.GroupsChanged{},
-	"sequences": wire.SequencesChanged{}, "run": wire.RunEvent{}, "hold": wire.HoldEvent{},
+	"sequences": wire.SequencesChanged{}, "occasions": wire.OccasionsChanged{}, "run": wire.RunEvent{}, "hold": wire.HoldEvent{},
 	"notice": wire.NoticeEvent{},
 	"stage":  wire.StageChanged{},
 	"reset":  wire.Reset{},
@@ -234,6 +234,8 @@ func (a *API) changed(h happening.Happening) []event {
 		return []event{{"groups", wire.GroupsChanged{}}}
 	case happening.SequenceChanged:
 		return []event{{"sequences", wire.SequencesChanged{}}}
+	case happening.OccasionChanged, happening.OccasionInForce, happening.OccasionDiffers:
+		return []event{{"occasions", wire.OccasionsChanged{}}}
 	case happening.RunChanged:
 		return []event{{"run", wire.RunEvent{ID: what.RunID, Phase: what.Phase}}}
 	case happening.Notice:

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -146,6 +147,10 @@ func (a *API) shows(g grant.Grant, h happening.Happening) bool {
 		return g.May(grant.See, a.target(what.DeviceID)) == nil
 	case happening.RunChanged:
 		return len(what.Devices) > 0 && g.May(grant.See, list(what.Devices, a.target)...) == nil
+	case happening.OccasionInForce:
+		return len(what.Devices) > 0 && g.May(grant.See, list(what.Devices, a.target)...) == nil
+	case happening.OccasionDiffers:
+		return slices.ContainsFunc(what.Devices, func(id string) bool { return g.May(grant.See, a.target(id)) == nil })
 	case happening.DeviceRemoved:
 		return g.May(grant.See, grant.Target{Device: what.DeviceID, Room: h.RoomID}) == nil
 	}

@@ -39,6 +39,10 @@ func (a *app) complete(root *cobra.Command) {
 		"urbo learn": {a.known((*app).devices)}, "urbo audition": {a.known((*app).devices)},
 		"urbo sequence show": {a.known((*app).sequences)}, "urbo sequence run": {a.known((*app).sequences)},
 		"urbo sequence change": {a.known((*app).sequences)}, "urbo sequence remove": {a.known((*app).sequences)},
+		"urbo occasion show": {a.known((*app).occasions)}, "urbo occasion plan": {a.known((*app).occasions)},
+		"urbo occasion start": {a.known((*app).occasions)}, "urbo occasion end": {a.known((*app).occasions)},
+		"urbo occasion right": {a.known((*app).occasions)}, "urbo occasion change": {a.known((*app).occasions)},
+		"urbo occasion remove": {a.known((*app).occasions)},
 		"urbo run stop": {a.known((*app).underWay)},
 		"urbo press":    {a.known((*app).keys)}, "urbo state": {a.known((*app).settable)},
 		"urbo set": {a.known((*app).settable)}, "urbo tell": {a.known((*app).devices)},
@@ -182,6 +186,10 @@ func (a *app) sets(ctx context.Context, cl *client, _ string) []string {
 
 func (a *app) sequences(ctx context.Context, cl *client, _ string) []string {
 	return ask(ctx, cl, "/sequences", func(s wire.Sequence) []string { return []string{s.Slug} })
+}
+
+func (a *app) occasions(ctx context.Context, cl *client) []string {
+	return ask(ctx, cl, "/occasions", func(o wire.Occasion) []string { return []string{o.Slug} })
 }
 
 func (a *app) underWay(ctx context.Context, cl *client, _ string) []string {

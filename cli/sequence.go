@@ -209,8 +209,8 @@ with urbo run stop.`,
 	return c
 }
 
-// followRun shows what comes of the steps of a run until it is over.
-func (a *app) followRun(ctx context.Context, r wire.Run) error {
+// watchRun shows what comes of the steps of a run until it is over.
+func (a *app) watchRun(ctx context.Context, r wire.Run) (wire.Run, error) {
 	id, shown, asked := r.ID, 0, ""
 	for {
 		for i, step := range r.Log {
@@ -234,8 +234,17 @@ func (a *app) followRun(ctx context.Context, r wire.Run) error {
 		ask := url.Values{"wait_ms": {"30000"}, "seen": {fmt.Sprint(r.Logged)}, "phase": {string(r.Phase)}}
 		r = wire.Run{}
 		if err := a.call(ctx, http.MethodGet, "/runs/"+url.PathEscape(id)+"?"+ask.Encode(), nil, &r); err != nil {
-			return err
+			return r, err
 		}
+	}
+	return r, nil
+}
+
+// followRun is watchRun of a sequence, and says how it ended.
+func (a *app) followRun(ctx context.Context, r wire.Run) error {
+	r, err := a.watchRun(ctx, r)
+	if err != nil {
+		return err
 	}
 	if a.output == "json" {
 		if err := a.json(r); err != nil {

@@ -28,6 +28,7 @@ import (
 	"urbo/service/lessons"
 	"urbo/service/library"
 	"urbo/service/measure"
+	"urbo/service/occasions"
 	"urbo/service/receive"
 	"urbo/service/rooms"
 	"urbo/service/runs"
@@ -89,6 +90,7 @@ type House struct {
 	Sequences *sequences.Sequences
 	Holds     *holds.Holds
 	Runs      *runs.Runs
+	Occasions *occasions.Occasions
 	History   *history.History
 	Calendar  *calendar.Clock
 	Measure   *measure.Measure
@@ -228,6 +230,12 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
+	h.Occasions, err = occasions.Open(ctx, occasions.Config{Rows: s.Occasions(), Store: s, Targets: h.Targets,
+		Library: h.Library, Rooms: h.Rooms, Beliefs: h.Beliefs, Planner: h.Setting, Runs: h.Runs, Holds: h.Holds,
+		Stream: h.Stream, Now: c.Now})
+	if err != nil {
+		return err
+	}
 	if err := h.recover(ctx, left); err != nil {
 		return err
 	}
@@ -270,7 +278,7 @@ func (h *House) Run(ctx context.Context) error {
 	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters, h.History)
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
-		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Holds}, {h.Runs}} {
+		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Holds}, {h.Runs}, {h.Occasions}} {
 		parts = append(parts, background(ctx, p...))
 	}
 	<-ctx.Done()

@@ -41,6 +41,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0020-history", Migrate: history},
 	{ID: "0021-words", Migrate: words},
 	{ID: "0022-users", Migrate: users},
+	{ID: "0023-occasions", Migrate: occasions},
 }
 
 const migrationTable = "migrations"
@@ -53,7 +54,7 @@ func migrate(db *gorm.DB) error {
 		err := execute(tx,
 			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables, heardTables, idTables,
 				dropRoomNames, peopleTables, beliefLogTables,
-				groupTables, runTables, historyTables, wordTables, userColumns))
+				groupTables, runTables, historyTables, wordTables, userColumns, occasionTables))
 		if err != nil {
 			return err
 		}

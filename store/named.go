@@ -22,6 +22,12 @@ func (s *Store) Groups() NamedTable { return NamedTable{s, "groups"} }
 // Sequences are the sequences of the house.
 func (s *Store) Sequences() NamedTable { return NamedTable{s, "sequences"} }
 
+// Occasions are the occasions of the house.
+func (s *Store) Occasions() NamedTable { return NamedTable{s, "occasions"} }
+
+// Boards are the boards of the house.
+func (s *Store) Boards() NamedTable { return NamedTable{s, "boards"} }
+
 // All reads them, by slug.
 func (t NamedTable) All(ctx context.Context) ([]Named, error) {
 	var out []Named

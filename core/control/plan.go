@@ -28,6 +28,8 @@ type Request struct {
 	Wants []Want
 	// Asked says that a person waits: keys that set a value are pressed even where it is believed so already.
 	Asked bool
+	// Sparing says that nothing is pressed for what is believed to be so, even where that is not certain.
+	Sparing bool
 	// Gap is the least time between two presses of the device.
 	Gap time.Duration
 	// Holds are the keys that can be held down.
@@ -528,6 +530,16 @@ func (p *planner) awake() (until time.Time) {
 func (p *planner) certainly(w wish) bool {
 	s := p.spec
 	return p.already(w) && s.word(p.cur, w.control, s.may(p.cur, w.control, p.now), p.now) == Certain
+}
+
+// rests says whether nothing has to be pressed for a wish.
+func (p *planner) rests(w wish) bool {
+	if p.ask.Asked {
+		return false
+	}
+	s := p.spec
+	return p.certainly(w) || p.ask.Sparing && p.already(w) &&
+		s.word(p.cur, w.control, s.may(p.cur, w.control, p.now), p.now) != Doubtful
 }
 
 // already says whether what is wanted is believed to be so, as exactly as anything is known.

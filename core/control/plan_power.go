@@ -24,7 +24,7 @@ func (p *planner) switchTo(pw powerWish) {
 	w := *pw.want
 	key := p.keyThat(s.power, func(e effect) bool { return e.op == OpSet && e.arg == w.value })
 	switch {
-	case !p.ask.Asked && p.certainly(w), key == "" && p.already(w):
+	case p.rests(w), key == "" && p.already(w):
 		p.leave(s.power)
 		if p.ask.Asked {
 			p.offer(w)

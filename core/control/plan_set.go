@@ -20,7 +20,7 @@ func (p *planner) set(w wish) {
 	}
 	already := p.already(w)
 	switch {
-	case !p.ask.Asked && p.certainly(w):
+	case p.rests(w):
 		p.leave(w.control)
 	case key != "":
 		p.press(Step{Key: key})

@@ -77,6 +77,7 @@ var types = register(
 	read[StationHere], read[StationAway], read[StationChanged], read[StationUsed], read[StationNote],
 	read[RoomChanged], read[GroupChanged], read[HouseChanged], read[AccessChanged], read[HouseNote],
 	read[RunChanged], read[RunStep], read[Notice], read[HoldChanged], read[SequenceChanged],
+	read[OccasionChanged], read[OccasionInForce], read[OccasionDiffers],
 	read[StageChanged], read[Recorded],
 )
 

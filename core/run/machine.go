@@ -1,7 +1,9 @@
 package run
 
 import (
+	"cmp"
 	"fmt"
+	"strings"
 	"time"
 )
 
@@ -38,6 +40,8 @@ type State struct {
 	Asks     string    `json:"asks,omitempty"` // what is not known, as DEVICE/CONTROL
 	End      End       `json:"end,omitempty"`
 	Reason   string    `json:"reason,omitempty"` // why it ended, where it is not done; or what is missing
+	// Missing is what failed and was passed over.
+	Missing string `json:"missing,omitempty"`
 }
 
 // Happened is what can happen to a run.
@@ -82,23 +86,43 @@ const (
 	Finish   Act = "finish"   // it ended
 )
 
+// mostMissing is how long what is missing may be told, in bytes.
+const mostMissing = 1000
+
 // late is by how much a wait may have passed while the house was away.
 const late = 10 * time.Minute
 
 // Next is what an event makes of a run, and what has to be done. What cannot happen in a phase changes nothing.
 func (p Program) Next(s State, e Event) (State, Act) {
+	next, act := s, Nothing
 	switch s.Phase {
 	case Queued:
-		return p.queued(s, e)
+		next, act = p.queued(s, e)
 	case InStep:
-		return p.inStep(s, e)
+		next, act = p.inStep(s, e)
 	case Waiting:
-		return p.waiting(s, e)
+		next, act = p.waiting(s, e)
 	case Asking:
-		return p.asking(s, e)
+		next, act = p.asking(s, e)
 	}
-	return s, Nothing
+	next.Missing = cmp.Or(next.Missing, s.Missing)
+	if next.End == Done {
+		next.Reason = next.Missing
+	}
+	return next, act
 }
+
+// passOver goes on behind an op that failed, and keeps why.
+func (p Program) passOver(s State, reason string, now time.Time) (State, Act) {
+	next, act := p.enter(s.At+1, now)
+	if next.Missing = s.Missing; len(next.Missing) < mostMissing {
+		next.Missing = strings.TrimPrefix(next.Missing+"; "+reason, "; ")
+	}
+	return next, act
+}
+
+// eased says whether what fails of an op is passed over.
+func (p Program) eased(at int) bool { return at < len(p) && p[at].Set != nil && p[at].Set.Eased }
 
 func (p Program) queued(s State, e Event) (State, Act) {
 	switch e.What {
@@ -111,7 +135,7 @@ func (p Program) queued(s State, e Event) (State, Act) {
 	case Restarted:
 		return s.end(Dropped, "the house ended while it waited for its turn")
 	case Removed:
-		if p.About(s.At, e.Gone) {
+		if p.About(s.At, e.Gone) && !p.eased(s.At) {
 			return s.end(Failed, e.Reason)
 		}
 	}
@@ -132,6 +156,9 @@ func (p Program) inStep(s State, e Event) (State, Act) {
 		if s.Stopping {
 			return s.end(Stopped, s.Reason)
 		}
+		if p.eased(s.At) {
+			return p.passOver(s, e.Reason, e.At)
+		}
 		return s.end(Failed, e.Reason)
 	case Doubt:
 		if s.Stopping {
@@ -145,7 +172,7 @@ func (p Program) inStep(s State, e Event) (State, Act) {
 		s.Stopping, s.Reason = true, e.Reason
 		return s, Cancel
 	case Removed:
-		if p.Does(s.At, e.Gone) {
+		if p.Does(s.At, e.Gone) && !p.eased(s.At) {
 			s.Stopping = true
 			s.Phase, s.End, s.Reason = Ended, Failed, e.Reason
 			return s, Cancel
@@ -195,14 +222,22 @@ func (p Program) asking(s State, e Event) (State, Act) {
 	case Due:
 		return State{Phase: InStep, At: s.At}, p.actOf(s.At)
 	case LimitOver:
-		return s.end(Failed, "nobody said what "+s.Asks+" is at")
+		reason := "nobody said what " + s.Asks + " is at"
+		if p.eased(s.At) {
+			return p.passOver(s, reason, e.At)
+		}
+		return s.end(Failed, reason)
 	case Stop:
 		s, _ = s.end(Stopped, e.Reason)
 		return s, Withdraw
 	case Superseded:
 		return p.enter(s.At+1, e.At)
 	case Removed:
-		if p.Does(s.At, e.Gone) {
+		switch {
+		case !p.Does(s.At, e.Gone):
+		case p.eased(s.At): // the others of the step may be asked about
+			return State{Phase: InStep, At: s.At}, p.actOf(s.At)
+		default:
 			s, _ = s.end(Failed, e.Reason)
 			return s, Withdraw
 		}

@@ -35,6 +35,8 @@ const (
 	MaxHold = 31 * 24 * time.Hour
 	// MaxChanges is how many controls one step may set.
 	MaxChanges = 24
+	// MaxEased is how many one step of an occasion may set, on all devices of its groups and rooms.
+	MaxEased = 2000
 	// MaxNotice is the longest text of a notice, in characters.
 	MaxNotice = 200
 )
@@ -56,6 +58,12 @@ type Target struct {
 	Kind Kind   `json:"kind"`
 	ID   string `json:"id"`
 	Was  string `json:"was"` // what it was called when it was written; for texts, where it is gone
+}
+
+// Path is a control or key of something, or, without a name, all of it.
+type Path struct {
+	On   Target `json:"on"`
+	Name string `json:"name,omitempty"`
 }
 
 // Wanted is a control that is wanted at a value.
@@ -85,9 +93,11 @@ type Press struct {
 
 // Set sets controls.
 type Set struct {
-	Changes []Wanted      `json:"changes"`
-	Hold    time.Duration `json:"hold,omitempty"` // then what was before comes back; 0 is for good
-	Then    string        `json:"then,omitempty"` // or this value, where the step sets one control
+	Changes []Wanted `json:"changes"`
+	// Eased is how an occasion sets them: only what must change is pressed, and what fails is said, and passed over.
+	Eased bool          `json:"eased,omitempty"`
+	Hold  time.Duration `json:"hold,omitempty"` // then what was before comes back; 0 is for good
+	Then  string        `json:"then,omitempty"` // or this value, where the step sets one control
 }
 
 // Wait waits for a time, or until something is so.
@@ -146,7 +156,7 @@ func (s Step) check(depth int, n *int) error {
 		}
 	case s.Set != nil:
 		switch {
-		case len(s.Set.Changes) > MaxChanges:
+		case len(s.Set.Changes) > MaxEased, !s.Set.Eased && len(s.Set.Changes) > MaxChanges:
 			return wrong("sets %d controls: at most %d in one step", len(s.Set.Changes), MaxChanges)
 		case s.Set.Hold < 0 || s.Set.Hold > MaxHold:
 			return wrong("for %s: at most %s", Dur(s.Set.Hold), Dur(MaxHold))

@@ -4,6 +4,7 @@ import (
 	"context"
 	"log/slog"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -100,7 +101,8 @@ func (a *actor) so() (run.Event, bool) {
 		is, _ := op.Branch.Cond.Judge(a.runs.Targets.Reading)
 		return e, is != run.Unknown
 	case op.Set != nil:
-		return e, a.doubt(op.Set) == ""
+		path, _ := a.doubt(op.Set)
+		return e, path == "" || op.Set.Eased && path != s.Asks
 	}
 	return e, false
 }
@@ -262,6 +264,8 @@ func (a *actor) told(was, now run.State, e run.Event) {
 		s.Reason = "something newer was wanted"
 	case now.End == run.Failed:
 		s.Outcome, s.Reason = happening.Failed, now.Reason
+	case len(now.Missing) > len(was.Missing): // it is passed over
+		s.Outcome, s.Reason = happening.Failed, strings.TrimPrefix(now.Missing[len(was.Missing):], "; ")
 	case now.Phase == run.Ended && now.End != run.Done:
 		s.Reason = now.Reason
 	case acts:
@@ -278,13 +282,16 @@ func (a *actor) told(was, now run.State, e run.Event) {
 	a.run.Log = append(slices.Clone(a.run.Log[max(len(a.run.Log)-logs+1, 0):]), s)
 }
 
-// wants are the wishes of a step, by device.
-func (a *actor) wants(s *run.Set) (order []string, wants map[string][]control.Want, err error) {
+// wants are the wishes of a step, by device. What is gone ends it, unless it is passed over: then it is said.
+func (a *actor) wants(s *run.Set) (order []string, wants map[string][]control.Want, gone []string, err error) {
 	wants = map[string][]control.Want{}
 	for _, c := range s.Changes {
 		ids, err := a.runs.Targets.With(c.On, c.Control)
-		if err != nil {
-			return nil, nil, err
+		switch {
+		case err != nil && !s.Eased:
+			return nil, nil, nil, err
+		case err != nil && !slices.Contains(gone, err.Error()):
+			gone = append(gone, err.Error())
 		}
 		for _, id := range ids {
 			if wants[id] == nil {
@@ -293,5 +300,5 @@ func (a *actor) wants(s *run.Set) (order []string, wants map[string][]control.Wa
 			wants[id] = append(wants[id], control.Want{Control: c.Control, Value: c.Value})
 		}
 	}
-	return order, wants, nil
+	return order, wants, gone, nil
 }

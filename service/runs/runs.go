@@ -51,7 +51,7 @@ const (
 type Run struct {
 	ID      string      `json:"-"`
 	Name    string      `json:"name"` // what runs, as it was called then
-	Of      string      `json:"of"`   // id of the sequence
+	Of      string      `json:"of"`   // id of the sequence or occasion
 	By      grant.By    `json:"by"`
 	Cause   string      `json:"cause,omitempty"`
 	Began   time.Time   `json:"began"`
@@ -180,7 +180,7 @@ func Open(ctx context.Context, c Config) (*Runs, error) {
 // Order is what is to run.
 type Order struct {
 	Name    string // for people
-	Of      string // id of the sequence
+	Of      string // id of the sequence or occasion
 	Program run.Program
 	By      grant.By
 	Cause   string
@@ -301,6 +301,16 @@ func (r *Runs) Stop(ctx context.Context, id string, by grant.By) (Run, error) {
 	case <-ctx.Done():
 		return one, fmt.Errorf("stop %s: it ends at the next safe place, and nobody waits for that: %w", one.Name,
 			ctx.Err())
+	}
+}
+
+// Halt stops the runs of something at the next safe place, and does not wait for their end.
+func (r *Runs) Halt(of, reason string) {
+	r.mu.Lock()
+	same := r.same(of)
+	r.mu.Unlock()
+	for _, a := range same {
+		a.send(run.Event{What: run.Stop, Reason: reason})
 	}
 }
 

@@ -1,10 +1,12 @@
 package runs
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"sync"
 
 	"urbo/core/control"
@@ -91,12 +93,13 @@ func (a *actor) over(ctx context.Context, err error) {
 
 // set sets controls, those of several devices side by side.
 func (a *actor) set(ctx context.Context, s *run.Set) {
-	order, wants, err := a.wants(s)
+	order, wants, refused, err := a.wants(s)
 	if err != nil {
 		a.trouble(err)
 		return
 	}
-	if path := a.doubt(s); path != "" {
+	path, of := a.doubt(s)
+	if path != "" && !s.Eased {
 		a.send(run.Event{What: run.Doubt, Reason: path, Limit: asks})
 		return
 	}
@@ -107,44 +110,36 @@ func (a *actor) set(ctx context.Context, s *run.Set) {
 		}
 	}
 	for _, id := range order {
-		t, err := a.start(ctx, s, setting.Wish{Device: id, Wants: wants[id], Asked: true, By: a.run.By,
+		if s.Eased && slices.Contains(of, id) { // the others do not wait for what is known of it
+			continue
+		}
+		t, err := a.start(ctx, s, setting.Wish{Device: id, Wants: wants[id], Asked: !s.Eased, Spare: s.Eased, By: a.run.By,
 			Cause: a.run.ID})
-		if err != nil {
+		switch {
+		case err == nil:
+			tickets = append(tickets, t)
+		case s.Eased:
+			refused = append(refused, err.Error())
+		default:
 			cancel()
 			a.trouble(err)
 			return
 		}
-		tickets = append(tickets, t)
 	}
 	a.cancels(cancel)
 	a.runs.group.Go(func() {
-		var failed, superseded []string
-		var mu sync.Mutex
-		var all sync.WaitGroup
-		for _, t := range tickets {
-			all.Go(func() {
-				r, err := t.Wait(ctx)
-				mu.Lock()
-				defer mu.Unlock()
-				slug := a.runs.Library.Slug(t.DeviceID())
-				switch {
-				case err != nil:
-					failed = append(failed, err.Error())
-				case r.Done:
-				case onlySuperseded(r.Ends):
-					superseded = append(superseded, slug)
-				case r.Reason != "":
-					failed = append(failed, slug+": "+r.Reason)
-				default:
-					failed = append(failed, slug+" was set, and what it is at now is doubtful")
-				}
-			})
-		}
-		all.Wait()
+		failed, superseded := a.await(ctx, tickets)
+		failed = append(refused, failed...)
 		switch {
+		case path != "" && ctx.Err() == nil && a.setNow(of, wants):
+			a.cancels(nil)
+			a.send(run.Event{What: run.Doubt, Reason: path, Limit: asks})
 		case len(failed) > 0:
 			slices.Sort(failed)
-			a.over(ctx, errors.New(failed[0]))
+			if !s.Eased {
+				failed = failed[:1]
+			}
+			a.over(ctx, errors.New(strings.Join(failed, "; ")))
 		case len(superseded) > 0 && ctx.Err() == nil:
 			a.cancels(nil)
 			a.send(run.Event{What: run.Superseded})
@@ -152,6 +147,41 @@ func (a *actor) set(ctx context.Context, s *run.Set) {
 			a.over(ctx, nil)
 		}
 	})
+}
+
+// setNow says whether any of some devices is still not at what is wanted of it.
+func (a *actor) setNow(of []string, wants map[string][]control.Want) bool {
+	return slices.ContainsFunc(of, func(id string) bool {
+		r, err := a.runs.Setting.Plan(setting.Wish{Device: id, Wants: wants[id], Spare: true})
+		return err == nil && !r.Done
+	})
+}
+
+// await waits for what comes of some wishes: what failed, and which devices somebody else wished something of.
+func (a *actor) await(ctx context.Context, tickets []*setting.Ticket) (failed, superseded []string) {
+	var mu sync.Mutex
+	var all sync.WaitGroup
+	for _, t := range tickets {
+		all.Go(func() {
+			r, err := t.Wait(ctx)
+			mu.Lock()
+			defer mu.Unlock()
+			slug := a.runs.Library.Slug(t.DeviceID())
+			switch {
+			case err != nil:
+				failed = append(failed, err.Error())
+			case r.Done:
+			case onlySuperseded(r.Ends):
+				superseded = append(superseded, slug)
+			case r.Reason != "":
+				failed = append(failed, slug+": "+r.Reason)
+			default:
+				failed = append(failed, slug+" was set, and what it is at now is doubtful")
+			}
+		})
+	}
+	all.Wait()
+	return failed, superseded
 }
 
 // onlySuperseded says whether nothing went wrong, but that somebody wished something else.
@@ -167,33 +197,39 @@ func (a *actor) start(ctx context.Context, s *run.Set, w setting.Wish) (*setting
 	return a.runs.Setting.Start(w)
 }
 
-// doubt is what is not known of what a step sets: it does not surely lead there, or it is not known what to set back.
-// "" is nothing that saying what something is at would mend.
-func (a *actor) doubt(s *run.Set) (path string) {
-	order, wants, err := a.wants(s)
+// doubt is what is not known of what a step sets, and of which devices: it does not surely lead there, or it is not
+// known what to set back. "" is nothing that saying what something is at would mend. path is of the first of them.
+func (a *actor) doubt(s *run.Set) (path string, of []string) {
+	order, wants, _, err := a.wants(s)
+	if err != nil {
+		return "", nil
+	}
+	for _, id := range order {
+		if control := a.doubtOf(s, id, wants[id]); control != "" {
+			of = append(of, id)
+			path = cmp.Or(path, a.runs.Library.Slug(id)+"/"+control)
+		}
+	}
+	return path, of
+}
+
+// doubtOf is the control of one device that is not known well enough.
+func (a *actor) doubtOf(s *run.Set, id string, wants []control.Want) string {
+	states, err := a.runs.Beliefs.StatesOf(id)
 	if err != nil {
 		return ""
 	}
-	for _, id := range order {
-		states, err := a.runs.Beliefs.StatesOf(id)
-		if err != nil {
-			continue
-		}
-		r, err := a.runs.Setting.Plan(setting.Wish{Device: id, Wants: wants[id], Asked: true})
-		sure := err != nil || r.Plan.Sure // what cannot be at all, nobody's word mends
-		for _, h := range r.Plan.Helps {
-			if !sure && h.Kind == control.HelpTell {
-				return a.runs.Library.Slug(id) + "/" + h.Control
-			}
-		}
-		if s.Hold == 0 || s.Then != "" {
-			continue
-		}
-		if unknown := notKnown(states, wants[id]); unknown != "" {
-			return a.runs.Library.Slug(id) + "/" + unknown
+	r, err := a.runs.Setting.Plan(setting.Wish{Device: id, Wants: wants, Asked: !s.Eased, Spare: s.Eased})
+	sure := err != nil || r.Plan.Sure // what cannot be at all, nobody's word mends
+	for _, h := range r.Plan.Helps {
+		if !sure && h.Kind == control.HelpTell {
+			return h.Control
 		}
 	}
-	return ""
+	if s.Hold == 0 || s.Then != "" {
+		return ""
+	}
+	return notKnown(states, wants)
 }
 
 // notKnown is a control that may be at several values, so that it is not known what to set back. Where the device is

@@ -96,6 +96,7 @@ type Wish struct {
 	Device string // id
 	Wants  []control.Want
 	Asked  bool // a person waits: keys that set a value are pressed even where it is believed so already
+	Spare  bool // nothing is pressed for what is believed to be so, even where that is not certain
 	Blind  bool // what is believed is worth nothing: only what leads there from everything is pressed
 	Class  Class
 	By     grant.By
@@ -110,7 +111,7 @@ type Wish struct {
 
 // ask is the wish as the planner takes it.
 func (w Wish) ask() control.Request {
-	return control.Request{Wants: w.Wants, Asked: w.Asked, Blind: w.Blind}
+	return control.Request{Wants: w.Wants, Asked: w.Asked, Sparing: w.Spare, Blind: w.Blind}
 }
 
 // End is what became of a want.

@@ -154,9 +154,10 @@ func (b *batch) wanted() (out []control.Want) {
 }
 
 func (b *batch) plan() (control.Plan, error) {
-	ask := control.Request{Wants: b.wanted()}
+	ask := control.Request{Wants: b.wanted(), Sparing: true}
 	for _, t := range b.tickets {
 		ask.Asked, ask.Blind = ask.Asked || t.wish.Asked, ask.Blind || t.wish.Blind
+		ask.Sparing = ask.Sparing && t.wish.Spare
 	}
 	return b.actor.setting.Beliefs.Plan(b.actor.id, ask)
 }
