@@ -177,8 +177,8 @@ func (a *API) keys() {
 		KeyIn
 		Body wire.HeardCode
 	}) (wire.Device, error) {
-		return a.remarked(ctx)(a.house.Library.FollowText(ctx, in.ref(), library.Hand{Text: in.Body.Text, Hz: in.Body.Hz},
-			note(ctx)))
+		return a.remarked(ctx)(a.house.Library.FollowText(ctx, in.ref(),
+			library.Hand{Text: in.Body.Text, Hz: in.Body.Hz}, note(ctx)))
 	})
 	call(a, operation{"DELETE", "/devices/{device}/keys/{key}/heard", "unfollow-key",
 		"Let only its own codes count as presses of a key", grant.Teach, ofDevice, 0},

@@ -82,7 +82,8 @@ func (a *API) occasions() {
 		return as(occasionPlan)(all.Plan(in.Occasion, in.What))
 	})
 	for what, summary := range map[occasions.What]string{
-		occasions.Start: "Start an occasion: what must change is pressed, and what only the one before used is switched off",
+		occasions.Start: "Start an occasion: what must change is pressed, and what only the one before used is " +
+			"switched off",
 		occasions.End:   "End an occasion: its devices are switched off, unless it says otherwise",
 		occasions.Right: "Put right what differs from an occasion that is in force"} {
 		call(a, operation{"POST", "/occasions/{occasion}/" + string(what), string(what) + "-occasion",
@@ -143,7 +144,7 @@ func (a *API) findOccasion(ctx context.Context, r grant.Right, slug string) (occ
 func (a *API) occasionOf(ctx context.Context) func(occasions.Occasion) wire.Occasion {
 	all := a.house.Occasions
 	return func(o occasions.Occasion) wire.Occasion {
-		w := wire.Occasion{Slug: o.Slug, Name: o.Name, Stays: []string{}, Reins: map[string]string{}, Gone: []string{},
+		w := wire.Occasion{Slug: o.Slug, Name: o.Name, Stays: []string{}, Reins: map[string]string{}, Gone: []string{}, Lacking: []string{},
 			Rooms: []string{}, Differs: []wire.Difference{}, Leaves: o.Doc.Leaves}
 		s := all.StateOf(o)
 		if f := s.Force; f != nil {
@@ -173,6 +174,7 @@ func (a *API) occasionOf(ctx context.Context) func(occasions.Occasion) wire.Occa
 			return w
 		}
 		w.Wants, w.Stays, w.Gone = all.Text(o), all.Stays(o), all.Gone(o)
+		w.Lacking = all.Lacking(o)
 		for r, name := range all.Reins(o) {
 			w.Reins[string(r)] = name
 		}

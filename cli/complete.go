@@ -43,8 +43,8 @@ func (a *app) complete(root *cobra.Command) {
 		"urbo occasion start": {a.known((*app).occasions)}, "urbo occasion end": {a.known((*app).occasions)},
 		"urbo occasion right": {a.known((*app).occasions)}, "urbo occasion change": {a.known((*app).occasions)},
 		"urbo occasion remove": {a.known((*app).occasions)},
-		"urbo run stop": {a.known((*app).underWay)},
-		"urbo press":    {a.known((*app).keys)}, "urbo state": {a.known((*app).settable)},
+		"urbo run stop":        {a.known((*app).underWay)},
+		"urbo press":           {a.known((*app).keys)}, "urbo state": {a.known((*app).settable)},
 		"urbo set": {a.known((*app).settable)}, "urbo tell": {a.known((*app).devices)},
 		"urbo device show": {a.known((*app).devices)},
 		"urbo device set":  {a.known((*app).devices)}, "urbo device remove": {a.known((*app).devices)},
@@ -188,7 +188,7 @@ func (a *app) sequences(ctx context.Context, cl *client, _ string) []string {
 	return ask(ctx, cl, "/sequences", func(s wire.Sequence) []string { return []string{s.Slug} })
 }
 
-func (a *app) occasions(ctx context.Context, cl *client) []string {
+func (a *app) occasions(ctx context.Context, cl *client, _ string) []string {
 	return ask(ctx, cl, "/occasions", func(o wire.Occasion) []string { return []string{o.Slug} })
 }
 

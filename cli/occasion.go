@@ -44,8 +44,8 @@ occasion that was added with --leaves leaves them all as they are.`),
 func occasionPath(slug string) string { return "/occasions/" + url.PathEscape(slug) }
 
 func (a *app) occasionList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List the occasions, and where they are in force", Args: args(0, 0, "none"),
-		Example: "  urbo occasion list",
+	return &cobra.Command{Use: "list", Short: "List the occasions, and where they are in force",
+		Args: args(0, 0, "none"), Example: "  urbo occasion list",
 		RunE: func(c *cobra.Command, _ []string) error {
 			var all []wire.Occasion
 			if err := a.call(c.Context(), http.MethodGet, "/occasions", nil, &all); err != nil {
@@ -87,8 +87,10 @@ func occasionNote(o wire.Occasion) string {
 		return o.Error
 	case len(o.Gone) > 0:
 		return "gone: " + strings.Join(o.Gone, ", ")
+	case len(o.Lacking) > 0:
+		return "not there yet: " + strings.Join(o.Lacking, ", ")
 	case len(o.Differs) > 0:
-		return plain.Count(len(o.Differs), "thing differs", "things differ")
+		return plain.Count(len(o.Differs), "control differs", "controls differ")
 	}
 	return ""
 }
@@ -131,6 +133,9 @@ func (a *app) printOccasion(o wire.Occasion) {
 	case len(o.Gone) > 0:
 		fmt.Fprintf(a.Out, "Not there any more, and passed over: %s\n", strings.Join(o.Gone, ", "))
 	}
+	if len(o.Lacking) > 0 {
+		fmt.Fprintf(a.Out, "Not there yet, and passed over until it is learned: %s\n", strings.Join(o.Lacking, ", "))
+	}
 	if !o.InForce {
 		fmt.Fprintf(a.Out, "It is not in force. Start it: urbo occasion start %s\n", o.Slug)
 		return
@@ -168,9 +173,10 @@ type occasionFlags struct {
 func (f *occasionFlags) add(c *cobra.Command) {
 	c.Flags().StringVar(&f.file, "file", "", "where the wants stand; - is standard input")
 	c.Flags().StringVar(&f.room, "room", "", "the one room that it is for; without one it is for the whole house")
-	c.Flags().StringSliceVar(&f.stays, "stays", nil, "devices, groups or room/NAME that are left as they are afterwards")
-	c.Flags().StringArrayVar(&f.reins, "rein", nil,
-		"who has a part of the handset meanwhile: volume=DEVICE/CONTROL, or arrows, digits or play=DEVICE; once or more")
+	c.Flags().StringSliceVar(&f.stays, "stays", nil,
+		"devices, groups or room/NAME that are left as they are afterwards")
+	c.Flags().StringArrayVar(&f.reins, "rein", nil, "who has a part of the handset meanwhile: "+
+		"volume=DEVICE/CONTROL, or arrows, digits or play=DEVICE; once or more")
 	c.Flags().BoolVar(&f.leaves, "leaves", false, "its end leaves all devices as they are")
 }
 
@@ -249,8 +255,8 @@ differs, and can be put right.`,
 				change.Wants = &wants
 			}
 			if change == (wire.OccasionChange{}) {
-				return usageError{errors.New("say what is to change: WANTS, --file, --name, --short-name, --room, --stays, " +
-					"--rein or --leaves")}
+				return usageError{errors.New("say what is to change: WANTS, --file, --name, --short-name, --room, " +
+					"--stays, --rein or --leaves")}
 			}
 			var o wire.Occasion
 			if err := a.call(c.Context(), http.MethodPatch, occasionPath(argv[0]), change, &o); err != nil {
@@ -291,13 +297,14 @@ func (a *app) occasionPlan() *cobra.Command {
 				what = "right"
 			}
 			var p wire.OccasionPlan
-			if err := a.call(c.Context(), http.MethodGet, occasionPath(argv[0])+"/plan?what="+what, nil, &p); err != nil {
+			path := occasionPath(argv[0]) + "/plan?what=" + what
+			if err := a.call(c.Context(), http.MethodGet, path, nil, &p); err != nil {
 				return err
 			}
 			if a.output == "json" {
 				return a.json(p)
 			}
-			a.printOccasionPlan(argv[0], p)
+			a.printOccasionPlan(p)
 			return nil
 		}}
 	c.Flags().BoolVar(&end, "end", false, "what its end would press")
@@ -305,7 +312,7 @@ func (a *app) occasionPlan() *cobra.Command {
 	return c
 }
 
-func (a *app) printOccasionPlan(slug string, p wire.OccasionPlan) {
+func (a *app) printOccasionPlan(p wire.OccasionPlan) {
 	var rows []table.Row
 	for _, d := range p.Devices {
 		rows = append(rows, table.Row{d.Stage, d.Device, wantsText(d), planText(d)})
@@ -324,8 +331,8 @@ func (a *app) printOccasionPlan(slug string, p wire.OccasionPlan) {
 			float64(p.TakesMS)/1000)
 	}
 	if !p.Sure {
-		fmt.Fprintf(a.Out, "Not all is sure. Say what the others are at now (urbo tell DEVICE CONTROL VALUE), or start it: "+
-			"it asks, and goes on with the rest.\n")
+		fmt.Fprintln(a.Out, "Not all is sure. Say what the others are at now (urbo tell DEVICE CONTROL VALUE), or "+
+			"start it: it asks, and goes on with the rest.")
 	}
 }
 

@@ -130,6 +130,11 @@ func Arrange(ctx context.Context, house *service.House) error {
 			return err
 		}
 	}
+	for _, o := range theOccasions() {
+		if _, err := house.Occasions.Add(ctx, "", o.name, o.text, by); err != nil {
+			return err
+		}
+	}
 	for _, s := range []struct{ slug, name, steps string }{
 		{"fanfare", "Fanfare",
 			"set (boardwalk/power on, boardwalk/colour red)\nwait 2 s\nset boardwalk/colour to amber\n" +

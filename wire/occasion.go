@@ -16,6 +16,7 @@ type Occasion struct {
 	Reins   map[string]string `json:"reins" doc:"Who has the volume, the arrows, the digits and the play keys while it is in force"`
 	Leaves  bool              `json:"leaves" doc:"Its end leaves all devices as they are"`
 	Gone    []string          `json:"gone" doc:"What it is about and is not there any more"`
+	Lacking []string          `json:"lacking" doc:"DEVICE/CONTROL that it wants and that is not there yet; it is passed over"`
 	Error   string            `json:"error,omitempty" doc:"Why it cannot begin"`
 	InForce bool              `json:"in_force"`
 	Rooms   []string          `json:"rooms" doc:"In which it is in force"`

@@ -154,6 +154,7 @@ func TestDiffers_OffNeedsNothingElse(t *testing.T) {
 
 func TestCheck_SaysWhatAnOccasionIsNot(t *testing.T) {
 	on := wanted(device("lamp"), "power", "on")
+	by := wanted(device("amplifier"), "volume", "up 3")
 	plain := []run.Set{{Changes: []run.Wanted{on}}}
 	with := func(r occasion.Rein, p run.Path) occasion.Occasion {
 		return occasion.Occasion{Wants: plain, Reins: map[occasion.Rein]run.Path{r: p}}
@@ -161,12 +162,13 @@ func TestCheck_SaysWhatAnOccasionIsNot(t *testing.T) {
 	require.NoError(t, occasion.Occasion{Wants: plain}.Check())
 	require.NoError(t, with(occasion.Volume, run.Path{On: device("amplifier"), Name: "volume"}).Check())
 	for said, o := range map[string]occasion.Occasion{
-		"there are none":                   {},
-		"lasts until another one begins":   {Wants: []run.Set{{Changes: []run.Wanted{on}, Hold: time.Minute}}},
-		"an occasion wants a value":        {Wants: []run.Set{{Changes: []run.Wanted{wanted(device("a"), "v", "up 3")}}}},
-		"things stay, the most is":         {Wants: plain, Stays: make([]run.Target, occasion.MaxStays+1)},
-		"\"wheel\" is no rein":             with("wheel", run.Path{On: device("lamp")}),
-		"goes to one device":               with(occasion.Arrows, run.Path{On: run.Target{Kind: run.Group, Was: "dew"}}),
+		"there are none":                 {},
+		"lasts until another one begins": {Wants: []run.Set{{Changes: []run.Wanted{on}, Hold: time.Minute}}},
+		"an occasion wants a value":      {Wants: []run.Set{{Changes: []run.Wanted{by}}}},
+		"things stay, the most is":       {Wants: plain, Stays: make([]run.Target, occasion.MaxStays+1)},
+		"\"wheel\" is no rein":           with("wheel", run.Path{On: device("lamp")}),
+		"goes to one device": with(occasion.Arrows,
+			run.Path{On: run.Target{Kind: run.Group, Was: "dew"}}),
 		"goes to a control, such as lamp/": with(occasion.Volume, run.Path{On: device("lamp")}),
 		"write lamp, without /keys":        with(occasion.Arrows, run.Path{On: device("lamp"), Name: "keys"}),
 	} {

@@ -321,6 +321,10 @@ func (o *Occasions) steps(p program) (out run.Program) {
 		}
 		out = append(out, run.Op{Set: set, Says: strings.Join(says, ", and ")})
 	}
+	if missing := o.lacking(p.one); p.what != End && len(missing) > 0 { // it is said
+		set := &run.Set{Eased: true, Changes: missing}
+		out = append(out, run.Op{Set: set, Says: run.Print([]run.Step{{Set: set}}, o.Targets.Name)})
+	}
 	return out
 }
 

@@ -3,6 +3,7 @@ package occasions
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -16,6 +17,7 @@ import (
 	"urbo/core/happening"
 	"urbo/core/occasion"
 	"urbo/core/run"
+	"urbo/service/belief"
 	"urbo/service/holds"
 	"urbo/service/named"
 	"urbo/service/rooms"
@@ -197,6 +199,28 @@ func (o *Occasions) Gone(one Occasion) []string {
 	return out
 }
 
+// Lacking lists the controls that an occasion wants and that are not there, or not yet, as DEVICE/CONTROL.
+func (o *Occasions) Lacking(one Occasion) []string {
+	out := []string{}
+	for _, w := range o.lacking(one) {
+		if name := o.Targets.Name(w.On); name != "" {
+			out = append(out, name+"/"+w.Control)
+		}
+	}
+	return out
+}
+
+func (o *Occasions) lacking(one Occasion) (out []run.Wanted) {
+	for _, set := range one.Doc.Wants {
+		for _, w := range set.Changes {
+			if _, err := o.Targets.With(w.On, w.Control); err != nil {
+				out = append(out, w)
+			}
+		}
+	}
+	return out
+}
+
 // Text of an occasion as somebody wrote it.
 type Text struct {
 	Wants  *string // steps that set
@@ -225,6 +249,15 @@ func (n names) Target(name string) (run.Target, error) {
 		err = n.sight(name, t, err)
 	}
 	return t, err
+}
+
+// Control lets an occasion want something of a device on which nothing can be set yet: it is passed over until then.
+func (n names) Control(t run.Target, name, value string) error {
+	err := n.Targets.Control(t, name, value)
+	if errors.Is(err, belief.ErrNoControls) {
+		return device.CheckSlug("control", name)
+	}
+	return err
 }
 
 // Sequence is nothing that an occasion runs.

@@ -113,8 +113,8 @@ func (a *actor) set(ctx context.Context, s *run.Set) {
 		if s.Eased && slices.Contains(of, id) { // the others do not wait for what is known of it
 			continue
 		}
-		t, err := a.start(ctx, s, setting.Wish{Device: id, Wants: wants[id], Asked: !s.Eased, Spare: s.Eased, By: a.run.By,
-			Cause: a.run.ID})
+		t, err := a.start(ctx, s, setting.Wish{Device: id, Wants: wants[id], Asked: !s.Eased, Spare: s.Eased,
+			By: a.run.By, Cause: a.run.ID})
 		switch {
 		case err == nil:
 			tickets = append(tickets, t)
