@@ -48,37 +48,7 @@ func (a *API) beliefs() {
 			DeviceIn
 			Body wire.SetRequest
 		}) (wire.SetAnswer, error) {
-			id, err := a.house.Library.ID(in.Device)
-			if err != nil {
-				return wire.SetAnswer{}, err
-			}
-			w := wanted(ctx, id, in.Body)
-			if limited := !Caller(ctx).Grant.Where.House; (in.Body.Ask || limited) && !w.Dry {
-				first := w
-				first.Dry = true
-				r, err := a.house.Set(ctx, first)
-				if err != nil {
-					return wire.SetAnswer{}, err
-				}
-				if err := a.mayMove(ctx, id, r.Plan); err != nil {
-					return wire.SetAnswer{}, err
-				}
-				w.Dry = in.Body.Ask && len(r.Plan.Asks) > 0
-			}
-			r, err := a.house.Set(ctx, w)
-			if err != nil {
-				return wire.SetAnswer{}, err
-			}
-			out := setAnswer(r)
-			out.Also = slices.DeleteFunc(slices.Clone(out.Also), func(slug string) bool {
-				other, err := a.house.Library.ID(slug)
-				return err != nil || !a.sees(ctx, other)
-			})
-			if in.Body.Ask && w.Dry && !in.Body.Dry { // nothing was pressed, and somebody is asked
-				out.Done = false
-			}
-			out.State, err = a.stateOf(in.Device)
-			return out, err
+			return a.setDevice(ctx, in.Device, in.Body)
 		})
 	call(a, operation{"POST", "/devices/{device}/undo-set", "undo-set",
 		"Set a device back to what it was believed to be at before the caller set it last, within ten minutes",
@@ -139,6 +109,41 @@ func (a *API) beliefs() {
 	a.controls()
 	a.pairing()
 	a.measurements()
+}
+
+// setDevice sets controls of a device.
+func (a *API) setDevice(ctx context.Context, slug string, body wire.SetRequest) (wire.SetAnswer, error) {
+	id, err := a.house.Library.ID(slug)
+	if err != nil {
+		return wire.SetAnswer{}, err
+	}
+	w := wanted(ctx, id, body)
+	if limited := !Caller(ctx).Grant.Where.House; (body.Ask || limited) && !w.Dry {
+		first := w
+		first.Dry = true
+		r, err := a.house.Set(ctx, first)
+		if err != nil {
+			return wire.SetAnswer{}, err
+		}
+		if err := a.mayMove(ctx, id, r.Plan); err != nil {
+			return wire.SetAnswer{}, err
+		}
+		w.Dry = body.Ask && len(r.Plan.Asks) > 0
+	}
+	r, err := a.house.Set(ctx, w)
+	if err != nil {
+		return wire.SetAnswer{}, err
+	}
+	out := setAnswer(r)
+	out.Also = slices.DeleteFunc(slices.Clone(out.Also), func(slug string) bool {
+		other, err := a.house.Library.ID(slug)
+		return err != nil || !a.sees(ctx, other)
+	})
+	if body.Ask && w.Dry && !body.Dry { // nothing was pressed, and somebody is asked
+		out.Done = false
+	}
+	out.State, err = a.stateOf(slug)
+	return out, err
 }
 
 // mayMove refuses a plan with keys that other devices obey, too, where the caller may not use one of those.

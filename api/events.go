@@ -33,6 +33,7 @@ var eventTypes = map[string]any{
 	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stored": wire.Stored{},
 	"rooms": wire.RoomsChanged{}, "house": wire.HouseChanged{}, "groups": wire.GroupsChanged{},
 	"sequences": wire.SequencesChanged{}, "occasions": wire.OccasionsChanged{},
+	"boards": wire.BoardsChanged{}, "questions": wire.QuestionsChanged{},
 	"run": wire.RunEvent{}, "hold": wire.HoldEvent{},
 	"notice": wire.NoticeEvent{},
 	"stage":  wire.StageChanged{},
@@ -237,6 +238,10 @@ func (a *API) changed(h happening.Happening) []event {
 		return []event{{"sequences", wire.SequencesChanged{}}}
 	case happening.OccasionChanged, happening.OccasionInForce, happening.OccasionDiffers:
 		return []event{{"occasions", wire.OccasionsChanged{}}}
+	case happening.BoardChanged:
+		return []event{{"boards", wire.BoardsChanged{}}}
+	case happening.QuestionChanged:
+		return []event{{"questions", wire.QuestionsChanged{}}}
 	case happening.RunChanged:
 		return []event{{"run", wire.RunEvent{ID: what.RunID, Phase: what.Phase}}}
 	case happening.Notice:

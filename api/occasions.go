@@ -144,8 +144,9 @@ func (a *API) findOccasion(ctx context.Context, r grant.Right, slug string) (occ
 func (a *API) occasionOf(ctx context.Context) func(occasions.Occasion) wire.Occasion {
 	all := a.house.Occasions
 	return func(o occasions.Occasion) wire.Occasion {
-		w := wire.Occasion{Slug: o.Slug, Name: o.Name, Stays: []string{}, Reins: map[string]string{}, Gone: []string{}, Lacking: []string{},
-			Rooms: []string{}, Differs: []wire.Difference{}, Leaves: o.Doc.Leaves}
+		w := wire.Occasion{Slug: o.Slug, Name: o.Name, Stays: []string{}, Reins: map[string]string{}, Gone: []string{},
+			Lacking: []string{},
+			Rooms:   []string{}, Differs: []wire.Difference{}, Leaves: o.Doc.Leaves}
 		s := all.StateOf(o)
 		if f := s.Force; f != nil {
 			w.InForce, w.Since, w.By = true, wire.Time(f.Since), f.By

@@ -149,6 +149,10 @@ func (a *API) shows(g grant.Grant, h happening.Happening) bool {
 		return len(what.Devices) > 0 && g.May(grant.See, list(what.Devices, a.target)...) == nil
 	case happening.OccasionInForce:
 		return len(what.Devices) > 0 && g.May(grant.See, list(what.Devices, a.target)...) == nil
+	case happening.QuestionChanged:
+		return len(what.Devices) > 0 && g.May(grant.See, list(what.Devices, a.target)...) == nil
+	case happening.BoardChanged:
+		return slices.ContainsFunc(what.Devices, func(id string) bool { return g.May(grant.See, a.target(id)) == nil })
 	case happening.OccasionDiffers:
 		return slices.ContainsFunc(what.Devices, func(id string) bool { return g.May(grant.See, a.target(id)) == nil })
 	case happening.DeviceRemoved:

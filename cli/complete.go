@@ -43,6 +43,9 @@ func (a *app) complete(root *cobra.Command) {
 		"urbo occasion start": {a.known((*app).occasions)}, "urbo occasion end": {a.known((*app).occasions)},
 		"urbo occasion right": {a.known((*app).occasions)}, "urbo occasion change": {a.known((*app).occasions)},
 		"urbo occasion remove": {a.known((*app).occasions)},
+		"urbo board show":      {a.known((*app).boards)}, "urbo board change": {a.known((*app).boards)},
+		"urbo board export": {a.known((*app).boards)}, "urbo board remove": {a.known((*app).boards)},
+		"urbo question answer": {a.known((*app).questions)},
 		"urbo run stop":        {a.known((*app).underWay)},
 		"urbo press":           {a.known((*app).keys)}, "urbo state": {a.known((*app).settable)},
 		"urbo set": {a.known((*app).settable)}, "urbo tell": {a.known((*app).devices)},
@@ -190,6 +193,14 @@ func (a *app) sequences(ctx context.Context, cl *client, _ string) []string {
 
 func (a *app) occasions(ctx context.Context, cl *client, _ string) []string {
 	return ask(ctx, cl, "/occasions", func(o wire.Occasion) []string { return []string{o.Slug} })
+}
+
+func (a *app) boards(ctx context.Context, cl *client, _ string) []string {
+	return ask(ctx, cl, "/boards", func(b wire.BoardLine) []string { return []string{b.Slug} })
+}
+
+func (a *app) questions(ctx context.Context, cl *client, _ string) []string {
+	return ask(ctx, cl, "/questions", func(q wire.OpenQuestion) []string { return []string{q.ID} })
 }
 
 func (a *app) underWay(ctx context.Context, cl *client, _ string) []string {

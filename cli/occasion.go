@@ -82,17 +82,20 @@ func forceText(o wire.Occasion) string {
 
 // occasionNote is what there is to know of an occasion.
 func occasionNote(o wire.Occasion) string {
-	switch {
-	case o.Error != "":
+	if o.Error != "" {
 		return o.Error
-	case len(o.Gone) > 0:
-		return "gone: " + strings.Join(o.Gone, ", ")
-	case len(o.Lacking) > 0:
-		return "not there yet: " + strings.Join(o.Lacking, ", ")
-	case len(o.Differs) > 0:
-		return plain.Count(len(o.Differs), "control differs", "controls differ")
 	}
-	return ""
+	var out []string
+	if len(o.Differs) > 0 {
+		out = append(out, plain.Count(len(o.Differs), "control differs", "controls differ"))
+	}
+	if len(o.Gone) > 0 {
+		out = append(out, "gone: "+strings.Join(o.Gone, ", "))
+	}
+	if len(o.Lacking) > 0 {
+		out = append(out, "not there yet: "+strings.Join(o.Lacking, ", "))
+	}
+	return strings.Join(out, "; ")
 }
 
 func (a *app) occasionShow() *cobra.Command {
@@ -327,7 +330,7 @@ func (a *app) printOccasionPlan(p wire.OccasionPlan) {
 	case p.Presses == 0 && p.Sure:
 		fmt.Fprintln(a.Out, "Nothing has to be pressed: it is believed to be so.")
 	case p.Presses > 0:
-		fmt.Fprintf(a.Out, "%s, which take %.1f s.\n", plain.Count(p.Presses, "press", "presses"),
+		fmt.Fprintf(a.Out, "%s in %.1f s.\n", plain.Count(p.Presses, "press", "presses"),
 			float64(p.TakesMS)/1000)
 	}
 	if !p.Sure {

@@ -146,7 +146,7 @@ func Arrange(ctx context.Context, house *service.House) error {
 			return err
 		}
 	}
-	return nil
+	return arrangeBoards(ctx, house, by)
 }
 
 // observatory is the devices of the demo, with what their keys send.

@@ -18,6 +18,7 @@ import (
 	"urbo/service/auditions"
 	"urbo/service/backup"
 	"urbo/service/belief"
+	"urbo/service/boards"
 	"urbo/service/calendar"
 	"urbo/service/feed"
 	"urbo/service/groups"
@@ -29,6 +30,7 @@ import (
 	"urbo/service/library"
 	"urbo/service/measure"
 	"urbo/service/occasions"
+	"urbo/service/questions"
 	"urbo/service/receive"
 	"urbo/service/rooms"
 	"urbo/service/runs"
@@ -91,6 +93,8 @@ type House struct {
 	Holds     *holds.Holds
 	Runs      *runs.Runs
 	Occasions *occasions.Occasions
+	Boards    *boards.Boards
+	Questions *questions.Questions
 	History   *history.History
 	Calendar  *calendar.Clock
 	Measure   *measure.Measure
@@ -236,6 +240,13 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
+	h.Boards, err = boards.Open(ctx, boards.Config{Rows: s.Boards(), Store: s, Library: h.Library, Rooms: h.Rooms,
+		Targets: h.Targets, Occasions: h.Occasions, Sequences: h.Sequences, Stream: h.Stream})
+	if err != nil {
+		return err
+	}
+	h.Questions = questions.New(questions.Config{Runs: h.Runs, Targets: h.Targets, Beliefs: h.Beliefs,
+		Library: h.Library, Stream: h.Stream, Now: c.Now})
 	if err := h.recover(ctx, left); err != nil {
 		return err
 	}
@@ -278,7 +289,7 @@ func (h *House) Run(ctx context.Context) error {
 	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters, h.History)
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
-		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Holds}, {h.Runs}, {h.Occasions}} {
+		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Holds}, {h.Runs}, {h.Questions}, {h.Occasions}} {
 		parts = append(parts, background(ctx, p...))
 	}
 	<-ctx.Done()

@@ -78,6 +78,7 @@ var types = register(
 	read[RoomChanged], read[GroupChanged], read[HouseChanged], read[AccessChanged], read[HouseNote],
 	read[RunChanged], read[RunStep], read[Notice], read[HoldChanged], read[SequenceChanged],
 	read[OccasionChanged], read[OccasionInForce], read[OccasionDiffers],
+	read[BoardChanged], read[QuestionChanged],
 	read[StageChanged], read[Recorded],
 )
 

@@ -51,3 +51,12 @@ func A(word string) string {
 
 // Label is a short name as people read it: "volume-up" is "volume up".
 func Label(slug string) string { return strings.ReplaceAll(slug, "-", " ") }
+
+// List is words one after another.
+func List[T ~string](words []T) string {
+	texts := make([]string, len(words))
+	for i, w := range words {
+		texts[i] = string(w)
+	}
+	return strings.Join(texts, ", ")
+}

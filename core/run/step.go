@@ -51,6 +51,7 @@ const (
 	Room        Kind = "room"
 	Measurement Kind = "measurement"
 	Sequence    Kind = "sequence"
+	Occasion    Kind = "occasion"
 )
 
 // Target is what a step is about, by its id.

@@ -292,3 +292,13 @@ func (l *Library) Slug(id string) string {
 	}
 	return ""
 }
+
+// Name is the name of a device, "" where it is gone.
+func (l *Library) Name(id string) string {
+	l.mu.RLock()
+	defer l.mu.RUnlock()
+	if e := l.entries[id]; e != nil {
+		return e.line.Name
+	}
+	return ""
+}

@@ -50,12 +50,19 @@ func New(s *stream.Stream, now func() time.Time) *Measure {
 
 var nameRule = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*(/[a-z0-9]+(-[a-z0-9]+)*)?$`)
 
+// CheckName says whether a measurement may be called so. The error wraps ErrMeasurement.
+func CheckName(name string) error {
+	if !nameRule.MatchString(name) || len(name) > 81 {
+		return fmt.Errorf("%w %.90q: a name is a-z, 0-9 and -, such as boardwalk/power", ErrMeasurement, name)
+	}
+	return nil
+}
+
 // Put takes a value. The error wraps ErrMeasurement.
 func (m *Measure) Put(name string, value float64, unit string, by grant.By) (Measurement, error) {
 	switch {
-	case !nameRule.MatchString(name) || len(name) > 81:
-		return Measurement{},
-			fmt.Errorf("%w %.90q: a name is a-z, 0-9 and -, such as boardwalk/power", ErrMeasurement, name)
+	case CheckName(name) != nil:
+		return Measurement{}, CheckName(name)
 	case math.IsNaN(value) || math.IsInf(value, 0):
 		return Measurement{}, fmt.Errorf("%w %s: the value has to be a number", ErrMeasurement, name)
 	case len(unit) > 12 || !plain.Is(unit):
