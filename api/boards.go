@@ -310,7 +310,7 @@ func (a *API) nameOf(t board.Tile) string {
 
 func faceOf(c control.Control) wire.Face {
 	w := wire.Face{Control: c.Name, Kind: c.Kind, Choices: slices.Concat([]string{}, c.Choices()), Unit: c.Unit,
-		Stops: c.Stop != "" || c.Round != "", Favourites: c.Favourites}
+		Stop: c.Stop, Favourites: c.Favourites}
 	if w.Step = c.Step; c.Kind == control.Dial && c.Step == 0 {
 		w.Step = 1
 	}
@@ -462,7 +462,9 @@ func (a *API) useControls(ctx context.Context, t board.Tile, u wire.TileUse) (wi
 	one := t.Kind == board.Control
 	slug := a.house.Library.Slug(t.On.ID)
 	switch {
-	case u.Key != "" && one, u.Key != "" && len(u.Wants) > 0:
+	case u.Key != "" && len(u.Wants) > 0:
+		return no("sets something, or presses a key, not both")
+	case u.Key != "" && one && !a.stops(t, u.Key):
 		return no("sets " + t.Name)
 	case u.Key != "":
 		return a.pressTile(ctx, t, u.Key, u.HoldMS)
@@ -499,6 +501,13 @@ func (a *API) useControls(ctx context.Context, t board.Tile, u wire.TileUse) (wi
 		}
 	}
 	return out, err
+}
+
+// stops says whether a key stops what a tile moves.
+func (a *API) stops(t board.Tile, key string) bool {
+	return t.On.Kind == run.Device && slices.ContainsFunc(a.house.TileOf(t).Forms, func(c control.Control) bool {
+		return c.Kind == control.Travel && c.Stop == key
+	})
 }
 
 // tileAnswer is what came of a setting in short.

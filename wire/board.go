@@ -52,12 +52,12 @@ type Tile struct {
 type Face struct {
 	Control    string         `json:"control"`
 	Kind       control.Kind   `json:"kind" enum:"power,dial,selector,digits,travel"`
-	Choices    []string       `json:"choices" doc:"Values by name; of a travel, its ends, the open one first"`
+	Choices    []string       `json:"choices" doc:"Values by name; of a travel, its ends, the closed one first"`
 	Least      float64        `json:"least"`
 	Most       float64        `json:"most"`
 	Step       float64        `json:"step" doc:"Of a dial"`
 	Unit       string         `json:"unit,omitempty"`
-	Stops      bool           `json:"stops,omitempty" doc:"Of a travel: a key stops it on its way"`
+	Stop       string         `json:"stop,omitempty" doc:"Of a travel: the key that stops it on its way, which its tile presses as well"`
 	Favourites map[string]int `json:"favourites,omitempty"`
 }
 

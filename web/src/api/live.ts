@@ -62,6 +62,7 @@ function listen(setOnline: (online: boolean) => void): EventSource {
   });
   on<DeviceEvent>('device', () => {
     stale(keys.devices);
+    stale(keys.boards); // what it has may stand there
     stale(keys.removed); // it may have been brought back
   });
   on<DeviceEvent>('device-removed', (d) => {
@@ -82,8 +83,11 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     if (before?.here !== s.here) stale(keys.advice); // what can be sent has changed
   });
   on('groups', () => [keys.groups, keys.states].forEach(stale));
-  on('sequences', () => stale(keys.sequences));
-  on('run', () => stale(keys.runs));
+  on('sequences', () => [keys.sequences, keys.boards].forEach(stale));
+  on('occasions', () => [keys.occasions, keys.boards, keys.boardStates].forEach(stale));
+  on('boards', () => [keys.boards, keys.boardStates].forEach(stale));
+  on('questions', () => stale(keys.boardStates));
+  on('run', () => [keys.runs, keys.boardStates].forEach(stale));
   on('hold', () => stale(keys.holds));
   on<NoticeEvent>('notice', (n) => queryClient.setQueryData<NoticeEvent | null>(keys.notice, n));
   on('house', () => stale(keys.house));
@@ -97,8 +101,8 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     if (e.kind === 'access') [keys.sessions, keys.tokens, keys.people].forEach(stale);
     queryClient.setQueryData<Entry[]>(keys.news, (old) => applyNews(old, e));
   });
-  on<BelievedEvent>('believed', () => stale(keys.states));
-  on('measured', () => stale(keys.states));
+  on<BelievedEvent>('believed', () => [keys.states, keys.boardStates].forEach(stale));
+  on('measured', () => [keys.states, keys.boardStates].forEach(stale));
   on('stage', () => stale(keys.stage));
   on('reset', () => void queryClient.invalidateQueries());
   source.onerror = () => {

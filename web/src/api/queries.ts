@@ -23,6 +23,9 @@ export const keys = {
   house: ['house'],
   groups: ['groups'],
   sequences: ['sequences'],
+  occasions: ['occasions'],
+  boards: ['boards'],
+  boardStates: ['board-states'],
   runs: ['runs'],
   holds: ['holds'],
   notice: ['notice'], // the last one that came while this page is open, until it is put away

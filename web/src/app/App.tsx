@@ -7,6 +7,7 @@ import { Frame } from './Frame';
 import { Trouble } from './Trouble';
 import { words } from './words';
 
+const BoardPage = lazy(() => import('../boards/BoardPage'));
 const DevicesPage = lazy(() => import('../devices/DevicesPage'));
 const DevicePage = lazy(() => import('../devices/DevicePage'));
 const LessonPage = lazy(() => import('../devices/LessonPage'));
@@ -22,6 +23,8 @@ export function App() {
     <Routes>
       <Route path="/sign-in" element={<SignInPage />} />
       <Route element={<SignedIn />}>
+        <Route path="/boards" element={<BoardPage />} />
+        <Route path="/boards/:slug" element={<BoardPage />} />
         <Route path="/devices" element={<DevicesPage />} />
         <Route path="/devices/:slug" element={<DevicePage />} />
         <Route path="/devices/:slug/lesson" element={<LessonPage />} />
@@ -33,7 +36,7 @@ export function App() {
         <Route path="/automate" element={<AutomatePage />} />
         <Route path="/house" element={<HousePage />} />
         <Route path="/house/:part" element={<HousePage />} />
-        <Route path="*" element={<Navigate to="/devices" replace />} />
+        <Route path="*" element={<Navigate to="/boards" replace />} />
       </Route>
     </Routes>
   );

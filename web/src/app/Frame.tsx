@@ -8,13 +8,14 @@ import { keys, queryClient, useNotice } from '../api/queries';
 import { words } from './words';
 
 const icons = {
+  boards: 'M3 18h18 M7 18V7h10v11',
   devices: 'M8 3h8v18H8z M12 6.5v.01 M10.5 11h3 M10.5 14h3 M10.5 17h3',
   automate: 'M3 18h18 M5 18v-5h3v5 M10.5 18V9h3v9 M16 18V5h3v13',
   bench: 'M2 17h4V7h5v10h4V7h3v10h4',
   house: 'M3 11.5 12 4l9 7.5 M6 9.5V20h12V9.5 M10 20v-6h4v6',
 };
 
-const places = ['devices', 'automate', 'bench', 'house'] as const;
+const places = ['boards', 'devices', 'automate', 'bench', 'house'] as const;
 
 // Frame is what stands around every page: a bottom bar on a phone, a slim rail on a desk.
 export function Frame({ children }: { children: ReactNode }) {

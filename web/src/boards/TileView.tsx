@@ -1,0 +1,327 @@
+import { memo, useRef, type ReactNode } from 'react';
+import type { Tile, TileState } from '../api/client';
+import { words } from '../app/words';
+import { label } from '../shared/text';
+import { comfortOf, control, said, trust } from './face';
+import { ControlFace } from './faces';
+import { Mark } from './Mark';
+import { useUse, type Use } from './useUse';
+
+type Props = {
+  board: string;
+  tile: Tile;
+  state?: TileState;
+  onMore: (tile: Tile) => void; // details
+  onOpen: (tile: Tile) => void; // all that a device has, or what can be done with an occasion
+};
+
+// long is how long in ms a tile is held until its details open.
+const long = 600;
+
+// TileView is one tile. It is drawn anew only where it is another, or at something else.
+export const TileView = memo(function TileView({ board, tile, state, onMore, onOpen }: Props) {
+  const use = useUse(board, tile.id);
+  const timer = useRef<number>(undefined);
+  const name = tile.title ?? tile.name;
+  const stop = () => window.clearTimeout(timer.current);
+  const more = tile.kind === 'control' || tile.kind === 'occasion';
+  return (
+    <div
+      className={['tile', sizeOf(tile), ...kindOf(tile, state, use)].join(' ')}
+      onContextMenu={(e) => {
+        if (!more) return;
+        e.preventDefault();
+        onMore(tile);
+      }}
+      onPointerDown={() => {
+        if (more) timer.current = window.setTimeout(() => onMore(tile), long);
+      }}
+      onPointerUp={stop}
+      onPointerMove={(e) => (Math.abs(e.movementX) + Math.abs(e.movementY) > 6 ? stop() : undefined)}
+      onPointerLeave={stop}
+      onPointerCancel={stop}
+    >
+      {more && !tile.gone && (
+        <button
+          type="button"
+          className="tile-more"
+          aria-label={words.boards.details(name)}
+          onClick={() => onMore(tile)}
+        >
+          i
+        </button>
+      )}
+      <Body tile={tile} state={state} name={name} use={use} onOpen={onOpen} />
+      <Said use={use} name={name} />
+    </div>
+  );
+});
+
+// sizeOf is how much of a row a tile takes: what it was given, or what its face needs.
+function sizeOf(tile: Tile): string {
+  if (tile.size) return tile.size;
+  if (tile.kind === 'heading' || tile.kind === 'note' || tile.kind === 'question') return 'wide';
+  const face = tile.faces[0];
+  if (tile.kind !== 'control' || !face) return 'small';
+  return face.kind === 'power' && face.choices.length <= 2 ? 'small' : 'wide';
+}
+
+function kindOf(tile: Tile, state: TileState | undefined, use: Use): string[] {
+  if (tile.kind === 'heading' || tile.kind === 'note') return ['flat'];
+  if (tile.kind === 'occasion') {
+    return ['occasion', state?.in_force ? 'force' : '', state?.run || use.busy ? 'busy' : ''];
+  }
+  return [tile.kind];
+}
+
+// Said is what came of a tap where that is trouble, or what has to be known first.
+function Said({ use, name }: { use: Use; name: string }) {
+  if (use.asks) {
+    return (
+      <div className="ask" role="group" aria-label={words.boards.askNow(name)}>
+        <span>{words.boards.now}</span>
+        {use.asks.values.map((v) => (
+          <button key={v} type="button" className="square text belief" onClick={() => use.tell(v)}>
+            {label(v)}
+          </button>
+        ))}
+      </div>
+    );
+  }
+  if (!use.trouble) return null;
+  return (
+    <div className="said" role="alert">
+      {use.trouble}
+      <div>
+        <button type="button" className="square text" onClick={use.again}>
+          {words.boards.again}
+        </button>
+      </div>
+    </div>
+  );
+}
+
+function Body({
+  tile,
+  state,
+  name,
+  use,
+  onOpen,
+}: {
+  tile: Tile;
+  state?: TileState;
+  name: string;
+  use: Use;
+  onOpen: (tile: Tile) => void;
+}) {
+  if (tile.gone) return <Plain name={name} text={words.boards.gone} />;
+  switch (tile.kind) {
+    case 'control': {
+      const face = tile.faces[0];
+      if (!face) return <Plain name={name} text={words.boards.gone} />;
+      return <ControlFace face={face} is={control(state, face.control)} name={name} use={use} />;
+    }
+    case 'key': {
+      const key = tile.keys[0];
+      if (!key) return <Plain name={name} text={words.device.notLearned} />;
+      return (
+        <Tap name={name} busy={use.busy} onTap={() => use.press(key)}>
+          <span className="tile-hint">{use.busy ? words.boards.sending : words.boards.press}</span>
+        </Tap>
+      );
+    }
+    case 'device':
+      return <DeviceFace tile={tile} state={state} name={name} use={use} onOpen={onOpen} />;
+    case 'occasion':
+      return <OccasionFace tile={tile} state={state} name={name} use={use} onOpen={onOpen} />;
+    case 'sequence': {
+      const runs = use.busy || Boolean(state?.run);
+      return (
+        <Tap name={name} busy={runs} onTap={() => use.run('start')}>
+          <span className="tile-hint">{runs ? words.boards.underWay : words.boards.run}</span>
+        </Tap>
+      );
+    }
+    case 'measurement':
+      return (
+        <>
+          <span className="tile-name">{name}</span>
+          <span className="value">
+            {state?.gauge ? `${state.gauge.value}${state.gauge.unit ? ` ${state.gauge.unit}` : ''}` : '–'}
+          </span>
+        </>
+      );
+    case 'heading':
+      return <strong>{tile.text}</strong>;
+    case 'note':
+      return <span className="note">{tile.text}</span>;
+    case 'question':
+      return <Plain name={name || words.boards.questions} text={words.boards.nothingAsked} />;
+  }
+}
+
+function Plain({ name, text }: { name: string; text: string }) {
+  return (
+    <>
+      <span className="tile-name">{name}</span>
+      <span className="tile-hint">{text}</span>
+    </>
+  );
+}
+
+// Tap is a tile that is pressed as a whole.
+function Tap({
+  name,
+  busy,
+  onTap,
+  children,
+}: {
+  name: string;
+  busy: boolean;
+  onTap: () => void;
+  children?: ReactNode;
+}) {
+  return (
+    <button type="button" className="press fill" onClick={onTap}>
+      <span className="tile-name">{name}</span>
+      <span className={busy ? 'value sending' : 'value'}>
+        <Mark trust="certain" sending={busy} />
+        {children}
+      </span>
+    </button>
+  );
+}
+
+function OccasionFace({
+  tile,
+  state,
+  name,
+  use,
+  onOpen,
+}: Required<Omit<Props, 'board' | 'onMore' | 'state'>> & {
+  state?: TileState;
+  name: string;
+  use: Use;
+}) {
+  const busy = use.busy || Boolean(state?.run);
+  const differs = state?.differs ?? 0;
+  if (!state?.in_force) {
+    return (
+      <button
+        type="button"
+        className="press fill"
+        aria-label={words.boards.startOf(name)}
+        onClick={() => use.run('start')}
+      >
+        <span className="tile-name">{name}</span>
+        <span className="tile-hint">{busy ? words.boards.sending : words.boards.start}</span>
+      </button>
+    );
+  }
+  return (
+    <>
+      <button
+        type="button"
+        className="press fill"
+        aria-label={words.boards.inForceOf(name)}
+        onClick={() => onOpen(tile)}
+      >
+        <span className="tile-name">{name}</span>
+        <span className="tile-hint">{busy ? words.boards.sending : words.boards.inForce}</span>
+      </button>
+      {differs > 0 && !busy && (
+        <div className="ask">
+          <button type="button" className="square text belief" onClick={() => use.run('right')}>
+            {words.boards.right(differs)}
+          </button>
+        </div>
+      )}
+    </>
+  );
+}
+
+// DeviceFace is a device in short: its power where it has one, and the comfort of one that heats or cools. All that it
+// has opens from it.
+function DeviceFace({
+  tile,
+  state,
+  name,
+  use,
+  onOpen,
+}: {
+  tile: Tile;
+  state?: TileState;
+  name: string;
+  use: Use;
+  onOpen: (tile: Tile) => void;
+}) {
+  const target = comfortOf(tile.faces);
+  const power = tile.faces.find((f) => f.kind === 'power');
+  const is = power && control(state, power.control);
+  if (target && tile.size !== 'small') {
+    const wanted = control(state, target.control);
+    const room = wanted?.beside?.[0];
+    const parts = tile.faces
+      .filter((f) => f.kind === 'power' || f.kind === 'selector')
+      .map((f) => control(state, f.control)?.value)
+      .filter((v): v is string => Boolean(v) && v !== 'on');
+    return (
+      <>
+        <button
+          type="button"
+          className="press fill"
+          aria-label={words.boards.all(name)}
+          onClick={() => onOpen(tile)}
+        />
+        <span className="tile-name">{name}</span>
+        <div className="comfort">
+          {room && (
+            <div>
+              <b>{`${room.value}${room.unit ? ` ${room.unit}` : ''}`}</b>
+              <small>{words.boards.measured}</small>
+            </div>
+          )}
+          <div>
+            <b style={{ color: 'var(--belief)' }}>{said(target, wanted)}</b>
+            <small>{parts.length ? parts.map(label).join(', ') : words.boards.wanted}</small>
+          </div>
+          <div className="keys" style={{ position: 'relative', zIndex: 1 }}>
+            {[-1, 1].map((by) => (
+              <button
+                key={by}
+                type="button"
+                className="square"
+                aria-label={by < 0 ? words.boards.less(name) : words.boards.more(name)}
+                onClick={() => use.set(target.control, by < 0 ? 'down 1' : 'up 1')}
+              >
+                {by < 0 ? '−' : '+'}
+              </button>
+            ))}
+          </div>
+        </div>
+      </>
+    );
+  }
+  const value = is && power ? said(power, is) : '';
+  const nothing = tile.faces.length === 0 && tile.keys.length === 0;
+  return (
+    <button
+      type="button"
+      className="press fill"
+      aria-label={words.boards.all(name)}
+      onClick={() => onOpen(tile)}
+    >
+      <span className="tile-name">{name}</span>
+      <span className={['value', is?.value === 'off' ? 'off' : '', trust(is)].join(' ')}>
+        {power && <Mark on={is?.value ? is.value !== power.choices[0] : undefined} trust={trust(is)} />}
+        <span>
+          {power ? (
+            value
+          ) : (
+            <span className="tile-hint">{nothing ? words.boards.notLearned : words.boards.open}</span>
+          )}
+        </span>
+      </span>
+    </button>
+  );
+}
