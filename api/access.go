@@ -162,6 +162,14 @@ func list[From, To any](in []From, translate func(From) To) []To {
 	return out
 }
 
+// listed is a list that is written as one where it is empty, too.
+func listed[T any](in []T) []T {
+	if in == nil {
+		return []T{}
+	}
+	return in
+}
+
 // remove registers an operation without an answer.
 func remove[In any](a *API, o operation, f func(context.Context, *In) error) {
 	huma.Register(a.huma, o.describe(a), func(ctx context.Context, in *In) (*struct{}, error) {

@@ -89,8 +89,8 @@ func (a *API) beliefs() {
 		"Controls as the device's keys suggest them, and what no key tells", grant.See, ofDevice, 0},
 		func(_ context.Context, in *DeviceIn) (wire.Proposal, error) {
 			controls, questions, err := a.house.Propose(in.Device)
-			return wire.Proposal{Controls: slices.Concat([]control.Control{}, controls),
-				Questions: slices.Concat([]control.Question{}, questions)}, err
+			return wire.Proposal{Controls: listed(controls),
+				Questions: listed(questions)}, err
 		})
 	call(a, operation{"GET", "/devices/{device}/controls/questions", "ask-controls",
 		"What can be asked about the controls of a device, and what stands: all about one, or what matters about each",
@@ -103,8 +103,8 @@ func (a *API) beliefs() {
 			return wire.Proposal{}, err
 		}
 		controls, questions, err := d.Questions(in.Control)
-		return wire.Proposal{Controls: slices.Concat([]control.Control{}, controls),
-			Questions: slices.Concat([]control.Question{}, questions)}, err
+		return wire.Proposal{Controls: listed(controls),
+			Questions: listed(questions)}, err
 	})
 	a.controls()
 	a.pairing()
@@ -266,7 +266,7 @@ func (a *API) stateOf(slug string) ([]wire.ControlState, error) {
 
 func controlOf(s control.State, history []belief.Was) wire.ControlState {
 	w := wire.ControlState{Control: s.Control, Kind: s.Kind, Value: s.Value, About: s.About, Near: s.Near,
-		May:  slices.Concat([]string{}, s.May),
+		May:  listed(s.May),
 		Word: s.Word, Unit: s.Unit, Phase: s.Phase, Until: wire.Time(s.Until), Moving: s.Moving, Source: s.Source,
 		At: wire.Time(s.At), Presses: s.Presses, Deaf: s.Deaf, Wrong: s.Wrong, History: []wire.ControlWas{}}
 	for _, h := range slices.Backward(history) {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"urbo/core/board"
@@ -158,7 +159,7 @@ func (a *API) questions() {
 }
 
 func questionOf(q questions.Question) wire.OpenQuestion {
-	return wire.OpenQuestion{ID: q.ID, Text: q.Text, Choices: slices.Concat([]string{}, q.Choices), Unit: q.Unit,
+	return wire.OpenQuestion{ID: q.ID, Text: q.Text, Choices: listed(q.Choices), Unit: q.Unit,
 		For: q.For, By: q.By.String(), Until: q.Until}
 }
 
@@ -264,7 +265,8 @@ func (a *API) boardOf(ctx context.Context) func(boards.Board) wire.Board {
 func (a *API) tileOf(t board.Tile) wire.Tile {
 	is := a.house.TileOf(t)
 	w := wire.Tile{ID: t.ID, Kind: t.Kind, Title: t.Title, Name: a.nameOf(t), Size: t.Size, Text: t.Text,
-		Faces: list(is.Forms, faceOf), Keys: slices.Concat([]string{}, is.Keys), Whole: is.Whole, Gone: is.Gone}
+		Faces: list(is.Forms, faceOf(is.Fixed)),
+		Keys:  listed(is.Keys), Whole: is.Whole, Gone: is.Gone}
 	if t.On.ID != "" {
 		w.Of = a.house.Boards.Of(t)
 	}
@@ -302,15 +304,20 @@ func (a *API) nameOf(t board.Tile) string {
 	case run.Measurement:
 		name = t.On.ID
 	}
-	if t.Kind.Named() && t.Name != "power" {
-		name += " " + plain.Label(t.Name)
+	if of := plain.Label(t.Name); t.Kind.Named() && !slices.Contains([]string{"power", "position"}, of) &&
+		!strings.Contains(strings.ToLower(name), of) {
+		name += " " + of
 	}
 	return name
 }
 
-func faceOf(c control.Control) wire.Face {
-	w := wire.Face{Control: c.Name, Kind: c.Kind, Choices: slices.Concat([]string{}, c.Choices()), Unit: c.Unit,
-		Stop: c.Stop, Favourites: c.Favourites}
+func faceOf(fixed bool) func(c control.Control) wire.Face {
+	return func(c control.Control) wire.Face { return faceOfOne(c, fixed) }
+}
+
+func faceOfOne(c control.Control, fixed bool) wire.Face {
+	w := wire.Face{Control: c.Name, Kind: c.Kind, Choices: listed(c.Choices()), Unit: c.Unit,
+		Stop: c.Stop, Fixed: fixed, Favourites: c.Favourites}
 	if w.Step = c.Step; c.Kind == control.Dial && c.Step == 0 {
 		w.Step = 1
 	}

@@ -179,7 +179,7 @@ func (a *API) groupOf(ctx context.Context, g groups.Group) wire.Group {
 func (a *API) stateOfAll(of run.Target) ([]wire.GroupControl, error) {
 	state, err := a.house.StateOf(of)
 	return list(state, func(c service.Together) wire.GroupControl {
-		c.Choices = slices.Concat([]string{}, c.Choices)
+		c.Choices = listed(c.Choices)
 		return wire.GroupControl(c)
 	}), err
 }

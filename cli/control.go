@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
-	"slices"
 	"strings"
 	"time"
 
@@ -37,7 +36,7 @@ func (a *app) controlList() *cobra.Command {
 				return err
 			}
 			if a.output == "json" {
-				return a.json(slices.Concat([]control.Control{}, d.Controls))
+				return a.json(append([]control.Control{}, d.Controls...))
 			}
 			if len(d.Controls) == 0 {
 				fmt.Fprintf(a.Out, "No controls yet. See what its keys suggest: urbo device control propose %s\n",

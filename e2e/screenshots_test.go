@@ -50,6 +50,8 @@ func TestScreenshots(t *testing.T) {
 				require.Equal(t, 204, r.http(token, "POST", "/api/stage/handsets/"+device+"/keys/"+key+"/press", nil,
 					nil))
 			}
+			boardShots(r, b, handset, shot)
+			b.visit(r, "/devices")
 			b.see("Lecture projector")
 			shot("devices", "desk")
 			r.ok(nil, "set", "amplifier", "power", "on", "input", "2", "volume", "+2")
@@ -280,4 +282,34 @@ func TestScreenshots(t *testing.T) {
 			shot("overlay", "none")
 		})
 	}
+}
+
+// boardShots makes the pictures of boards: their faces, an occasion, details, editing.
+func boardShots(r *running, b *browser, handset func(device, key string), shot func(name string, only ...string)) {
+	b.visit(r, "/boards/observatory")
+	b.see("Heat pump")
+	shot("board")
+	b.visit(r, "/boards/public-night")
+	b.see("Fanfare")
+	r.ok(nil, "tell", "amplifier", "power", "off")
+	r.ok(nil, "occasion", "start", "public-talk", "--no-wait")
+	b.see("Lecture amplifier is on")
+	time.Sleep(25 * time.Second)
+	handset("amplifier", "input-1")
+	b.see("differs")
+	shot("board-occasion")
+	b.click("Public talk is in force. Open")
+	b.see("press")
+	shot("board-plan", "none")
+	b.click("Close")
+	b.click("Details of Lecture amplifier volume")
+	b.see("Undo")
+	shot("board-details", "none")
+	b.click("Close")
+	b.visit(r, "/boards/dome")
+	b.see("dome/humidity")
+	shot("board-dome", "none")
+	b.click("Edit")
+	b.see("Add to the board")
+	shot("board-edit", "none")
 }

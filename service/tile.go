@@ -20,6 +20,7 @@ type Tile struct {
 	Controls []TileControl
 	Forms    []control.Control // of the controls, in the same order
 	Keys     []string          // that it presses
+	Fixed    bool              // nothing sets its controls: the device has no keys that can be sent
 	Whole    bool
 	Gone     bool
 }
@@ -42,6 +43,9 @@ func (h *House) TileOf(t board.Tile) Tile {
 			_, missing := d.Key(t.Name)
 			out.Gone = t.Kind == board.Key && missing != nil
 		}
+	}
+	if d, err := h.Library.ByID(t.On.ID); err == nil {
+		out.Fixed = d.Learned() == 0 && d.Whole == nil
 	}
 	switch {
 	case t.Kind == board.Control && t.On.Kind != run.Device:

@@ -58,6 +58,7 @@ type Face struct {
 	Step       float64        `json:"step" doc:"Of a dial"`
 	Unit       string         `json:"unit,omitempty"`
 	Stop       string         `json:"stop,omitempty" doc:"Of a travel: the key that stops it on its way, which its tile presses as well"`
+	Fixed      bool           `json:"fixed,omitempty" doc:"Nothing sets it from here: it is only heard, or sensed"`
 	Favourites map[string]int `json:"favourites,omitempty"`
 }
 

@@ -89,7 +89,7 @@ func (l *Library) planned(p pack.Pack, conflict string) (PackPlan, error) {
 		d, err := l.Set(slug)
 		return d, err == nil
 	})
-	return PackPlan{Version: p.Version, Items: slices.Concat([]PackItem{}, devices, sets)}, nil
+	return PackPlan{Version: p.Version, Items: append(append([]PackItem{}, devices...), sets...)}, nil
 }
 
 // plan says what importing some devices or code sets would do, where here looks for one that has the slug.

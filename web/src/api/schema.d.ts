@@ -3291,6 +3291,8 @@ export interface components {
             favourites?: {
                 [key: string]: number;
             };
+            /** @description Nothing sets it from here: it is only heard, or sensed */
+            fixed?: boolean;
             /** @enum {string} */
             kind: "power" | "dial" | "selector" | "digits" | "travel";
             /** Format: double */

@@ -83,7 +83,7 @@ function Page({ board, state }: { board: Board; state?: BoardState }) {
             aria-label={s.title ?? words.boards.top}
           >
             {s.title && <h2>{s.title}</h2>}
-            <div className="tiles">
+            <div className={s.tiles.every((t) => t.kind === 'occasion') ? 'tiles occasions' : 'tiles'}>
               {s.tiles.map((t) => (
                 <TileView
                   key={t.id}

@@ -62,7 +62,7 @@ function sizeOf(tile: Tile): string {
   if (tile.size) return tile.size;
   if (tile.kind === 'heading' || tile.kind === 'note' || tile.kind === 'question') return 'wide';
   const face = tile.faces[0];
-  if (tile.kind !== 'control' || !face) return 'small';
+  if (tile.kind !== 'control' || !face || face.fixed) return 'small';
   return face.kind === 'power' && face.choices.length <= 2 ? 'small' : 'wide';
 }
 

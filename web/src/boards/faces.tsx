@@ -255,8 +255,19 @@ export function DigitsFace({ face, is, name, use }: Props) {
   );
 }
 
+// FixedFace is what a control is at that nothing here sets: a contact, or a device whose handset is only heard.
+function FixedFace({ face, is, name }: Props) {
+  return (
+    <>
+      <span className="tile-name">{name}</span>
+      <span className={classes('value', trust(is))}>{said(face, is)}</span>
+    </>
+  );
+}
+
 // ControlFace is the face of a control, by its kind.
 export function ControlFace(props: Props) {
+  if (props.face.fixed) return <FixedFace {...props} />;
   switch (props.face.kind) {
     case 'power':
       return props.face.choices.length > 2 ? <SelectorFace {...props} /> : <PowerFace {...props} />;
