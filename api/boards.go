@@ -302,7 +302,8 @@ func (a *API) nameOf(t board.Tile) string {
 			name = s.Name
 		}
 	case run.Measurement:
-		name = t.On.ID
+		name = plain.Label(strings.ReplaceAll(t.On.ID, "/", " "))
+		name = strings.ToUpper(name[:1]) + name[1:]
 	}
 	if of := plain.Label(t.Name); t.Kind.Named() && !slices.Contains([]string{"power", "position"}, of) &&
 		!strings.Contains(strings.ToLower(name), of) {

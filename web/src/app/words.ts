@@ -40,7 +40,7 @@ export const words = {
     askNow: (name: string) => `${name}: what is it now?`,
     gone: 'not there any more',
     notLearned: 'waits for its lesson',
-    open: 'open',
+    keys: 'keys',
     all: (name: string) => `${name}: open`,
     measured: 'measured',
     wanted: 'wanted',

@@ -230,7 +230,7 @@ function EditTile({
   return (
     <div
       ref={setNodeRef}
-      className={`tile ${tile.size ?? 'small'}`}
+      className={`tile edit ${tile.size ?? 'small'}`}
       style={{
         transform: transform ? `translate(${transform.x}px, ${transform.y}px)` : undefined,
         transition,
@@ -261,20 +261,19 @@ function EditTile({
           )
         }
       />
-      <div className="row">
-        <select
-          aria-label={words.boards.sizeOf(name)}
-          value={tile.size ?? ''}
-          style={{ width: 'auto', marginTop: 0 }}
-          onChange={(e) => onChange({ size: (e.target.value || undefined) as DraftTile['size'] })}
-        >
-          <option value="">{words.boards.usual}</option>
-          {(['small', 'wide', 'large'] as const).map((s) => (
-            <option key={s} value={s}>
-              {words.boards.sizes[s]}
-            </option>
-          ))}
-        </select>
+      <select
+        aria-label={words.boards.sizeOf(name)}
+        value={tile.size ?? ''}
+        onChange={(e) => onChange({ size: (e.target.value || undefined) as DraftTile['size'] })}
+      >
+        <option value="">{words.boards.usual}</option>
+        {(['small', 'wide', 'large'] as const).map((s) => (
+          <option key={s} value={s}>
+            {words.boards.sizes[s]}
+          </option>
+        ))}
+      </select>
+      <div className="row" style={{ gap: '0.4rem' }}>
         <button
           type="button"
           className="square"

@@ -91,9 +91,7 @@ export function Plan({ plan }: { plan: OccasionPlan }) {
                     ? words.boards.ends
                     : d.wants.map((w) => `${label(w.control)} ${w.value}`).join(', ')}
                 </td>
-                <td style={{ padding: '0.4rem 0', color: d.answer.sure ? 'var(--sent)' : 'var(--belief)' }}>
-                  {text}
-                </td>
+                <td style={{ padding: '0.4rem 0', color: colour(d) }}>{text}</td>
               </tr>
             );
           })}
@@ -101,4 +99,10 @@ export function Plan({ plan }: { plan: OccasionPlan }) {
       </table>
     </>
   );
+}
+
+// colour is that of what would be sent, of what is believed, or of what stays as it is.
+function colour(d: OccasionPlan['devices'][number]): string {
+  if (d.error || !d.answer.sure) return 'var(--belief)';
+  return d.answer.steps.length ? 'var(--sent)' : 'var(--soft)';
 }

@@ -185,7 +185,7 @@ function Tap({
     <button type="button" className="press fill" onClick={onTap}>
       <span className="tile-name">{name}</span>
       <span className={busy ? 'value sending' : 'value'}>
-        <Mark trust="certain" sending={busy} />
+        {busy && <Mark trust="certain" sending />}
         {children}
       </span>
     </button>
@@ -222,19 +222,19 @@ function OccasionFace({
     <>
       <button
         type="button"
-        className="press fill"
+        className="press top"
         aria-label={words.boards.inForceOf(name)}
         onClick={() => onOpen(tile)}
       >
         <span className="tile-name">{name}</span>
-        <span className="tile-hint">{busy ? words.boards.sending : words.boards.inForce}</span>
+        {(differs === 0 || busy) && (
+          <span className="tile-hint">{busy ? words.boards.sending : words.boards.inForce}</span>
+        )}
       </button>
       {differs > 0 && !busy && (
-        <div className="ask">
-          <button type="button" className="square text belief" onClick={() => use.run('right')}>
-            {words.boards.right(differs)}
-          </button>
-        </div>
+        <button type="button" className="press right" onClick={() => use.run('right')}>
+          {words.boards.right(differs)}
+        </button>
       )}
     </>
   );
@@ -302,7 +302,8 @@ function DeviceFace({
       </>
     );
   }
-  const value = is && power ? said(power, is) : '';
+  const first = power ?? tile.faces[0];
+  const value = first ? control(state, first.control) : undefined;
   const nothing = tile.faces.length === 0 && tile.keys.length === 0;
   return (
     <button
@@ -312,15 +313,13 @@ function DeviceFace({
       onClick={() => onOpen(tile)}
     >
       <span className="tile-name">{name}</span>
-      <span className={['value', is?.value === 'off' ? 'off' : '', trust(is)].join(' ')}>
+      <span className={['value', value?.value === 'off' ? 'off' : '', trust(value)].join(' ')}>
         {power && <Mark on={is?.value ? is.value !== power.choices[0] : undefined} trust={trust(is)} />}
-        <span>
-          {power ? (
-            value
-          ) : (
-            <span className="tile-hint">{nothing ? words.boards.notLearned : words.boards.open}</span>
-          )}
-        </span>
+        {first ? (
+          <span>{said(first, value)}</span>
+        ) : (
+          <span className="tile-hint">{nothing ? words.boards.notLearned : words.boards.keys}</span>
+        )}
       </span>
     </button>
   );
