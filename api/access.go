@@ -26,7 +26,7 @@ func (a *API) access() {
 	signIn.Errors = append(signIn.Errors, http.StatusTooManyRequests)
 	huma.Register(a.huma, signIn, func(ctx context.Context, in *signInInput) (*signInAnswer, error) {
 		from, _ := netip.ParseAddrPort(in.from)
-		session, err := a.house.Access.SignIn(ctx, in.Body.Ticket, in.Agent, from.Addr().Unmap().String())
+		who, session, err := a.house.Access.SignIn(ctx, in.Body.Ticket, in.Agent, from.Addr().Unmap().String())
 		if errors.Is(err, access.ErrTicket) {
 			if away := a.attempts.wrong(ctx, from.Addr().Unmap()); away > 0 {
 				return nil, retry(huma.Error429TooManyRequests("Too many wrong sign-ins from this address."), away)
@@ -35,18 +35,24 @@ func (a *API) access() {
 		if err != nil {
 			return nil, problem(err)
 		}
-		return &signInAnswer{a.sessionCookie(session, int(access.SessionLife/time.Second))}, nil
+		if who.Role == grant.Guest { // it never takes the place of the cookie of somebody else
+			return &signInAnswer{a.cookieOf(a.guestCookie(), session, int(time.Until(who.Until)/time.Second))}, nil
+		}
+		return &signInAnswer{a.cookieOf(a.cookie, session, int(access.SessionLife/time.Second))}, nil
 	})
 	signOut := operation{method: "POST", path: "/sign-out", id: "sign-out", summary: "End this session",
-		status: http.StatusNoContent, right: grant.See, where: anywhere}
+		status: http.StatusNoContent, right: grant.See, where: theirBoards}
 	huma.Register(a.huma, signOut.describe(a), func(ctx context.Context, _ *nothing) (*signInAnswer, error) {
 		if err := a.house.Access.SignOut(ctx, Caller(ctx).Caller); err != nil {
 			return nil, problem(err)
 		}
-		return &signInAnswer{a.sessionCookie("", -1)}, nil
+		if Caller(ctx).Role == grant.Guest {
+			return &signInAnswer{a.cookieOf(a.guestCookie(), "", -1)}, nil
+		}
+		return &signInAnswer{a.cookieOf(a.cookie, "", -1)}, nil
 	})
 	a.sessions()
-	call(a, operation{"GET", "/me", "me", "Who is asking, and what they may do", grant.See, anywhere, 0},
+	call(a, operation{"GET", "/me", "me", "Who is asking, and what they may do", grant.See, theirBoards, 0},
 		func(ctx context.Context, _ *nothing) (wire.Me, error) {
 			return a.me(Caller(ctx).Caller), nil
 		})
@@ -61,7 +67,7 @@ func (a *API) access() {
 		if Caller(ctx).By.Kind != grant.Person {
 			who = a.house.Access.Owner().ID
 		}
-		return a.link(ctx, who)
+		return a.link(ctx, who, 1)
 	})
 	call(a, operation{"GET", "/tokens", "list-tokens", "List tokens, without their secrets", grant.Keep, wholeHouse, 0},
 		func(ctx context.Context, _ *nothing) ([]wire.Token, error) {
@@ -184,7 +190,10 @@ func remove[In any](a *API, o operation, f func(context.Context, *In) error) {
 // browsers keep out of requests and logs.
 func SignInLink(url, ticket string) string { return url + "/sign-in#" + ticket }
 
-func (a *API) sessionCookie(value string, maxAge int) http.Cookie {
-	return http.Cookie{Name: a.cookie, Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true,
+// guestCookie is the name of a guest's cookie.
+func (a *API) guestCookie() string { return strings.Replace(a.cookie, sessionCookie, "urbo_guest", 1) }
+
+func (a *API) cookieOf(name, value string, maxAge int) http.Cookie {
+	return http.Cookie{Name: name, Value: value, Path: "/", MaxAge: maxAge, HttpOnly: true,
 		Secure: strings.HasPrefix(a.url, "https:"), SameSite: http.SameSiteStrictMode}
 }

@@ -205,7 +205,7 @@ func TestScopes_WatchLooksPressPressesOwnerChanges(t *testing.T) {
 
 func TestTicket_SignsInOnceAndTheCookieWorks(t *testing.T) {
 	s := newSite(t)
-	_, ticket, _, _ := s.house.Access.Link(t.Context(), s.house.Access.Owner().ID)
+	_, ticket, _, _ := s.house.Access.Link(t.Context(), s.house.Access.Owner().ID, 1)
 	body := wire.SignIn{Ticket: ticket}
 	data, _ := json.Marshal(body)
 	resp, err := http.Post(s.url+"/api/sign-in", "application/json", bytes.NewReader(data))

@@ -41,10 +41,13 @@ type QuestionIn struct {
 // the right on all that it is about.
 func (a *API) boards() {
 	all := a.house.Boards
-	call(a, operation{"GET", "/boards", "list-boards", "Pages of tiles", grant.See, filtered, 0},
+	call(a, operation{"GET", "/boards", "list-boards", "Pages of tiles", grant.See, theirBoards, 0},
 		func(ctx context.Context, _ *nothing) ([]wire.BoardLine, error) {
 			out := []wire.BoardLine{}
 			for _, one := range all.List() {
+				if isGuest(ctx) && !hasBoard(ctx, one) {
+					continue
+				}
 				n := 0
 				for _, s := range all.Page(one).Sections {
 					for _, t := range s.Tiles {
@@ -60,18 +63,18 @@ func (a *API) boards() {
 			}
 			return out, nil
 		})
-	call(a, operation{"GET", "/boards/{board}", "get-board", "One board", grant.See, filtered, 0},
+	call(a, operation{"GET", "/boards/{board}", "get-board", "One board", grant.See, theirBoards, 0},
 		func(ctx context.Context, in *BoardIn) (wire.Board, error) {
 			return as(a.boardOf(ctx))(a.findBoard(ctx, in.Board))
 		})
 	call(a, operation{"GET", "/boards/{board}/state", "get-board-state", "What the tiles of a board are at", grant.See,
-		filtered, 0}, func(ctx context.Context, in *BoardIn) (wire.BoardState, error) {
+		theirBoards, 0}, func(ctx context.Context, in *BoardIn) (wire.BoardState, error) {
 		return as(a.boardState(ctx))(a.findBoard(ctx, in.Board))
 	})
 	call(a, operation{"POST", "/boards", "add-board", "Add a board", grant.Arrange, filtered, http.StatusCreated},
 		func(ctx context.Context, in *struct{ Body wire.NewBoard }) (wire.Board, error) {
 			sections := sectionsOf(in.Body.Sections)
-			c := boards.Change{May: a.mayPlace(ctx)}
+			c := boards.Change{May: a.mayPlace(ctx), Sight: a.sight(ctx)}
 			if c.Sections = &sections; in.Body.Automatic {
 				c.Sections, c.Automatic = nil, &in.Body.Automatic
 				if err := Caller(ctx).Grant.May(grant.Arrange); err != nil { // it shows the whole house
@@ -91,7 +94,7 @@ func (a *API) boards() {
 			}
 			b := in.Body
 			c := boards.Change{Slug: b.Slug, Name: b.Name, Automatic: b.Automatic, Version: b.Version,
-				May: a.mayPlace(ctx)}
+				May: a.mayPlace(ctx), Sight: a.sight(ctx)}
 			if b.Sections != nil {
 				sections := sectionsOf(*b.Sections)
 				c.Sections = &sections
@@ -107,7 +110,7 @@ func (a *API) boards() {
 			return all.Remove(ctx, in.Board, asking(ctx))
 		})
 	call(a, operation{"POST", "/boards/{board}/tiles/{tile}/use", "use-tile",
-		"Do what a tile offers, and wait for what comes of it", grant.Use, filtered, 0},
+		"Do what a tile offers, and wait for what comes of it", grant.Use, theirBoards, 0},
 		func(ctx context.Context, in *struct {
 			BoardIn
 			Tile string `path:"tile" maxLength:"120"`
@@ -121,7 +124,11 @@ func (a *API) boards() {
 			if !there || !a.seesTile(ctx, t) {
 				return wire.TileAnswer{}, fmt.Errorf("%w: it is not on %s any more", boards.ErrTile, one.Name)
 			}
-			return a.useTile(ctx, t, in.Body)
+			w, err := a.useTile(a.through(ctx, all.Page(one)), t, in.Body)
+			if isGuest(ctx) {
+				w = answerToGuest(w)
+			}
+			return w, err
 		})
 	a.questions()
 }
@@ -179,10 +186,14 @@ func sectionsOf(in []wire.SectionText) []boards.Text {
 // is not there.
 func (a *API) findBoard(ctx context.Context, slug string) (boards.Board, error) {
 	one, err := a.house.Boards.Find(slug)
-	if Caller(ctx).Grant.Where.House {
+	switch {
+	case Caller(ctx).Grant.Where.House:
 		return one, err
-	}
-	if err == nil {
+	case isGuest(ctx):
+		if err == nil && hasBoard(ctx, one) {
+			return one, nil
+		}
+	case err == nil:
 		for _, s := range a.house.Boards.Page(one).Sections {
 			if slices.ContainsFunc(s.Tiles, func(t board.Tile) bool { return t.On.ID != "" && a.seesTile(ctx, t) }) {
 				return one, nil
@@ -195,7 +206,7 @@ func (a *API) findBoard(ctx context.Context, slug string) (boards.Board, error) 
 // seesTile says whether the caller sees what a tile is about.
 func (a *API) seesTile(ctx context.Context, t board.Tile) bool {
 	switch who := Caller(ctx).Grant; {
-	case who.Where.House, t.On.ID == "":
+	case who.Where.House, t.On.ID == "", isGuest(ctx): // a guest's boards show all that stands on them
 		return true
 	case t.On.Kind == run.Measurement:
 		return who.May(grant.See, grant.Target{Measurement: t.On.ID}) == nil
@@ -249,7 +260,11 @@ func (a *API) boardOf(ctx context.Context) func(boards.Board) wire.Board {
 		for _, s := range page.Sections {
 			section := wire.BoardSection{Title: s.Title, Tiles: []wire.Tile{}}
 			for _, t := range s.Tiles {
-				if a.seesTile(ctx, t) {
+				switch {
+				case !a.seesTile(ctx, t):
+				case isGuest(ctx):
+					section.Tiles = append(section.Tiles, forGuest(a.tileOf(t)))
+				default:
 					section.Tiles = append(section.Tiles, a.tileOf(t))
 				}
 			}

@@ -112,9 +112,9 @@ func TestDoors_RevokingEndsTheEventStream(t *testing.T) {
 		return func(r *http.Request) { r.Header.Set("Authorization", "Bearer "+token) }
 	}
 	ofToken := watcher.listen(bearer(watcher.token))
-	_, ticket, _, err := s.house.Access.Link(t.Context(), s.house.Access.Owner().ID)
+	_, ticket, _, err := s.house.Access.Link(t.Context(), s.house.Access.Owner().ID, 1)
 	require.NoError(t, err)
-	cookie, err := s.house.Access.SignIn(t.Context(), ticket, "A browser", "192.0.2.7")
+	_, cookie, err := s.house.Access.SignIn(t.Context(), ticket, "A browser", "192.0.2.7")
 	require.NoError(t, err)
 	name := "urbo_session_" + s.house.ID
 	ofSession := s.listen(func(r *http.Request) { r.AddCookie(&http.Cookie{Name: name, Value: cookie}) })

@@ -33,7 +33,7 @@ var eventTypes = map[string]any{
 	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stored": wire.Stored{},
 	"rooms": wire.RoomsChanged{}, "house": wire.HouseChanged{}, "groups": wire.GroupsChanged{},
 	"sequences": wire.SequencesChanged{}, "occasions": wire.OccasionsChanged{},
-	"boards": wire.BoardsChanged{}, "questions": wire.QuestionsChanged{},
+	"boards": wire.BoardsChanged{}, "tiles": wire.TilesChanged{}, "questions": wire.QuestionsChanged{},
 	"run": wire.RunEvent{}, "hold": wire.HoldEvent{},
 	"notice": wire.NoticeEvent{},
 	"stage":  wire.StageChanged{},
@@ -49,7 +49,7 @@ type event struct {
 // events registers the event stream.
 func (a *API) events() {
 	o := operation{method: "GET", path: "/events", id: "events",
-		summary: "Everything that happens, as server-sent events", right: grant.See, where: filtered}.describe(a)
+		summary: "Everything that happens, as server-sent events", right: grant.See, where: theirBoards}.describe(a)
 	o.Responses = map[string]*huma.Response{"200": {Description: "OK",
 		Content: map[string]*huma.MediaType{"text/event-stream": {Schema: a.eventSchema()}}}}
 	o.Errors = append(o.Errors, http.StatusServiceUnavailable)
@@ -61,7 +61,7 @@ func (a *API) events() {
 		if err != nil {
 			return nil, problem(err)
 		}
-		leave, err := a.streams.enter(who.Door)
+		leave, err := a.streams.enter(who.Door, who.Role == grant.Guest)
 		if err != nil {
 			return nil, retry(huma.Error503ServiceUnavailable(err.Error()), 10*time.Second)
 		}
@@ -84,6 +84,10 @@ func (a *API) events() {
 				case <-while.Done():
 				}
 			}()
+			if who.Role == grant.Guest {
+				_ = a.listenGuest(while, w, who.Grant)
+				return
+			}
 			_ = a.listen(while, w, who.Grant, in.Last)
 		}}, nil
 	})
@@ -109,22 +113,26 @@ func (a *API) listen(ctx context.Context, w http.ResponseWriter, g grant.Grant, 
 const (
 	maxStreams   = 256 // in all
 	maxStreamsOf = 64  // of one token, of one session, or of the command line on this machine
+	maxGuests    = 128 // of guests: the others are for those who live here
 )
 
 // streams counts the event streams that are open.
 type streams struct {
-	mu  sync.Mutex
-	all int
-	by  map[access.Credential]int
+	mu     sync.Mutex
+	all    int
+	by     map[access.Credential]int
+	guests int
 }
 
 // enter counts one more, until it leaves.
-func (s *streams) enter(d access.Credential) (leave func(), err error) {
+func (s *streams) enter(d access.Credential, guest bool) (leave func(), err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	switch {
 	case s.by[d] >= maxStreamsOf:
 		return nil, fmt.Errorf("%d event streams of this caller are open, which is the most: close one", maxStreamsOf)
+	case guest && s.guests >= maxGuests:
+		return nil, fmt.Errorf("%d guests listen, which is the most: close a page", maxGuests)
 	case s.all >= maxStreams:
 		return nil, fmt.Errorf("%d event streams are open, which is the most: close one", maxStreams)
 	}
@@ -133,10 +141,16 @@ func (s *streams) enter(d access.Credential) (leave func(), err error) {
 	}
 	s.all++
 	s.by[d]++
+	if guest {
+		s.guests++
+	}
 	return func() {
 		s.mu.Lock()
 		defer s.mu.Unlock()
 		s.all--
+		if guest {
+			s.guests--
+		}
 		if s.by[d]--; s.by[d] == 0 {
 			delete(s.by, d)
 		}

@@ -31,6 +31,9 @@ func (c caller) has(r grant.Right) error {
 	if c.err != nil {
 		return c.err
 	}
+	if c.Role == grant.Guest {
+		return errGuest
+	}
 	if !c.Grant.Has(r) {
 		return c.Grant.May(r)
 	}
@@ -73,6 +76,11 @@ func (a *API) identify(next http.Handler) http.Handler {
 		} else if cookie := a.sessionOf(r); cookie != "" {
 			tried = true
 			c.Caller, c.err = doors.Session(r.Context(), cookie, from.String())
+		}
+		if guest, err := r.Cookie(a.guestCookie()); err == nil && !strings.HasPrefix(r.Header.Get("Authorization"),
+			"Bearer ") && errors.Is(c.err, access.ErrNobody) {
+			tried = true
+			c.Caller, c.err = doors.Session(r.Context(), guest.Value, from.String())
 		}
 		if g, ok := connOf(r.Context()); ok && c.err == nil {
 			g.isKnown(c.Door)

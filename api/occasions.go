@@ -186,7 +186,7 @@ func occasionPlan(p occasions.Plan) wire.OccasionPlan {
 	w := wire.OccasionPlan{Presses: p.Presses, TakesMS: p.Takes.Milliseconds(), Sure: p.Sure, Ends: p.Ends,
 		Devices: []wire.OccasionDevice{}}
 	for _, d := range p.Devices {
-		one := wire.OccasionDevice{Device: d.Device, Stage: d.Stage, Wants: listed(d.Wants),
+		one := wire.OccasionDevice{Device: d.Device, Name: d.Name, Stage: d.Stage, Wants: listed(d.Wants),
 			Ends: d.Ends, Answer: setAnswer(d.Result)}
 		one.Answer.State = []wire.ControlState{}
 		if d.Err != nil {

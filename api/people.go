@@ -36,7 +36,8 @@ func (a *API) people() {
 		})
 	call(a, operation{"POST", "/people", "add-person", "Let somebody in", grant.Keep, wholeHouse, http.StatusCreated},
 		func(ctx context.Context, in *struct{ Body wire.NewPerson }) (wire.Person, error) {
-			w, err := a.whereOf(in.Body.Where, in.Body.Role != string(grant.Visitor))
+			w, err := a.whereOf(in.Body.Where, in.Body.Role == string(grant.Owner) ||
+				in.Body.Role == string(grant.Resident))
 			if err != nil {
 				return wire.Person{}, err
 			}
@@ -60,15 +61,23 @@ func (a *API) people() {
 	remove(a, operation{method: "DELETE", path: "/people/{person}", id: "remove-person",
 		summary: "Sign somebody out everywhere, for good", right: grant.Keep, where: wholeHouse},
 		func(ctx context.Context, in *PersonIn) error { return doors.RemovePerson(ctx, in.Person, asking(ctx)) })
-	call(a, operation{"POST", "/people/{person}/link", "link-person", "Make a one-time sign-in link for somebody",
-		grant.Keep, wholeHouse, http.StatusCreated}, func(ctx context.Context, in *PersonIn) (wire.Ticket, error) {
-		return a.link(ctx, in.Person)
+	call(a, operation{"POST", "/people/{person}/link", "link-person",
+		"Make a sign-in link for somebody: it works once, for 15 minutes; that of a guest until the guest's date",
+		grant.Keep, wholeHouse, http.StatusCreated}, func(ctx context.Context, in *struct {
+		PersonIn
+		Body *wire.LinkPhones `required:"false"`
+	}) (wire.Ticket, error) {
+		phones := 1
+		if in.Body != nil {
+			phones = max(in.Body.Phones, 1)
+		}
+		return a.link(ctx, in.Person, phones)
 	})
 }
 
 // link makes a sign-in link for a person.
-func (a *API) link(ctx context.Context, person string) (wire.Ticket, error) {
-	p, code, end, err := a.house.Access.Link(ctx, person)
+func (a *API) link(ctx context.Context, person string, phones int) (wire.Ticket, error) {
+	p, code, end, err := a.house.Access.Link(ctx, person, phones)
 	return wire.Ticket{Person: p.Name, Link: SignInLink(a.url, code), Expires: end}, err
 }
 
@@ -79,7 +88,7 @@ func (a *API) personChange(w wire.PersonChange) (access.PersonChange, error) {
 		c.Role = &role
 	}
 	if w.Where != nil {
-		where, err := a.whereOf(*w.Where, true)
+		where, err := a.whereOf(*w.Where, len(w.Where.Boards) == 0)
 		if err != nil {
 			return c, err
 		}
@@ -121,6 +130,15 @@ func (a *API) whereOf(w wire.Where, all bool) (grant.Where, error) {
 			out.Devices = append(out.Devices, id)
 		}
 	}
+	for _, slug := range w.Boards {
+		one, err := a.house.Boards.Find(slug)
+		if err != nil {
+			return out, err
+		}
+		if !slices.Contains(out.Boards, one.ID) {
+			out.Boards = append(out.Boards, one.ID)
+		}
+	}
 	if all && out.Empty() {
 		return grant.Everywhere, nil
 	}
@@ -138,6 +156,11 @@ func (a *API) whereWords(w grant.Where) wire.Where {
 	for _, id := range w.Devices {
 		if slug := a.house.Library.Slug(id); slug != "" {
 			out.Devices = append(out.Devices, slug)
+		}
+	}
+	for _, id := range w.Boards {
+		if one, err := a.house.Boards.Find(id); err == nil {
+			out.Boards = append(out.Boards, one.Slug)
 		}
 	}
 	return out

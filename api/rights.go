@@ -20,13 +20,14 @@ type where string
 // The ways. An operation that declares none is refused when it is registered.
 const (
 	wholeHouse    where = "the whole house"
-	anywhere      where = "any part of the house"      // it tells nothing about one in particular
-	filtered      where = "what the caller may reach"  // the operation itself leaves out the rest
-	ofDevice      where = "the device"                 // {device} in its path
-	ofMeasurement where = "the measurement"            // {name}, or {place}/{name}
-	ofPress       where = "the device of the press"    // {press}
-	ofLesson      where = "the device of the lesson"   // {lesson}
-	ofAudition    where = "the device of the audition" // {audition}
+	theirBoards   where = "what the caller may reach, or the boards of a guest" // filtered, and open to guests
+	anywhere      where = "any part of the house"                               // it tells nothing about one in particular
+	filtered      where = "what the caller may reach"                           // the operation itself leaves out the rest
+	ofDevice      where = "the device"                                          // {device} in its path
+	ofMeasurement where = "the measurement"                                     // {name}, or {place}/{name}
+	ofPress       where = "the device of the press"                             // {press}
+	ofLesson      where = "the device of the lesson"                            // {lesson}
+	ofAudition    where = "the device of the audition"                          // {audition}
 )
 
 // allowed says whether a caller may do what an operation does, where its path says. It is the one question that every
@@ -35,6 +36,9 @@ func (a *API) allowed(ctx huma.Context, o operation) error {
 	c := Caller(ctx.Context())
 	if c.err != nil {
 		return c.err
+	}
+	if c.Role == grant.Guest && o.where != theirBoards {
+		return errGuest
 	}
 	if !c.Grant.Has(o.right) {
 		return c.Grant.May(o.right)
@@ -93,6 +97,9 @@ func (a *API) mayOnID(ctx context.Context, r grant.Right, id string) error {
 	}
 	return g.May(r, t)
 }
+
+// errGuest is what a guest hears of all but their boards, whether it is there or not.
+var errGuest = fault.New(fault.Refused, "a guest link reaches its boards only")
 
 var errOutOfReach = fault.New(fault.NotFound, "there is no such thing")
 

@@ -256,6 +256,11 @@ func (a *API) sight(ctx context.Context) sequences.Sight {
 				about = a.aboutSequence(s)
 			}
 		}
+		if t.Kind == run.Occasion && err == nil {
+			if o, none := a.house.Occasions.Find(t.ID); none == nil {
+				about = o.Doc.Targets()
+			}
+		}
 		switch {
 		case t.Kind == run.Measurement && err == nil:
 			return Caller(ctx).Grant.May(grant.See, grant.Target{Measurement: t.ID})

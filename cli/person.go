@@ -17,7 +17,8 @@ import (
 func (a *app) person() *cobra.Command {
 	return group("person", "Let people in, and say what they may do", `Let people in, and say what they may do. An owner may do everything. A resident sees, presses, sets and tells what
 something really is at. A visitor sees, presses and sets in the rooms that are named. There are no passwords: each
-signs in by a link of their own, which works once.`,
+signs in by a link of their own, which works once. A guest sees and uses the tiles of the boards that are named, and
+nothing else, until a date; the link of a guest works until then, on as many phones as it says.`,
 		a.personList(), a.personAdd(), a.personChange(), a.personRemove(), a.personLink())
 }
 
@@ -54,6 +55,7 @@ func whereText(w wire.Where) string {
 	out = append(out, w.Rooms...)
 	out = append(out, w.Devices...)
 	out = append(out, w.Measurements...)
+	out = append(out, w.Boards...)
 	if len(out) == 0 {
 		return "nowhere any more"
 	}
@@ -87,10 +89,12 @@ func untilOf(text string, now time.Time) (*time.Time, error) {
 func (a *app) personAdd() *cobra.Command {
 	var n wire.NewPerson
 	var until string
+	var phones int
 	c := &cobra.Command{Use: "add NAME", Short: "Let somebody in, and print a sign-in link",
 		Args: args(1, 1, "the person's NAME"),
 		Example: "  urbo person add \"Night watch\" --role resident\n  urbo person add Lecturer --role visitor " +
-			"--room \"Lecture room\" --until 48h",
+			"--room \"Lecture room\" --until 48h\n  urbo person add Audience --role guest --board public-night --until 24h " +
+			"--phones 20",
 		RunE: func(c *cobra.Command, argv []string) error {
 			n.Name = argv[0]
 			var err error
@@ -104,9 +108,11 @@ func (a *app) personAdd() *cobra.Command {
 			if a.output != "json" {
 				fmt.Fprintf(a.Err, "Let %s in as %s: %s.\n", p.Name, p.Role, whereText(p.Where))
 			}
-			return a.printLink(c, p.Name, false)
+			return a.printLink(c, p.Name, false, phones)
 		}}
-	c.Flags().StringVar(&n.Role, "role", "resident", "owner, resident or visitor")
+	c.Flags().StringVar(&n.Role, "role", "resident", "owner, resident, visitor or guest")
+	c.Flags().StringSliceVar(&n.Where.Boards, "board", nil, "a board of a guest; may be given several times")
+	c.Flags().IntVar(&phones, "phones", 1, "of a guest: on how many phones the link works")
 	c.Flags().StringVar(&until, "until", "", "until when: a time from now like 48h, or a date; without it for ever")
 	whereFlags(c, &n.Where)
 	return c
@@ -129,7 +135,8 @@ func (a *app) personChange() *cobra.Command {
 			if flags.Changed("role") {
 				change.Role = &role
 			}
-			if flags.Changed("room") || flags.Changed("device") || flags.Changed("measurement") || whole {
+			if flags.Changed("room") || flags.Changed("device") || flags.Changed("measurement") ||
+				flags.Changed("board") || whole {
 				where.House = whole
 				change.Where = &where
 			}
@@ -144,7 +151,7 @@ func (a *app) personChange() *cobra.Command {
 			}
 			if change == (wire.PersonChange{}) {
 				return usageError{fmt.Errorf(
-					"say what is to change: --name, --role, --room, --whole-house, --until or --user")}
+					"say what is to change: --name, --role, --room, --board, --whole-house, --until or --user")}
 			}
 			var p wire.Person
 			if err := a.call(c.Context(), http.MethodPatch, "/people/"+url.PathEscape(argv[0]), change,
@@ -155,7 +162,8 @@ func (a *app) personChange() *cobra.Command {
 		}}
 	f := c.Flags()
 	f.StringVar(&name, "name", "", "another name")
-	f.StringVar(&role, "role", "", "owner, resident or visitor")
+	f.StringVar(&role, "role", "", "owner, resident, visitor or guest")
+	f.StringSliceVar(&where.Boards, "board", nil, "a board of a guest; may be given several times")
 	f.StringVar(&until, "until", "", "until when: a time from now like 48h, a date, or never for no end")
 	f.BoolVar(&whole, "whole-house", false, "for the whole house")
 	f.StringVar(&user, "user", "",
@@ -178,27 +186,33 @@ func (a *app) personRemove() *cobra.Command {
 
 func (a *app) personLink() *cobra.Command {
 	var code bool
-	c := &cobra.Command{Use: "link [NAME]", Short: "Print a sign-in link for somebody; it works once",
-		Args: args(0, 1, "a NAME; without one it is for the owner"), Example: "  urbo person link Lecturer --qr",
+	var phones int
+	c := &cobra.Command{Use: "link [NAME]", Short: "Print a sign-in link for somebody",
+		Long: `Print a sign-in link for somebody. It works once, for 15 minutes; that of a guest until the guest's date, on as many
+phones as --phones says.`,
+		Args:    args(0, 1, "a NAME; without one it is for the owner"),
+		Example: "  urbo person link Lecturer --qr\n  urbo person link Audience --phones 20 --qr",
 		RunE: func(c *cobra.Command, argv []string) error {
 			name := ""
 			if len(argv) == 1 {
 				name = argv[0]
 			}
-			return a.printLink(c, name, code)
+			return a.printLink(c, name, code, phones)
 		}}
+	c.Flags().IntVar(&phones, "phones", 1, "of a guest: on how many phones it works")
 	c.Flags().BoolVar(&code, "qr", false, "as a code for a phone's camera, too")
 	return c
 }
 
 // printLink makes a sign-in link for somebody and prints it.
-func (a *app) printLink(c *cobra.Command, name string, code bool) error {
-	path := "/tickets"
+func (a *app) printLink(c *cobra.Command, name string, code bool, phones int) error {
+	path, body := "/tickets", any(nil)
 	if name != "" {
+		body = wire.LinkPhones{Phones: phones}
 		path = "/people/" + url.PathEscape(name) + "/link"
 	}
 	var t wire.Ticket
-	if err := a.call(c.Context(), http.MethodPost, path, nil, &t); err != nil {
+	if err := a.call(c.Context(), http.MethodPost, path, body, &t); err != nil {
 		return err
 	}
 	if a.output == "json" {
@@ -212,7 +226,11 @@ func (a *app) printLink(c *cobra.Command, name string, code bool) error {
 		}
 		fmt.Fprint(a.Out, text)
 	}
-	fmt.Fprintf(a.Err, "For %s. Works once, until %s.\n", t.Person, clock(t.Expires))
+	times := "once"
+	if phones > 1 {
+		times = fmt.Sprintf("on %d phones", phones)
+	}
+	fmt.Fprintf(a.Err, "For %s. Works %s, until %s.\n", t.Person, times, clock(t.Expires))
 	return nil
 }
 

@@ -283,7 +283,7 @@ func (o *serveOptions) address(bound net.Addr) (address, error) {
 func (a *app) announce(ctx context.Context, house *service.House, at address) {
 	link := ""
 	if !house.Access.OwnerSignedIn(ctx) {
-		if _, code, _, err := house.Access.Link(ctx, house.Access.Owner().ID); err == nil {
+		if _, code, _, err := house.Access.Link(ctx, house.Access.Owner().ID, 1); err == nil {
 			link = api.SignInLink(at.url, code)
 		}
 	}

@@ -20,7 +20,7 @@ func (a *app) token() *cobra.Command {
 func (a *app) tokenLink() *cobra.Command {
 	return &cobra.Command{Use: "link", Short: "Print a sign-in link for the owner's browser", Args: args(0, 0, "none"),
 		Example: "  urbo token link",
-		RunE:    func(c *cobra.Command, _ []string) error { return a.printLink(c, "", false) }}
+		RunE:    func(c *cobra.Command, _ []string) error { return a.printLink(c, "", false, 1) }}
 }
 
 func (a *app) tokenList() *cobra.Command {

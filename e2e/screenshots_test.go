@@ -298,7 +298,7 @@ func TestScreenshotsOfBoards(t *testing.T) {
 			b.see("differs")
 			shot("board-occasion", "desk")
 			b.click("Public talk is in force. Open")
-			b.see("1 press in")
+			b.see("1 press.")
 			shot("board-plan", "none")
 			b.click("Close")
 			b.click("Details of Lecture amplifier volume")

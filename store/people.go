@@ -154,9 +154,16 @@ func (r People) Change(ctx context.Context, now time.Time, f func(all []Person) 
 	})
 }
 
-// PutLink keeps a sign-in link of a person by its hash, and forgets those whose time is over. It tells how many there
-// are.
-func (r People) PutLink(ctx context.Context, hash, personID string, expires, now time.Time, most int) error {
+// Link is a sign-in link of a person, by its hash. It works so many times.
+type Link struct {
+	Hash, PersonID string
+	Expires        time.Time
+	Uses           int
+}
+
+// PutLink keeps a sign-in link, and forgets those whose time is over. The error wraps ErrDuplicate where there are the
+// most already.
+func (r People) PutLink(ctx context.Context, l Link, now time.Time, most int) error {
 	return r.store.change(ctx, func(tx *gorm.DB) error {
 		if err := tx.Exec("DELETE FROM links WHERE expires_ms < ?", millis(now)).Error; err != nil {
 			return err
@@ -168,16 +175,20 @@ func (r People) PutLink(ctx context.Context, hash, personID string, expires, now
 		if n >= most {
 			return ErrDuplicate
 		}
-		return tx.Exec("INSERT INTO links VALUES (?, ?, ?)", hash, personID, millis(expires)).Error
+		return tx.Exec("INSERT INTO links (hash, person_id, expires_ms, uses) VALUES (?, ?, ?, ?)", l.Hash, l.PersonID,
+			millis(l.Expires), l.Uses).Error
 	})
 }
 
-// TakeLink uses a link up, and tells whose it is. The error wraps ErrNotFound where there is none that still holds.
+// TakeLink uses a link once, and tells whose it is. The error wraps ErrNotFound where there is none that still holds.
 func (r People) TakeLink(ctx context.Context, hash string, now time.Time) (p Person, err error) {
 	err = r.store.change(ctx, func(tx *gorm.DB) error {
 		var ids []string
-		if err := tx.Raw("DELETE FROM links WHERE hash = ? AND expires_ms >= ? RETURNING person_id", hash,
-			millis(now)).Scan(&ids).Error; err != nil {
+		if err := tx.Raw("UPDATE links SET uses = uses - 1 WHERE hash = ? AND expires_ms >= ? AND uses > 0 "+
+			"RETURNING person_id", hash, millis(now)).Scan(&ids).Error; err != nil {
+			return err
+		}
+		if err := tx.Exec("DELETE FROM links WHERE uses < 1").Error; err != nil {
 			return err
 		}
 		if len(ids) == 0 {

@@ -164,3 +164,6 @@ type BoardsChanged struct{}
 
 // QuestionsChanged says that questions are to be asked for again.
 type QuestionsChanged struct{}
+
+// TilesChanged says to a guest that what the tiles are at is to be asked for again.
+type TilesChanged struct{}

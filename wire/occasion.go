@@ -69,6 +69,7 @@ type OccasionPlan struct {
 // OccasionDevice is what would be pressed for one device.
 type OccasionDevice struct {
 	Device string         `json:"device"`
+	Name   string         `json:"name"`
 	Stage  int            `json:"stage" doc:"Devices of one stage are set side by side; from 1"`
 	Wants  []control.Want `json:"wants"`
 	Ends   bool           `json:"ends,omitempty" doc:"It is switched off, because nothing wants it any more"`

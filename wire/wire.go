@@ -265,13 +265,14 @@ type Where struct {
 	Rooms        []string `json:"rooms,omitempty" maxItems:"100"`
 	Devices      []string `json:"devices,omitempty" maxItems:"100" doc:"By their slugs"`
 	Measurements []string `json:"measurements,omitempty" maxItems:"100"`
+	Boards       []string `json:"boards,omitempty" maxItems:"100" doc:"Of a guest, who has nothing else; by their slugs"`
 }
 
 // Person is somebody who may sign in.
 type Person struct {
 	ID       string     `json:"id"`
 	Name     string     `json:"name"`
-	Role     string     `json:"role" doc:"owner, resident or visitor"`
+	Role     string     `json:"role" doc:"owner, resident, visitor or guest"`
 	Rights   []string   `json:"rights" doc:"What the role may do"`
 	Where    Where      `json:"where"`
 	Until    *time.Time `json:"until,omitempty" doc:"None is for ever"`
@@ -283,7 +284,7 @@ type Person struct {
 // NewPerson lets somebody in.
 type NewPerson struct {
 	Name  string     `json:"name" minLength:"1" maxLength:"80"`
-	Role  string     `json:"role" enum:"owner,resident,visitor"`
+	Role  string     `json:"role" enum:"owner,resident,visitor,guest"`
 	Where Where      `json:"where,omitempty" doc:"For which rooms and devices; a resident without any has the whole house"`
 	Until *time.Time `json:"until,omitempty"`
 }
@@ -291,7 +292,7 @@ type NewPerson struct {
 // PersonChange changes what is given of a person. What that person has open ends, and begins anew.
 type PersonChange struct {
 	Name   *string    `json:"name,omitempty" maxLength:"80"`
-	Role   *string    `json:"role,omitempty" enum:"owner,resident,visitor"`
+	Role   *string    `json:"role,omitempty" enum:"owner,resident,visitor,guest"`
 	Where  *Where     `json:"where,omitempty"`
 	Until  *time.Time `json:"until,omitempty"`
 	Always bool       `json:"always,omitempty" doc:"Without an end"`
@@ -396,6 +397,11 @@ type Ticket struct {
 	Expires time.Time `json:"expires"`
 }
 
+// LinkPhones says on how many phones a guest's link works.
+type LinkPhones struct {
+	Phones int `json:"phones,omitempty" minimum:"1" maximum:"50" default:"1" doc:"Of a guest; the link of anybody else works once"`
+}
+
 // SignIn trades a ticket for a session.
 type SignIn struct {
 	Ticket string `json:"ticket" minLength:"1" maxLength:"100"`
@@ -405,7 +411,7 @@ type SignIn struct {
 type Me struct {
 	Name   string   `json:"name"`
 	Kind   string   `json:"kind" doc:"person or program"`
-	Role   string   `json:"role,omitempty" doc:"Of a person: owner, resident or visitor"`
+	Role   string   `json:"role,omitempty" doc:"Of a person: owner, resident, visitor or guest"`
 	Rights []string `json:"rights"`
 	Where  Where    `json:"where"`
 	Scope  string   `json:"scope" doc:"The rights in a word"`

@@ -44,6 +44,7 @@ type Where struct {
 	Rooms        []string `json:"rooms,omitempty"` // ids
 	Devices      []string `json:"devices,omitempty"`
 	Measurements []string `json:"measurements,omitempty"` // names
+	Boards       []string `json:"boards,omitempty"`       // ids; of a guest, who has nothing else
 }
 
 // Everywhere is the whole house.
@@ -72,7 +73,7 @@ func (w Where) Covers(t Target) bool {
 
 // Empty says whether it is nowhere.
 func (w Where) Empty() bool {
-	return !w.House && len(w.Rooms) == 0 && len(w.Devices) == 0 && len(w.Measurements) == 0
+	return !w.House && len(w.Rooms) == 0 && len(w.Devices) == 0 && len(w.Measurements) == 0 && len(w.Boards) == 0
 }
 
 // Grant is what an actor may do, and where.
@@ -107,32 +108,38 @@ func (g Grant) May(r Right, targets ...Target) error {
 // Role is a named set of rights.
 type Role string
 
-// The roles. Guests come with boards.
+// The roles.
 const (
 	Owner    Role = "owner"
 	Resident Role = "resident"
 	Visitor  Role = "visitor"
+	Guest    Role = "guest" // sees and uses the tiles of some boards, until a date
 )
 
 // Roles are all of them, from the most to the least.
-var Roles = []Role{Owner, Resident, Visitor}
+var Roles = []Role{Owner, Resident, Visitor, Guest}
 
 // rights of each role.
 var rights = map[Role][]Right{
 	Owner:    Rights,
 	Resident: {See, Use, Tell, Arrange},
 	Visitor:  {See, Use},
+	Guest:    {See, Use},
 }
 
 // CheckRole says what is wrong with a role for a part of the house. The error wraps ErrRole.
 func CheckRole(r Role, w Where) error {
 	switch {
 	case rights[r] == nil:
-		return fmt.Errorf("%w %.20q: owner, resident or visitor", ErrRole, string(r))
+		return fmt.Errorf("%w %.20q: owner, resident, visitor or guest", ErrRole, string(r))
 	case r == Owner && !w.House:
 		return fmt.Errorf("%w: an owner has the whole house: leave the rooms out", ErrRole)
 	case r == Visitor && w.House:
 		return fmt.Errorf("%w: say which rooms a visitor may use", ErrRole)
+	case r == Guest && (w.House || len(w.Rooms)+len(w.Devices)+len(w.Measurements) > 0 || len(w.Boards) == 0):
+		return fmt.Errorf("%w: a guest has boards, and nothing else: say which", ErrRole)
+	case r != Guest && len(w.Boards) > 0:
+		return fmt.Errorf("%w: boards are for guests: say which rooms it is for", ErrRole)
 	case w.Empty():
 		return fmt.Errorf("%w: say which rooms it is for, or the whole house", ErrRole)
 	}

@@ -250,23 +250,26 @@ func hash(secret string) string {
 
 // SignIn trades a link's code for a session's cookie value. It works once, for the person that it was made for. agent
 // is what the browser calls itself, and from the address that it comes from.
-func (a *Access) SignIn(ctx context.Context, ticket, agent, from string) (string, error) {
+func (a *Access) SignIn(ctx context.Context, ticket, agent, from string) (Person, string, error) {
 	p, err := a.people.TakeLink(ctx, hash(ticket), a.now())
 	if errors.Is(err, store.ErrNotFound) || err == nil && a.over(p) {
-		return "", fmt.Errorf("%w is used up or too old: ask for a new link (urbo person link)", ErrTicket)
+		return p, "", fmt.Errorf("%w is used up or too old: ask for a new link (urbo person link)", ErrTicket)
 	}
 	if err != nil {
-		return "", fmt.Errorf("sign in: %w", err)
+		return p, "", fmt.Errorf("sign in: %w", err)
 	}
 	s := secret()
 	row := store.SignIn{Hash: hash(s), ID: secret()[:8], Name: p.Name, Scope: string(p.Role), PersonID: p.ID,
 		Agent: browser(agent), Created: a.now(), Expires: a.now().Add(SessionLife)}
+	if p.Role == grant.Guest {
+		row.Expires = p.Until
+	}
 	if err := a.store.AddSignIn(ctx, row); err != nil {
-		return "", fmt.Errorf("sign in: %w", err)
+		return p, "", fmt.Errorf("sign in: %w", err)
 	}
 	a.use(Credential{true, row.ID}, from)
 	a.say(byOf(p, row.Agent), "A browser signed in for "+p.Name)
-	return s, nil
+	return p, s, nil
 }
 
 // maxAgent is the most characters that are kept of what a browser calls itself.

@@ -181,7 +181,7 @@ func (a *Access) ChangePerson(ctx context.Context, name string, c PersonChange, 
 
 func sameWhere(a, b grant.Where) bool {
 	return a.House == b.House && slices.Equal(a.Rooms, b.Rooms) && slices.Equal(a.Devices, b.Devices) &&
-		slices.Equal(a.Measurements, b.Measurements)
+		slices.Equal(a.Measurements, b.Measurements) && slices.Equal(a.Boards, b.Boards)
 }
 
 // RemovePerson takes somebody's way in: sessions end, links and the tokens that the person made are worthless. Errors
@@ -262,6 +262,9 @@ func (a *Access) checked(p Person, all []Person) (Person, error) {
 	if !p.Until.IsZero() && !a.now().Before(p.Until) {
 		return p, fmt.Errorf("%w: that time is past", grant.ErrRole)
 	}
+	if p.Role == grant.Guest && p.Until.IsZero() {
+		return p, fmt.Errorf("%w: a guest comes until a date: say until when", grant.ErrRole)
+	}
 	return p, grant.CheckRole(p.Role, p.Where)
 }
 
@@ -311,15 +314,31 @@ func (a *Access) endStreams(id string) {
 	}
 }
 
-// Link makes a one-time sign-in code for a person. Errors wrap ErrPerson, or ErrTickets where so many wait that no more
-// are made: none pushes another out.
-func (a *Access) Link(ctx context.Context, name string) (Person, string, time.Time, error) {
+// MaxPhones is on how many phones a guest's link works at most.
+const MaxPhones = 50
+
+// Link makes a sign-in code for a person: it works once, for 15 minutes; that of a guest on so many phones, until the
+// guest's date. Errors wrap ErrPerson or grant.ErrRole, or ErrTickets where so many wait that no more are made: none
+// pushes another out.
+func (a *Access) Link(ctx context.Context, name string, phones int) (Person, string, time.Time, error) {
 	p, err := a.Person(name)
 	if err != nil {
 		return p, "", time.Time{}, err
 	}
 	s, end := secret(), a.now().Add(TicketLife)
-	err = a.people.PutLink(ctx, hash(s), p.ID, end, a.now(), maxLinks)
+	switch {
+	case phones < 1 || phones > MaxPhones:
+		err = fmt.Errorf("%w: a guest's link works on 1 to %d phones", grant.ErrRole, MaxPhones)
+	case p.Role == grant.Guest:
+		end = p.Until
+	case phones > 1:
+		err = fmt.Errorf("%w: the link of a %s works once: make another one for each browser", grant.ErrRole, p.Role)
+	}
+	if err != nil {
+		return p, "", end, err
+	}
+	err = a.people.PutLink(ctx, store.Link{Hash: hash(s), PersonID: p.ID, Expires: end, Uses: phones}, a.now(),
+		maxLinks)
 	if errors.Is(err, store.ErrDuplicate) {
 		return p, "", end, fmt.Errorf("%w: %d are not used yet, which is the most: use one, or wait for %d minutes",
 			ErrTickets, maxLinks, int(TicketLife.Minutes()))

@@ -173,6 +173,9 @@ func (b *Boards) DevicesOf(t run.Target) []string {
 		}
 	case run.Sequence:
 		if s, err := b.Sequences.Find(t.ID); err == nil {
+			if p, err := b.Sequences.Program(s); err == nil { // with those that it runs
+				return b.Targets.AllDevices(p.Targets())
+			}
 			return b.Targets.AllDevices(run.Targets(s.Doc.Steps))
 		}
 	}
@@ -214,6 +217,8 @@ type Change struct {
 	Automatic  *bool
 	// Version is the one that whoever changes it saw: another one is not written over. nil does not ask.
 	Version *int
+	// Sight says what whoever changes it hears of something that tiles name; nil sees everything.
+	Sight sequences.Sight
 	// May is asked about what a board is about once it is changed; nil allows all.
 	May func(about []run.Target) error
 }
@@ -234,7 +239,7 @@ func (b *Boards) doc(c Change) func(Board) (board.Board, error) {
 			d.Sections = nil
 		}
 		if c.Sections != nil {
-			sections, err := b.read(*c.Sections, d)
+			sections, err := b.read(*c.Sections, d, c.Sight)
 			if err != nil {
 				return one.Doc, err
 			}
@@ -254,7 +259,7 @@ func (b *Boards) doc(c Change) func(Board) (board.Board, error) {
 
 // read reads sections. A tile that stands on the board already, under its id, keeps what it is about where that is
 // gone.
-func (b *Boards) read(texts []Text, was board.Board) (out []board.Section, err error) {
+func (b *Boards) read(texts []Text, was board.Board, sight sequences.Sight) (out []board.Section, err error) {
 	for _, s := range texts {
 		section := board.Section{Title: s.Title, Tiles: []board.Tile{}}
 		for _, t := range s.Tiles {
@@ -267,7 +272,11 @@ func (b *Boards) read(texts []Text, was board.Board) (out []board.Section, err e
 			case there && old.Kind == t.Kind && b.Of(old) == t.Of:
 				tile.On, tile.Name = old.On, old.Name
 			case t.Of != "":
-				if tile.On, tile.Name, err = b.about(t.Kind, t.Of); err != nil {
+				tile.On, tile.Name, err = b.about(t.Kind, t.Of)
+				if sight != nil {
+					err = sight(t.Of, tile.On, err)
+				}
+				if err != nil {
 					return nil, err
 				}
 			}

@@ -37,7 +37,8 @@ const (
 // Planned is what would be pressed for one device.
 type Planned struct {
 	Device string // slug
-	Stage  int    // from 1; those of one stage are set side by side
+	Name   string
+	Stage  int // from 1; those of one stage are set side by side
 	Wants  []control.Want
 	Result setting.Result
 	Err    error
@@ -198,8 +199,9 @@ func (o *Occasions) Plan(slug string, what What) (Plan, error) {
 	for n, stage := range p.all(o) {
 		var longest time.Duration
 		for _, part := range stage {
-			one := Planned{Device: o.Library.Slug(part.Device), Stage: n + 1, Wants: part.Wants,
-				Ends: n == 0 && slices.Contains(p.off, part.Device)}
+			one := Planned{Device: o.Library.Slug(part.Device), Name: o.Library.Name(part.Device), Stage: n + 1,
+				Wants: part.Wants,
+				Ends:  n == 0 && slices.Contains(p.off, part.Device)}
 			one.Result, one.Err = o.Planner.Plan(setting.Wish{Device: part.Device, Wants: part.Wants, Spare: true})
 			for _, s := range one.Result.Plan.Steps {
 				out.Presses += max(s.Times, 1)

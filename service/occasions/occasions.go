@@ -65,6 +65,7 @@ type Targets interface {
 // Library finds devices.
 type Library interface {
 	Slug(id string) string
+	Name(id string) string
 	RoomOf(id string) string
 	ByID(id string) (device.Device, error)
 }

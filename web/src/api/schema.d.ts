@@ -157,7 +157,7 @@ export interface paths {
         };
         /**
          * Pages of tiles
-         * @description Needs the right to see, for what the caller may reach.
+         * @description Needs the right to see, for what the caller may reach, or the boards of a guest.
          */
         get: operations["list-boards"];
         put?: never;
@@ -181,7 +181,7 @@ export interface paths {
         };
         /**
          * One board
-         * @description Needs the right to see, for what the caller may reach.
+         * @description Needs the right to see, for what the caller may reach, or the boards of a guest.
          */
         get: operations["get-board"];
         put?: never;
@@ -209,7 +209,7 @@ export interface paths {
         };
         /**
          * What the tiles of a board are at
-         * @description Needs the right to see, for what the caller may reach.
+         * @description Needs the right to see, for what the caller may reach, or the boards of a guest.
          */
         get: operations["get-board-state"];
         put?: never;
@@ -231,7 +231,7 @@ export interface paths {
         put?: never;
         /**
          * Do what a tile offers, and wait for what comes of it
-         * @description Needs the right to use, for what the caller may reach.
+         * @description Needs the right to use, for what the caller may reach, or the boards of a guest.
          */
         post: operations["use-tile"];
         delete?: never;
@@ -1065,7 +1065,7 @@ export interface paths {
         };
         /**
          * Everything that happens, as server-sent events
-         * @description Needs the right to see, for what the caller may reach.
+         * @description Needs the right to see, for what the caller may reach, or the boards of a guest.
          */
         get: operations["events"];
         put?: never;
@@ -1405,7 +1405,7 @@ export interface paths {
         };
         /**
          * Who is asking, and what they may do
-         * @description Needs the right to see, for any part of the house.
+         * @description Needs the right to see, for what the caller may reach, or the boards of a guest.
          */
         get: operations["me"];
         put?: never;
@@ -1750,7 +1750,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Make a one-time sign-in link for somebody
+         * Make a sign-in link for somebody: it works once, for 15 minutes; that of a guest until the guest's date
          * @description Needs the right to keep, for the whole house.
          */
         post: operations["link-person"];
@@ -2216,7 +2216,7 @@ export interface paths {
         put?: never;
         /**
          * End this session
-         * @description Needs the right to see, for any part of the house.
+         * @description Needs the right to see, for what the caller may reach, or the boards of a guest.
          */
         post: operations["sign-out"];
         delete?: never;
@@ -3684,6 +3684,14 @@ export interface components {
             /** @description To which that comes; on is any but off, where there is no such value */
             value: string;
         };
+        LinkPhones: {
+            /**
+             * Format: int64
+             * @description Of a guest; the link of anybody else works once
+             * @default 1
+             */
+            phones: number;
+        };
         LinkRequest: {
             /** @description Its control, a power or selector */
             control: string;
@@ -3712,7 +3720,7 @@ export interface components {
             kind: string;
             name: string;
             rights: string[];
-            /** @description Of a person: owner, resident or visitor */
+            /** @description Of a person: owner, resident, visitor or guest */
             role?: string;
             /** @description The rights in a word */
             scope: string;
@@ -3804,7 +3812,7 @@ export interface components {
         NewPerson: {
             name: string;
             /** @enum {string} */
-            role: "owner" | "resident" | "visitor";
+            role: "owner" | "resident" | "visitor" | "guest";
             /** Format: date-time */
             until?: string;
             /** @description For which rooms and devices; a resident without any has the whole house */
@@ -3906,6 +3914,7 @@ export interface components {
             /** @description It is switched off, because nothing wants it any more */
             ends?: boolean;
             error?: string;
+            name: string;
             /**
              * Format: int64
              * @description Devices of one stage are set side by side; from 1
@@ -4023,7 +4032,7 @@ export interface components {
             name: string;
             /** @description What the role may do */
             rights: string[];
-            /** @description owner, resident or visitor */
+            /** @description owner, resident, visitor or guest */
             role: string;
             /**
              * Format: date-time
@@ -4039,7 +4048,7 @@ export interface components {
             always?: boolean;
             name?: string;
             /** @enum {string} */
-            role?: "owner" | "resident" | "visitor";
+            role?: "owner" | "resident" | "visitor" | "guest";
             /** Format: date-time */
             until?: string;
             /** @description User of Urbo's machine; empty for none */
@@ -4833,6 +4842,7 @@ export interface components {
             /** @description Of a control, or of the controls of a device */
             wants?: components["schemas"]["Want"][];
         };
+        TilesChanged: Record<string, never>;
         Token: {
             /** Format: date-time */
             created: string;
@@ -4869,6 +4879,8 @@ export interface components {
             value: string;
         };
         Where: {
+            /** @description Of a guest, who has nothing else; by their slugs */
+            boards?: string[];
             /** @description By their slugs */
             devices?: string[];
             /** @description All of it */
@@ -10887,6 +10899,12 @@ export interface operations {
                         event: "stored";
                         /** @description To go on after it (Last-Event-ID) */
                         id?: string;
+                    } | {
+                        data: components["schemas"]["TilesChanged"];
+                        /** @constant */
+                        event: "tiles";
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
                     })[];
                 };
             };
@@ -14513,7 +14531,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["LinkPhones"];
+            };
+        };
         responses: {
             /** @description Created */
             201: {

@@ -57,7 +57,7 @@ export const words = {
     plan: (n: number, s: number) =>
       n === 0
         ? 'Nothing has to be pressed.'
-        : `${n} ${n === 1 ? 'press' : 'presses'} in ${s < 90 ? `${s.toFixed(0)} s` : `${(s / 60).toFixed(0)} min`}.`,
+        : `${n} ${n === 1 ? 'press' : 'presses'}${s < 1 ? '' : ' in '}${s < 1 ? '' : s < 90 ? `${s.toFixed(0)} s` : `${(s / 60).toFixed(0)} min`}.`,
     replaces: (names: string) => `It takes the place of ${names}.`,
     already: 'it is so',
     frame: 'all of it',

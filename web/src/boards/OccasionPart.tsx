@@ -84,7 +84,7 @@ export function Plan({ plan }: { plan: OccasionPlan }) {
                   scope="row"
                   style={{ textAlign: 'left', fontWeight: 600, padding: '0.4rem 0.8rem 0.4rem 0' }}
                 >
-                  {label(d.device)}
+                  {d.name}
                 </th>
                 <td style={{ padding: '0.4rem 0.8rem 0.4rem 0' }}>
                   {d.ends
