@@ -35,7 +35,9 @@ func console(w http.ResponseWriter, r *http.Request) {
 	if missing {
 		name = "index.html"
 		w.Header().Set("Cache-Control", "no-cache")
-	} else if strings.HasPrefix(name, "assets/") {
+	} else if !strings.HasPrefix(name, "assets/") {
+		w.Header().Set("Cache-Control", "no-cache")
+	} else {
 		w.Header().Set("Cache-Control", "public, max-age=31536000, immutable") // their names change with their content
 	}
 	http.ServeFileFS(w, r, files, name)

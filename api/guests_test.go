@@ -93,8 +93,8 @@ func TestGuests_HaveNoRouteButTheirBoards(t *testing.T) {
 
 	var page wire.JournalPage
 	s.must("GET", "/api/journal", nil, &page)
-	assert.True(t, slices.ContainsFunc(page.Entries, func(e wire.Entry) bool { return strings.Contains(e.By, "Audience") }),
-		"the journal says who it was")
+	theirs := func(e wire.Entry) bool { return strings.Contains(e.By, "Audience") }
+	assert.True(t, slices.ContainsFunc(page.Entries, theirs), "the journal says who it was")
 }
 
 func TestGuests_ALinkWorksOnSoManyPhonesUntilItsDate(t *testing.T) {

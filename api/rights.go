@@ -20,14 +20,15 @@ type where string
 // The ways. An operation that declares none is refused when it is registered.
 const (
 	wholeHouse    where = "the whole house"
-	theirBoards   where = "what the caller may reach, or the boards of a guest" // filtered, and open to guests
-	anywhere      where = "any part of the house"                               // it tells nothing about one in particular
-	filtered      where = "what the caller may reach"                           // the operation itself leaves out the rest
-	ofDevice      where = "the device"                                          // {device} in its path
-	ofMeasurement where = "the measurement"                                     // {name}, or {place}/{name}
-	ofPress       where = "the device of the press"                             // {press}
-	ofLesson      where = "the device of the lesson"                            // {lesson}
-	ofAudition    where = "the device of the audition"                          // {audition}
+	anywhere      where = "any part of the house"      // it tells nothing about one in particular
+	filtered      where = "what the caller may reach"  // the operation itself leaves out the rest
+	ofDevice      where = "the device"                 // {device} in its path
+	ofMeasurement where = "the measurement"            // {name}, or {place}/{name}
+	ofPress       where = "the device of the press"    // {press}
+	ofLesson      where = "the device of the lesson"   // {lesson}
+	ofAudition    where = "the device of the audition" // {audition}
+	// theirBoards is filtered, and open to guests.
+	theirBoards where = "what the caller may reach, or the boards of a guest"
 )
 
 // allowed says whether a caller may do what an operation does, where its path says. It is the one question that every

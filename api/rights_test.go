@@ -104,7 +104,8 @@ func TestRights_EveryOperationForEveryRoleInsideAndOutside(t *testing.T) {
 					"x",
 					"{control}", "power", "{session}", "x").Replace(o.Path)
 				has := slices.Contains(roles[c.role], o.Right)
-				within := c.whole || o.Where == "any part of the house" || strings.HasPrefix(o.Where, "what the caller may reach") ||
+				within := c.whole || o.Where == "any part of the house" ||
+					strings.HasPrefix(o.Where, "what the caller may reach") ||
 					o.Where == "the device" && room == "inside" || strings.HasPrefix(o.Where, "the device of")
 				if o.Method == "DELETE" && has && within && o.Where == "the device" {
 					continue // it would be gone

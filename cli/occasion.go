@@ -385,7 +385,7 @@ func planText(d wire.OccasionDevice) string {
 func (a *app) occasionDo(what, short, long string) *cobra.Command {
 	var noWait bool
 	c := &cobra.Command{Use: what + " OCCASION", Short: short, Long: long, Args: args(1, 1, "an OCCASION"),
-		Example: "  urbo occasion " + what + " public-talk",
+		Example: "  urbo occasion " + what + " public-talk --no-wait",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var got wire.OccasionDone
 			if err := a.call(c.Context(), http.MethodPost, occasionPath(argv[0])+"/"+what, nil, &got); err != nil {

@@ -93,8 +93,8 @@ func (a *app) personAdd() *cobra.Command {
 	c := &cobra.Command{Use: "add NAME", Short: "Let somebody in, and print a sign-in link",
 		Args: args(1, 1, "the person's NAME"),
 		Example: "  urbo person add \"Night watch\" --role resident\n  urbo person add Lecturer --role visitor " +
-			"--room \"Lecture room\" --until 48h\n  urbo person add Audience --role guest --board public-night --until 24h " +
-			"--phones 20",
+			"--room \"Lecture room\" --until 48h\n" +
+			"  urbo person add Audience --role guest --board public-night --until 24h --phones 20",
 		RunE: func(c *cobra.Command, argv []string) error {
 			n.Name = argv[0]
 			var err error

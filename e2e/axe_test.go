@@ -34,7 +34,8 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 			require.NoError(t, err)
 			assert.Empty(t, found, "%s, %s", page, size.name)
 		}
-		pages := [][2]string{{"/devices", "Air mixer"}, {"/bench", "Open a recording"},
+		pages := [][2]string{{"/boards/observatory", "Heat pump"}, {"/boards/public-night", "Fanfare"},
+			{"/devices", "Air mixer"}, {"/bench", "Open a recording"},
 			{"/automate", "Dew heaters"}}
 		if size.name == "desk" { // these are the same on a phone
 			pages = append(pages, [][2]string{{"/devices/boardwalk", "What it may be"},
@@ -49,6 +50,14 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 			b.see(page[1])
 			look(page[0])
 		}
+		b.visit(r, "/boards/dome")
+		b.click("Details of Dew heaters")
+		b.see("several devices")
+		look("details of a tile")
+		b.visit(r, "/boards/public-night")
+		b.click("Edit")
+		b.see("Add to the board")
+		look("a board that is edited")
 		b.visit(r, "/devices/boardwalk")
 		for _, open := range []string{"Change settings", "Change amber", "Arrange"} {
 			b.click(open)

@@ -240,6 +240,7 @@ func TestOccasions_SurviveLostPressesRemovedDevicesAndRestarts(t *testing.T) {
 	damage(t, dir)
 	synctest.Test(t, func(t *testing.T) {
 		h, stop := start(t, dir, nil)
+		synctest.Wait()
 		assert.Empty(t, h.Occasions.InForce(), "what cannot be read is said, and nothing is in force")
 		does(t, h, "closed-up", occasions.Start)
 		assert.Len(t, h.Occasions.InForce(), 1)

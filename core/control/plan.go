@@ -442,6 +442,18 @@ func (s *Spec) Holds(b Belief, wants []Want, now time.Time) bool {
 	return true
 }
 
+// Reached says whether what is wanted is believed to be so, as exactly as anything is known: of a dial that is not known
+// to a step, the middle counts. Then nothing is pressed for it.
+func (s *Spec) Reached(b Belief, w Want, now time.Time) bool {
+	i, err := s.find(w.Control)
+	if err != nil {
+		return false
+	}
+	n, err := s.controls[i].index(w.Value)
+	now = clean(now)
+	return err == nil && s.reached(s.at(b, now), wish{control: i, value: n}, now)
+}
+
 // holds says whether a wish is so in every case.
 func (s *Spec) holds(b Belief, w wish, now time.Time) bool {
 	may := s.may(b, w.control, now)

@@ -121,7 +121,7 @@ type believed map[string][]control.State
 
 func (b believed) States(id string) []control.State { return b[id] }
 
-func (b believed) Holds(id string, w control.Want) bool {
+func (b believed) Reached(id string, w control.Want) bool {
 	return slices.ContainsFunc(b[id], func(s control.State) bool {
 		return s.Control == w.Control && s.Value == w.Value
 	})

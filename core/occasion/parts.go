@@ -120,8 +120,8 @@ type Difference struct {
 type Believed interface {
 	// States are what a device is believed to be at; none where it is gone, or nothing can be set on it.
 	States(device string) []control.State
-	// Holds says whether a control is believed to be at a value, in every case.
-	Holds(device string, w control.Want) bool
+	// Reached says whether a control is believed to be at a value, as exactly as anything is known.
+	Reached(device string, w control.Want) bool
 }
 
 // Differs lists what is not as stages want it. Where they want a device to be off and it is, nothing else of it
@@ -143,7 +143,7 @@ func (p Part) differs(b Believed) (out []Difference) {
 			continue
 		}
 		st := states[i]
-		so := st.Word != control.Doubtful && b.Holds(p.Device, w)
+		so := st.Word != control.Doubtful && b.Reached(p.Device, w) || st.Moving != 0 // what moves is on its way
 		if off := st.Kind == control.Power && w.Value == "off"; off && so {
 			return nil
 		}

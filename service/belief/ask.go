@@ -189,6 +189,17 @@ func (b *Beliefs) Holds(id string, wants []control.Want) bool {
 	return m.spec.Holds(m.now, wants, b.Now())
 }
 
+// Reached says whether a control of a device is believed to be at a value, as exactly as anything is known.
+func (b *Beliefs) Reached(id string, want control.Want) bool {
+	m, err := b.mindOf(id)
+	if err != nil {
+		return false
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return m.spec.Reached(m.now, want, b.Now())
+}
+
 // Settled is wants as values, where they lead on from where a travel stands. Errors are those of Plan.
 func (b *Beliefs) Settled(id string, wants []control.Want) ([]control.Want, error) {
 	m, err := b.mindOf(id)

@@ -74,7 +74,7 @@ type Library interface {
 type Beliefs interface {
 	Spec(id string) (*control.Spec, error)
 	StatesOf(id string) ([]control.State, error)
-	Holds(id string, wants []control.Want) bool
+	Reached(id string, want control.Want) bool
 }
 
 // Planner says what a wish would press.
@@ -434,11 +434,6 @@ func (b believed) States(id string) []control.State {
 
 // believed answers what differs.
 type believed struct{ Beliefs }
-
-// Holds says whether a control is believed to be at a value.
-func (b believed) Holds(id string, w control.Want) bool {
-	return b.Beliefs.Holds(id, []control.Want{w})
-}
 
 // readable is an occasion that can begin.
 func (o *Occasions) readable(slug string) (Occasion, error) {

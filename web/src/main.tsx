@@ -11,6 +11,12 @@ import { queryClient } from './api/queries';
 import { App } from './app/App';
 import { theme } from './app/theme';
 
+// A page that is installed opens where the service does not answer, too. Browsers allow that over HTTPS, or on the
+// machine itself.
+if (import.meta.env.PROD && 'serviceWorker' in navigator) {
+  void navigator.serviceWorker.register('/shell.js').catch(() => undefined);
+}
+
 const root = document.getElementById('root');
 if (!root) throw new Error('the page has no root');
 createRoot(root).render(

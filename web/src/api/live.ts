@@ -56,9 +56,16 @@ function listen(setOnline: (online: boolean) => void): EventSource {
   on<About>('about', (about) => {
     // The first word: from now on nothing is missed. What was read, or asked for, before it may be old.
     setOnline(true);
+    const was = queryClient.getQueryData<About>(keys.about);
+    if (was && was.version !== about.version) queryClient.setQueryData(keys.updated, true);
     queryClient.setQueryData(keys.about, about);
     queryClient.setQueryData(keys.news, []);
     void queryClient.invalidateQueries({ predicate: (q) => q.queryKey[0] !== keys.about[0] });
+  });
+  on('tiles', () => {
+    // All that a guest hears.
+    setOnline(true);
+    [keys.boards, keys.boardStates].forEach(stale);
   });
   on<DeviceEvent>('device', () => {
     stale(keys.devices);

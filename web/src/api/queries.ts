@@ -37,6 +37,7 @@ export const keys = {
   sets: ['sets'],
   advice: ['advice'],
   removed: ['removed'],
+  updated: ['updated'], // the service is of another version than this page
   sessions: ['sessions'],
   tokens: ['tokens'],
 } as const;
@@ -44,6 +45,10 @@ export const keys = {
 // useNotice is the last text for people that came while this page is open.
 export const useNotice = () =>
   useQuery<NoticeEvent | null>({ queryKey: keys.notice, queryFn: () => null, enabled: false });
+
+// useUpdated says that the service is of another version than this page.
+export const useUpdated = () =>
+  useQuery<boolean>({ queryKey: keys.updated, queryFn: () => false, enabled: false });
 
 export const useMe = (enabled = true) =>
   useQuery({ queryKey: keys.me, queryFn: () => unwrap(client.GET('/api/me')), retry: false, enabled });

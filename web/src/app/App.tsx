@@ -3,11 +3,12 @@ import { Navigate, Outlet, Route, Routes, useLocation } from 'react-router';
 import { useMe } from '../api/queries';
 import { Note } from '../shared/Panel';
 import { SignInPage } from '../signin/SignInPage';
-import { Frame } from './Frame';
+import { Bare, Frame } from './Frame';
 import { Trouble } from './Trouble';
 import { words } from './words';
 
 const BoardPage = lazy(() => import('../boards/BoardPage'));
+const WallPage = lazy(() => import('../boards/WallPage'));
 const DevicesPage = lazy(() => import('../devices/DevicesPage'));
 const DevicePage = lazy(() => import('../devices/DevicePage'));
 const LessonPage = lazy(() => import('../devices/LessonPage'));
@@ -25,6 +26,7 @@ export function App() {
       <Route element={<SignedIn />}>
         <Route path="/boards" element={<BoardPage />} />
         <Route path="/boards/:slug" element={<BoardPage />} />
+        <Route path="/wall/:slug" element={<WallPage />} />
         <Route path="/devices" element={<DevicesPage />} />
         <Route path="/devices/:slug" element={<DevicePage />} />
         <Route path="/devices/:slug/lesson" element={<LessonPage />} />
@@ -47,14 +49,24 @@ function SignedIn() {
   const me = useMe();
   const { pathname } = useLocation();
   if (me.isPending) return null;
+  if (me.isError && away(me.error)) return <Bare>{null}</Bare>; // it says since when
   if (me.isError || !me.data) return <Navigate to="/sign-in" replace />;
-  return (
-    <Frame>
-      <Trouble path={pathname}>
-        <Suspense fallback={<Note>{words.loading}</Note>}>
-          <Outlet />
-        </Suspense>
-      </Trouble>
-    </Frame>
+  const page = (
+    <Trouble path={pathname}>
+      <Suspense fallback={<Note>{words.loading}</Note>}>
+        <Outlet />
+      </Suspense>
+    </Trouble>
   );
+  if (me.data.role === 'guest') {
+    if (!pathname.startsWith('/boards')) return <Navigate to="/boards" replace />;
+    return <Bare>{page}</Bare>;
+  }
+  if (pathname.startsWith('/wall/')) return <Bare wall>{page}</Bare>;
+  return <Frame>{page}</Frame>;
+}
+
+// away says whether nobody answered at all: whoever is signed in still is.
+function away(e: Error): boolean {
+  return e instanceof TypeError;
 }

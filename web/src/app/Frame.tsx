@@ -1,10 +1,11 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
-import type { ReactNode } from 'react';
+import { useEffect, useState, type ReactNode } from 'react';
 import { NavLink, useLocation } from 'react-router';
 import { useLive } from '../api/live';
 import { useMay } from '../api/may';
-import { keys, queryClient, useNotice } from '../api/queries';
+import { keys, queryClient, useNotice, useUpdated } from '../api/queries';
+import { clock } from '../shared/text';
 import { words } from './words';
 
 const icons = {
@@ -33,14 +34,44 @@ export function Frame({ children }: { children: ReactNode }) {
         component="main"
         sx={{ px: { xs: 2, md: 5 }, pt: { xs: 2.5, md: 4 }, pb: { xs: 12, md: 6 }, maxWidth: 1120 }}
       >
-        {!online && (
-          <Box role="status" sx={{ borderLeft: 3, borderColor: 'secondary.main', pl: 1.5, mb: 2 }}>
-            {words.offline}
-          </Box>
-        )}
+        <Away online={online} />
         <Notice />
         {children}
       </Box>
+    </Box>
+  );
+}
+
+// Bare is what stands around a page without the places: that of a guest, or on the wall.
+export function Bare({ children, wall }: { children: ReactNode; wall?: boolean }) {
+  const online = useLive();
+  return (
+    <Box
+      component="main"
+      sx={{ px: { xs: 2, md: 5 }, py: wall ? 2 : 2.5, maxWidth: wall ? undefined : 1240 }}
+    >
+      <Away online={online} />
+      {children}
+    </Box>
+  );
+}
+
+// Away says since when the service does not answer: what the page shows may be old then. A page of another version
+// than the service loads itself anew.
+function Away({ online }: { online: boolean }) {
+  const updated = useUpdated();
+  const [since, setSince] = useState<string>();
+  if (online && since !== undefined) setSince(undefined);
+  if (!online && since === undefined) setSince(clock(new Date().toISOString()));
+  useEffect(() => {
+    if (!updated.data) return;
+    const timer = window.setTimeout(() => window.location.reload(), 1500);
+    return () => window.clearTimeout(timer);
+  }, [updated.data]);
+  if (online && !updated.data) return null;
+  return (
+    <Box role="status" sx={{ borderLeft: 3, borderColor: 'secondary.main', pl: 1.5, mb: 2 }}>
+      {updated.data ? words.updated : words.offline(since ?? '')}
     </Box>
   );
 }

@@ -1,7 +1,9 @@
 // All texts of the console, English. Short sentences, active voice.
 export const words = {
   places: { boards: 'Boards', devices: 'Devices', automate: 'Automate', bench: 'Bench', house: 'House' },
-  offline: 'The service does not answer. This page goes on by itself when it is back.',
+  offline: (since: string) =>
+    `The service does not answer since ${since}. This page goes on by itself when it is back.`,
+  updated: 'Urbo was updated. This page loads anew…',
   loading: 'One moment…',
   notice: (run: string, text: string) => `${run} says: ${text}`,
   putAway: 'Put away',
@@ -14,8 +16,12 @@ export const words = {
     empty: 'Nothing stands here yet. Edit it, and add what you use most.',
     top: 'First',
     edit: 'Edit',
+    wall: 'Wall',
+    leaveWall: 'Hold to leave the wall',
+    notAwake:
+      'This screen may go dark: a browser keeps it on only over HTTPS, or on the machine that runs Urbo. See House, about.',
     mixed: 'some on',
-    tap: (name: string, is: string, next: string) => `${name} is ${is}. Tap: ${next}`,
+    tap: (next: string) => `Tap: ${next}`,
     less: (name: string) => `${name}: less`,
     more: (name: string) => `${name}: more`,
     stop: (name: string) => `${name}: stop`,
@@ -29,9 +35,7 @@ export const words = {
     press: 'press',
     run: 'run',
     start: 'start',
-    startOf: (name: string) => `Start ${name}`,
     inForce: 'in force',
-    inForceOf: (name: string) => `${name} is in force. Open`,
     underWay: 'under way…',
     right: (n: number) => `${n} ${n === 1 ? 'differs' : 'differ'} · put right`,
     unsure: 'It is not sure that it worked.',
@@ -96,6 +100,7 @@ export const words = {
     sizes: { small: 'small', wide: 'wide', large: 'large' },
     add: 'Add to the board',
     find: 'Find a device, key, occasion …',
+    addOf: (name: string, kind: string) => `Add ${name}: ${kind}`,
     noneFound: 'Nothing here has this in its name.',
     andMore: (n: number) => `And ${n} more: type a part of the name.`,
     newText: 'Text',
@@ -719,12 +724,19 @@ export const words = {
     letInDo: 'Let in, and show the link',
     name: 'Name',
     role: 'Role',
-    roles: { owner: 'owner', resident: 'resident', visitor: 'visitor' } as Record<string, string>,
+    roles: { owner: 'owner', resident: 'resident', visitor: 'visitor', guest: 'guest' } as Record<
+      string,
+      string
+    >,
     rolesHow: {
       owner: 'May do everything.',
       resident: 'Sees, presses, sets, and says what something really is at.',
       visitor: 'Sees, presses and sets in some rooms.',
+      guest: 'Sees and uses what stands on some boards, until a date, and nothing else.',
     } as Record<string, string>,
+    boards: 'Boards',
+    boardsHow: 'Choose at least one.',
+    untilGuest: 'A guest comes until the end of a day.',
     rooms: 'Rooms',
     roomsAll: 'None chosen is the whole house.',
     roomsSome: 'Choose at least one.',

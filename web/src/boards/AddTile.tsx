@@ -37,6 +37,7 @@ export function AddTile({ onAdd }: { onAdd: (tile: DraftTile) => void }) {
             key={`${o.kind} ${o.of ?? o.name}`}
             type="button"
             className="square text"
+            aria-label={words.boards.addOf(o.name, words.boards.kinds[o.kind])}
             onClick={() =>
               onAdd({
                 id: newID(),

@@ -52,6 +52,11 @@ export default function BoardPage() {
               </Link>
             ))}
         </nav>
+        {board.data && may('see', true) && (
+          <Link to={`/wall/${slug}`} className="tile-hint" style={{ padding: '0.65rem 0.4rem' }}>
+            {words.boards.wall}
+          </Link>
+        )}
         {may('arrange') && board.data && (
           <button type="button" className="square text" onClick={() => setEditing(true)}>
             {words.boards.edit}
@@ -66,7 +71,7 @@ export default function BoardPage() {
 }
 
 // Page is the tiles of a board, in their sections.
-function Page({ board, state }: { board: Board; state?: BoardState }) {
+export function Page({ board, state }: { board: Board; state?: BoardState }) {
   const [more, setMore] = useState<Tile>();
   const [open, setOpen] = useState<Tile>();
   const onMore = useCallback((t: Tile) => setMore(t), []);

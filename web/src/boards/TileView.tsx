@@ -207,12 +207,7 @@ function OccasionFace({
   const differs = state?.differs ?? 0;
   if (!state?.in_force) {
     return (
-      <button
-        type="button"
-        className="press fill"
-        aria-label={words.boards.startOf(name)}
-        onClick={() => use.run('start')}
-      >
+      <button type="button" className="press fill" onClick={() => use.run('start')}>
         <span className="tile-name">{name}</span>
         <span className="tile-hint">{busy ? words.boards.sending : words.boards.start}</span>
       </button>
@@ -220,12 +215,7 @@ function OccasionFace({
   }
   return (
     <>
-      <button
-        type="button"
-        className="press top"
-        aria-label={words.boards.inForceOf(name)}
-        onClick={() => onOpen(tile)}
-      >
+      <button type="button" className="press top" onClick={() => onOpen(tile)}>
         <span className="tile-name">{name}</span>
         {(differs === 0 || busy) && (
           <span className="tile-hint">{busy ? words.boards.sending : words.boards.inForce}</span>
@@ -305,21 +295,13 @@ function DeviceFace({
   const first = power ?? tile.faces[0];
   const value = first ? control(state, first.control) : undefined;
   const nothing = tile.faces.length === 0 && tile.keys.length === 0;
+  const says = first ? said(first, value) : nothing ? words.boards.notLearned : words.boards.keys;
   return (
-    <button
-      type="button"
-      className="press fill"
-      aria-label={words.boards.all(name)}
-      onClick={() => onOpen(tile)}
-    >
+    <button type="button" className="press fill" onClick={() => onOpen(tile)}>
       <span className="tile-name">{name}</span>
       <span className={['value', value?.value === 'off' ? 'off' : '', trust(value)].join(' ')}>
         {power && <Mark on={is?.value ? is.value !== power.choices[0] : undefined} trust={trust(is)} />}
-        {first ? (
-          <span>{said(first, value)}</span>
-        ) : (
-          <span className="tile-hint">{nothing ? words.boards.notLearned : words.boards.keys}</span>
-        )}
+        <span className={first ? undefined : 'tile-hint'}>{says}</span>
       </span>
     </button>
   );

@@ -24,12 +24,7 @@ export function PowerFace({ face, is, name, use }: Props) {
   const sending = wanted !== undefined;
   const trusted = sending ? 'certain' : trust(is);
   return (
-    <button
-      type="button"
-      className="press fill"
-      aria-label={words.boards.tap(name, said(face, is, wanted), label(next))}
-      onClick={() => use.set(face.control, next)}
-    >
+    <button type="button" className="press fill" onClick={() => use.set(face.control, next)}>
       <span className="tile-name">{name}</span>
       <span className={classes('value', on === false && 'off', trusted, sending && 'sending')}>
         <Mark on={on} trust={trusted} sending={sending} />
@@ -39,6 +34,7 @@ export function PowerFace({ face, is, name, use }: Props) {
         </span>
         {phase(is) && <span className="tile-hint">{phase(is)}</span>}
       </span>
+      <span className="unseen">{words.boards.tap(label(next))}</span>
     </button>
   );
 }

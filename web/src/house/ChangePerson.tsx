@@ -25,6 +25,7 @@ export function ChangePerson({ person, onDone }: { person: Person; onDone: () =>
     name: person.name,
     role: person.role,
     rooms: person.where.rooms ?? [],
+    boards: person.where.boards ?? [],
     until: dayOf(person.until),
     user: person.user ?? '',
   };
@@ -34,8 +35,12 @@ export function ChangePerson({ person, onDone }: { person: Person; onDone: () =>
       const body: PersonChange = {};
       if (form.name !== before.name) body.name = form.name;
       if (form.role !== before.role) body.role = form.role as NonNullable<PersonChange['role']>;
-      if (form.role !== before.role || form.rooms.join() !== before.rooms.join())
-        body.where = whereOf(form.role, form.rooms);
+      if (
+        form.role !== before.role ||
+        form.rooms.join() !== before.rooms.join() ||
+        form.boards.join() !== before.boards.join()
+      )
+        body.where = whereOf(form.role, form.rooms, form.boards);
       if (form.user !== before.user) body.user = form.user;
       if (form.until !== before.until) {
         const until = endOf(form.until);

@@ -12,11 +12,18 @@ import { PersonFields } from './PersonFields';
 
 // LetIn asks who is to be let in. onDone gets the name, or nothing where it was given up.
 export function LetIn({ onDone }: { onDone: (name?: string) => void }) {
-  const [form, setForm] = useState({ name: '', role: 'resident', rooms: [] as string[], until: '' });
+  const [form, setForm] = useState({
+    name: '',
+    role: 'resident',
+    rooms: [] as string[],
+    boards: [] as string[],
+    until: '',
+  });
   const add = useMutation({
     mutationFn: () => {
       const body: NewPerson = { name: form.name, role: form.role as NewPerson['role'] };
-      if (form.rooms.length > 0 || form.role === 'owner') body.where = whereOf(form.role, form.rooms);
+      if (form.rooms.length > 0 || form.role === 'owner' || form.role === 'guest')
+        body.where = whereOf(form.role, form.rooms, form.boards);
       const until = endOf(form.until);
       if (until) body.until = until;
       return unwrap(client.POST('/api/people', { body }));

@@ -10,14 +10,16 @@ import { useQuery } from '@tanstack/react-query';
 import { client, unwrap } from '../api/client';
 import { keys } from '../api/queries';
 import { words } from '../app/words';
+import { useBoards } from '../boards/queries';
 
-export type PersonForm = { name: string; role: string; rooms: string[]; until: string };
+export type PersonForm = { name: string; role: string; rooms: string[]; boards: string[]; until: string };
 
-const roles = ['owner', 'resident', 'visitor'];
+const roles = ['owner', 'resident', 'visitor', 'guest'];
 
 // PersonFields is what every form of a person asks for.
 export function PersonFields({ form, onChange }: { form: PersonForm; onChange: (form: PersonForm) => void }) {
   const rooms = useQuery({ queryKey: keys.rooms, queryFn: () => unwrap(client.GET('/api/rooms')) });
+  const boards = useBoards();
   const choose = (name: string, on: boolean) =>
     onChange({ ...form, rooms: on ? [...form.rooms, name] : form.rooms.filter((r) => r !== name) });
   return (
@@ -42,7 +44,32 @@ export function PersonFields({ form, onChange }: { form: PersonForm; onChange: (
           </MenuItem>
         ))}
       </TextField>
-      {form.role !== 'owner' && (
+      {form.role === 'guest' && (
+        <FormControl component="fieldset" variant="standard">
+          <FormLabel component="legend">{words.people.boards}</FormLabel>
+          <FormGroup row>
+            {(boards.data ?? []).map((b) => (
+              <FormControlLabel
+                key={b.slug}
+                label={b.name}
+                control={
+                  <Checkbox
+                    checked={form.boards.includes(b.slug)}
+                    onChange={(_, on) =>
+                      onChange({
+                        ...form,
+                        boards: on ? [...form.boards, b.slug] : form.boards.filter((s) => s !== b.slug),
+                      })
+                    }
+                  />
+                }
+              />
+            ))}
+          </FormGroup>
+          <FormHelperText sx={{ m: 0 }}>{words.people.boardsHow}</FormHelperText>
+        </FormControl>
+      )}
+      {form.role !== 'owner' && form.role !== 'guest' && (
         <FormControl component="fieldset" variant="standard">
           <FormLabel component="legend">{words.people.rooms}</FormLabel>
           <FormGroup row>
@@ -65,7 +92,8 @@ export function PersonFields({ form, onChange }: { form: PersonForm; onChange: (
         type="date"
         label={words.people.untilDay}
         value={form.until}
-        helperText={words.people.untilHow}
+        helperText={form.role === 'guest' ? words.people.untilGuest : words.people.untilHow}
+        required={form.role === 'guest'}
         slotProps={{ inputLabel: { shrink: true } }}
         onChange={(e) => onChange({ ...form, until: e.target.value })}
       />

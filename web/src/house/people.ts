@@ -4,12 +4,13 @@ import { words } from '../app/words';
 // whereText is a part of the house in words.
 export function whereText(w: Where): string {
   if (w.house) return words.people.wholeHouse;
-  const named = [...(w.rooms ?? []), ...(w.devices ?? []), ...(w.measurements ?? [])];
+  const named = [...(w.rooms ?? []), ...(w.devices ?? []), ...(w.measurements ?? []), ...(w.boards ?? [])];
   return named.length > 0 ? named.join(', ') : words.people.nowhere;
 }
 
-// whereOf is the part of the house that a form says: some rooms, or all of it.
-export function whereOf(role: string, rooms: string[]): Where {
+// whereOf is the part of the house that a form says: some rooms, or all of it; of a guest, some boards.
+export function whereOf(role: string, rooms: string[], boards: string[] = []): Where {
+  if (role === 'guest') return { boards };
   return role === 'owner' || rooms.length === 0 ? { house: true } : { rooms };
 }
 

@@ -10,7 +10,7 @@ import { Heading, Note } from '../shared/Panel';
 import { FirstName } from './FirstName';
 
 // enter goes to the first page; everything is asked for anew, now with a session.
-const enter = () => window.location.replace('/devices');
+const enter = () => window.location.replace('/boards');
 
 // SignInPage trades the ticket behind the # of a sign-in link for a session, and says how to get a link. Whoever signs
 // in first says their name.
@@ -34,7 +34,7 @@ export function SignInPage() {
   }, [ticket, mutate]);
   // An old link does no harm to somebody who is signed in already.
   const me = useMe(!ticket || error !== null);
-  if (me.data) return <Navigate to="/devices" replace />;
+  if (me.data && !me.isError) return <Navigate to="/boards" replace />;
   if (data?.unnamed) return <FirstName was={data.name} onDone={enter} />;
   return (
     <Box component="main" sx={{ maxWidth: 560, mx: 'auto', px: 3, pt: '14vh' }}>

@@ -1,0 +1,257 @@
+package e2e
+
+import (
+	"encoding/json"
+	"os"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/wire"
+)
+
+// names are the names of all that can be pressed or read on the page, as a screen reader says them.
+const names = `[...document.querySelectorAll('[aria-label], button')].map(e => ({e,
+	name: (e.getAttribute('aria-label') ?? e.innerText).trim().replace(/\s+/g, ' ')}))`
+
+// tap waits for an element whose accessible name begins so, and clicks it.
+func (b *browser) tap(name string) {
+	b.t.Helper()
+	b.until(`(o => o && (o.e.click(), true))(` + names + `.find(o => o.name.startsWith(` + quote(name) + `)))`)
+}
+
+// named waits until an element has an accessible name that begins so.
+func (b *browser) named(name string) {
+	b.t.Helper()
+	b.until(names + `.some(o => o.name.startsWith(` + quote(name) + `))`)
+}
+
+// sent waits until nothing is being sent.
+func (b *browser) sent() {
+	b.t.Helper()
+	b.until(`!document.querySelector('.sending')`)
+}
+
+// comes waits until something is true of an appliance on the stage.
+func (r *running) comes(token, appliance, fact, want string) {
+	r.t.Helper()
+	is := ""
+	assert.Eventually(r.t, func() bool {
+		var stage wire.Stage
+		r.http(token, "GET", "/api/stage", nil, &stage)
+		for _, a := range stage.Appliances {
+			for _, f := range a.Facts {
+				if a.Slug == appliance && f.Name == fact {
+					is = f.Value
+				}
+			}
+		}
+		return is == want
+	}, patience, tick, "%s %s", appliance, fact)
+	assert.Equal(r.t, want, is, "%s %s", appliance, fact)
+}
+
+// presses counts the presses that were sent so far.
+func (r *running) presses() (n int) {
+	r.t.Helper()
+	var page wire.JournalPage
+	r.ok(&page, "journal", "--kind", "press", "--count", "200")
+	for _, e := range page.Entries {
+		if e.Outcome == "sent" {
+			n++
+		}
+	}
+	return n
+}
+
+// TestBoards_ReadyARoomFromAPhone opens the console on a phone, readies the lecture room, and closes up.
+func TestBoards_ReadyARoomFromAPhone(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--pace", "8")
+	token := r.owner()
+	r.ok(nil, "tell", "boardwalk", "power", "off") // what was believed of it is wrong
+	b := open(t, r, 390, 844)
+	b.named("Boardwalk lights off")
+	things, err := value[int](b, `[...document.querySelectorAll('.board button:not(.tile-more), .board select, .board [role=slider]')]
+		.filter(e => { const r = e.getBoundingClientRect(); return r.top >= 0 && r.bottom <= innerHeight - 60 && r.width >= 44 && r.height >= 44 }).length`)
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, things, 6, "that can be done on the first screen, with targets that a thumb meets")
+	b.tap("Boardwalk lights off")
+	b.named("Boardwalk lights on")
+	b.sent()
+	r.comes(token, "boardwalk", "power", "on")
+
+	b.click("Public night")
+	b.tap("Public talk start")
+	b.named("Public talk in force")
+	b.named("Lecture amplifier on")
+	b.named("Boardwalk lights on")
+	b.until(`!document.querySelector('.occasion.busy')`)
+	for fact, want := range map[string]string{"power": "on", "volume": "22", "input": "2"} {
+		r.comes(token, "amplifier", fact, want)
+	}
+	r.comes(token, "boardwalk", "colour", "white")
+
+	// a handset changes something; put right presses once
+	before := r.presses()
+	r.touch(token, "amplifier", "input-4", 0)
+	b.see("1 differs")
+	b.click("1 differs · put right")
+	b.until(`!document.body.innerText.includes("differs")`)
+	r.comes(token, "amplifier", "input", "2")
+	assert.Equal(t, before+1, r.presses())
+
+	var plan wire.OccasionPlan
+	r.ok(&plan, "occasion", "plan", "closed-up")
+	b.tap("Closed up start")
+	b.named("Closed up in force")
+	b.named("Lecture amplifier off")
+	b.named("Boardwalk lights off")
+	b.until(`!document.querySelector('.occasion.busy')`)
+	r.comes(token, "amplifier", "power", "off")
+	r.comes(token, "boardwalk", "power", "off")
+	assert.NotContains(t, r.urbo("occasion", "list").out, "Public talk    Lecture")
+}
+
+// TestBoards_OnlyWhatChangedIsDrawnAnew counts the tiles that are touched when something is heard, and how far anything
+// moves.
+func TestBoards_OnlyWhatChangedIsDrawnAnew(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	b := open(t, r, 1280, 800)
+	b.visit(r, "/boards/dome")
+	b.see("Dome humidity")
+	b.until(`document.querySelectorAll('.tile').length === 6`)
+	b.eval(`window.touched = new Set(); window.moved = 0;
+		new MutationObserver(l => l.forEach(m => {
+			const t = (m.target.nodeType === 1 ? m.target : m.target.parentElement)?.closest('.tile');
+			if (t) touched.add(t.querySelector('.tile-name')?.innerText);
+		})).observe(document.querySelector('.board'), {subtree: true, childList: true, attributes: true, characterData: true});
+		new PerformanceObserver(l => l.getEntries().forEach(e => { window.moved += e.value }))
+			.observe({type: 'layout-shift'})`)
+	r.ok(nil, "measure", "dome/humidity", "71")
+	b.see("71")
+	touched, err := value[string](b, `[...window.touched].join(', ')`)
+	require.NoError(t, err)
+	assert.Equal(t, "Dome humidity", touched)
+	moved, err := value[float64](b, `window.moved`)
+	require.NoError(t, err)
+	assert.Zero(t, moved, "nothing moves when something is heard")
+}
+
+// TestBoards_AreEditedByTwoPeople edits with the keyboard while somebody else changes the board.
+func TestBoards_AreEditedByTwoPeople(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	b := open(t, r, 1280, 900)
+	b.visit(r, "/boards/dome")
+	b.see("Dew heaters")
+	b.click("Edit")
+	b.click("Move Dew heaters one place on")
+	order := `[...document.querySelectorAll('.tile.edit')].map(e => e.innerText.split('\n')[0]).join()`
+	b.until(order + `.startsWith('Air mixer,Dew heaters,')`)
+	b.click("Undo")
+	b.until(order + `.startsWith('Dew heaters,Air mixer,')`)
+	b.click("Redo")
+
+	// with the keyboard alone: pick it up, move it, put it down
+	b.eval(`document.querySelector('[aria-label="Move Air mixer"]').focus()`)
+	for _, key := range []string{" ", kb.ArrowRight, " "} {
+		b.do(chromedp.KeyEvent(key))
+		b.until(`document.getAnimations().length === 0`)
+	}
+	b.until(order + `.startsWith('Dew heaters,Air mixer,')`)
+
+	b.fill("Find a device", "radio power")
+	b.click("Add Weather radio: control")
+	file := t.TempDir() + "/dome.yaml"
+	require.NoError(t, os.WriteFile(file, []byte("name: Dome\nsections:\n- tiles:\n  - {kind: note, text: Theirs}\n"), 0o600))
+	r.ok(nil, "board", "change", "dome", "--file", file)
+	b.see("Somebody else changed this board meanwhile")
+	b.click("Keep mine")
+	b.named("Dew heaters")
+	var board wire.Board
+	r.ok(&board, "board", "show", "dome")
+	require.Len(t, board.Sections, 2)
+	text, err := json.Marshal(board.Sections)
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "radio/power")
+	assert.NotContains(t, string(text), "Theirs")
+}
+
+// TestBoards_AGuestHasOneAndNothingElse comes by a guest link, and is removed with the page open.
+func TestBoards_AGuestHasOneAndNothingElse(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	token := r.owner()
+	var link wire.Ticket
+	r.ok(&link, "person", "add", "Audience", "--role", "guest", "--board", "public-night", "--until", "24h")
+	b := visit(t, link.Link, 390, 844)
+	b.see("Volume 22 is enough")
+	for _, hidden := range []string{"Edit", "Wall", "House", "Automate"} {
+		there, err := value[bool](b, `document.body.innerText.includes(`+quote(hidden)+`)`)
+		require.NoError(t, err)
+		assert.False(t, there, hidden)
+	}
+	b.named("Lecture amplifier off")
+	b.tap("Lecture amplifier off")
+	b.named("Lecture amplifier on")
+	b.sent()
+	r.comes(token, "amplifier", "power", "on")
+	r.touch(token, "amplifier", "power", 0)
+	b.named("Lecture amplifier off")
+	b.visit(r, "/devices")
+	b.see("Volume 22 is enough")
+	r.ok(nil, "person", "remove", "Audience")
+	b.see("Sign in")
+}
+
+// TestBoards_OnTheWallAndWhereTheServiceIsAway shows a board without anything around it, and what it says while the
+// service does not answer.
+func TestBoards_OnTheWallAndWhereTheServiceIsAway(t *testing.T) {
+	t.Parallel()
+	data := t.TempDir()
+	r := start(t, data, "demo")
+	b := open(t, r, 1280, 800)
+	b.visit(r, "/boards/dome")
+	b.click("Wall")
+	b.see("Dew heaters")
+	b.until(`document.querySelector('.wall-name') && !document.querySelector('nav')`)
+	b.eval(`document.querySelector('.wall-name').dispatchEvent(new PointerEvent('pointerdown', {bubbles: true}))`)
+	b.until(`location.pathname === '/boards/dome'`)
+	b.until(`navigator.serviceWorker.controller`)
+	b.visit(r, "/boards/dome") // through the service worker, which keeps its parts
+	b.see("Dew heaters")
+	r.stop()
+	b.see("The service does not answer since")
+	b.visit(r, "/boards/public-night")
+	b.see("The service does not answer since")
+	at := r.url[len("http://"):]
+	again := startAt(t, data, at, "demo")
+	b.see("Volume 22 is enough")
+	_ = again
+}
+
+// TestBoards_FitNarrowPagesAndLargeText looks for what sticks out.
+func TestBoards_FitNarrowPagesAndLargeText(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	b := open(t, r, 320, 640)
+	for _, page := range []string{"/boards/observatory", "/boards/public-night", "/boards/dome"} {
+		for _, text := range []string{"100%", "200%"} {
+			b.visit(r, page)
+			b.until(`document.querySelectorAll('.tile').length > 4`)
+			b.eval(`document.documentElement.style.fontSize = ` + quote(text))
+			wide, err := value[int](b, `document.documentElement.scrollWidth`)
+			require.NoError(t, err)
+			assert.LessOrEqual(t, wide, 320, "%s at %s", page, text)
+			out, err := value[string](b, `[...document.querySelectorAll('.tile *')].filter(e => e.getBoundingClientRect().right > 321)
+				.map(e => e.className + ' ' + e.innerText).join('; ')`)
+			require.NoError(t, err)
+			assert.Empty(t, out, "%s at %s", page, text)
+		}
+	}
+}
