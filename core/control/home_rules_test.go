@@ -166,3 +166,31 @@ func TestHold_AtAnEndThatTurnsBothWaysArePossible(t *testing.T) {
 	require.False(t, p.Sure)
 	assert.Contains(t, p.Helps[0].Text+p.Helps[len(p.Helps)-1].Text, "hold")
 }
+
+// TestPlan_WhatIsDoubtfulIsSetAnewWhereThatDisturbsNothingKnown has lights whose colours end their breathing.
+func TestPlan_WhatIsDoubtfulIsSetAnewWhereThatDisturbsNothingKnown(t *testing.T) {
+	ends := []control.Effect{{Control: "breathe", Op: control.OpSet}}
+	forms := control.Forms{Controls: []control.Control{
+		{Name: "colour", Kind: control.Selector, Values: []string{"red", "white"},
+			Keys: map[string]string{"red": "red", "white": "white"}},
+		{Name: "breathe", Kind: control.Selector, Values: []string{"off", "on"}, Round: "breathe"}},
+		Effects: []control.KeyEffects{{Key: "red", Effects: ends}, {Key: "white", Effects: ends}}}
+	x := with(t, []string{"red", "white", "breathe"}, forms, "colour", "white")
+	spare := func() []string {
+		p, err := x.spec.Plan(x.b, control.Request{Wants: []control.Want{{Control: "colour", Value: "white"}},
+			Sparing: true}, x.now)
+		require.NoError(t, err)
+		keys := []string{}
+		for _, s := range p.Steps {
+			keys = append(keys, s.Key)
+		}
+		return keys
+	}
+	assert.Empty(t, spare(), "it is so")
+	x.b = x.spec.Deafened(x.b)
+	assert.Equal(t, control.Doubtful, x.is("colour").Word)
+	assert.Equal(t, []string{"white"}, spare(), "nobody knows whether it breathes, either")
+	x.tell("breathe", "on")
+	x.b = x.spec.Deafened(x.b)
+	assert.Empty(t, spare(), "that it breathes is not given up for what is so, as far as is known")
+}

@@ -594,7 +594,8 @@ func (p *planner) untidy(key string, control int) bool {
 	return is
 }
 
-// beside is how much a key that is meant for one control changes beside it: other controls, and other devices.
+// beside is how much a key that is meant for one control changes beside it: other controls, and other devices. Where it
+// is doubtful what the control is at, another one of which nothing is known does not count.
 func (p *planner) beside(key string, control int) int {
 	n := len(p.ask.Moves[key])
 	all := p.spec.effects[key]
@@ -604,11 +605,16 @@ func (p *planner) beside(key string, control int) int {
 	at := later(p.now, later(p.due, p.awake()))
 	before := p.spec.at(p.cur, at)
 	after := p.spec.After(before, Press{Key: key, At: at, Outcome: Sent, Source: BySending})
+	doubtful := p.spec.word(before, control, p.spec.may(before, control, at), at) == Doubtful
 	for _, e := range all {
 		if e.control == control || p.spec.paired(e.control, control) {
 			continue
 		}
-		if !slices.Equal(p.spec.may(before, e.control, at), p.spec.may(after, e.control, at)) {
+		was := p.spec.may(before, e.control, at)
+		if doubtful && !p.spec.controls[e.control].narrow(was) {
+			continue
+		}
+		if !slices.Equal(was, p.spec.may(after, e.control, at)) {
 			n++
 		}
 	}
