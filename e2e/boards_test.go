@@ -168,7 +168,8 @@ func TestBoards_AreEditedByTwoPeople(t *testing.T) {
 	b.fill("Find a device", "radio power")
 	b.click("Add Weather radio: control")
 	file := t.TempDir() + "/dome.yaml"
-	require.NoError(t, os.WriteFile(file, []byte("name: Dome\nsections:\n- tiles:\n  - {kind: note, text: Theirs}\n"), 0o600))
+	theirs := "name: Dome\nsections:\n- tiles:\n  - {kind: note, text: Theirs}\n"
+	require.NoError(t, os.WriteFile(file, []byte(theirs), 0o600))
 	r.ok(nil, "board", "change", "dome", "--file", file)
 	b.see("Somebody else changed this board meanwhile")
 	b.click("Keep mine")

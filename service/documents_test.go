@@ -13,13 +13,16 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	tiles "urbo/core/board"
 	"urbo/core/device"
 	"urbo/core/grant"
 	"urbo/core/home"
 	"urbo/service"
 	"urbo/service/access"
+	"urbo/service/boards"
 	"urbo/service/lessons"
 	"urbo/service/library"
+	"urbo/service/occasions"
 	"urbo/service/sequences"
 	"urbo/stage"
 	"urbo/store"
@@ -57,6 +60,18 @@ func filled(t *testing.T) string {
 			"off " +
 			"and mixer/power is on) at most 1 min; if boardwalk/power is on do wait 1 s else notify \"x\""
 		_, err = h.Sequences.Add(ctx, "", "Every", sequences.Text{Steps: text}, by)
+		require.NoError(t, err)
+		wants := "set amplifier/power to on then set amplifier/volume to 20"
+		leaves, nowhere := true, ""
+		_, err = h.Occasions.Add(ctx, "", "Talk", occasions.Text{Wants: &wants, Room: &nowhere, Leaves: &leaves,
+			Stays: &[]string{"boardwalk"}, Reins: &map[string]string{"volume": "amplifier/volume",
+				"arrows": "projector"}}, by)
+		require.NoError(t, err)
+		_, err = h.Boards.Add(ctx, "", "Talks", boards.Change{Sections: &[]boards.Text{{Title: "Here",
+			Tiles: []boards.TileText{{ID: "t1", Kind: tiles.Control, Of: "amplifier/volume", Title: "Loudness",
+				Size: tiles.Wide}, {ID: "t2", Kind: tiles.Note, Text: "22 is enough"}}}}}, by)
+		require.NoError(t, err)
+		_, err = h.Occasions.Do(ctx, "talk", occasions.Start, by, nil)
 		require.NoError(t, err)
 		_, err = h.Sequences.Add(ctx, "", "Waits", sequences.Text{Steps: "run every; wait 1 h"}, by)
 		require.NoError(t, err)
@@ -163,7 +178,8 @@ func TestDocuments_AreMadeOfTheSameForEver(t *testing.T) {
 	assert.JSONEq(t, string(golden), string(text))
 	for _, name := range []string{"devices.traits", "groups.document", "sequences.document", "runs.document",
 		"runs.state",
-		"holds.document", "beliefs.document", "belief_log.document", "people.reach", "tokens.reach", "house.value",
+		"holds.document", "occasions.document", "boards.document",
+		"beliefs.document", "belief_log.document", "people.reach", "tokens.reach", "house.value",
 		"stations.settings", "sittings.document"} {
 		assert.Contains(t, now, name, "every kind is among them")
 	}

@@ -17,6 +17,7 @@ import (
 	"urbo/service"
 	"urbo/service/library"
 	"urbo/service/occasions"
+	"urbo/service/questions"
 	"urbo/stage"
 	"urbo/store"
 )
@@ -277,5 +278,48 @@ func TestOccasions_TwoAtOnce(t *testing.T) {
 		for _, r := range h.Runs.List() {
 			assert.Equal(t, steps.Ended, r.State.Phase, r.Name)
 		}
+	})
+}
+
+// TestQuestions_AreAnsweredOnce lets two people answer what an occasion asks, at the same moment.
+func TestQuestions_AreAnsweredOnce(t *testing.T) {
+	t.Parallel()
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		wants := "set radio/power to on"
+		_, err := h.Occasions.Add(t.Context(), "evening", "", occasions.Text{Wants: &wants}, grant.Named("test"))
+		require.NoError(t, err)
+		r, err := h.Occasions.Do(t.Context(), "evening", occasions.Start, grant.Named("test"), nil)
+		require.NoError(t, err)
+		time.Sleep(time.Second)
+		synctest.Wait()
+		all := h.Questions.List()
+		require.Len(t, all, 1)
+		assert.Equal(t, "Radio: off or on now?", all[0].Text)
+		assert.Equal(t, "evening", all[0].For)
+		_, err = h.Questions.Answer(all[0].ID, "green", grant.Named("test"))
+		require.ErrorIs(t, err, questions.ErrAnswer)
+		answers := make(chan error)
+		for range 2 {
+			go func() {
+				_, err := h.Questions.Answer(all[0].ID, "off", grant.Named("test"))
+				answers <- err
+			}()
+		}
+		first, second := <-answers, <-answers
+		if first != nil {
+			first, second = second, first
+		}
+		require.NoError(t, first)
+		require.ErrorIs(t, second, questions.ErrOver, "the second is told that it was answered")
+		assert.ErrorContains(t, second, "off, said test")
+		assert.Equal(t, steps.Done, ended(t, h, r).State.End)
+		assert.Equal(t, "on", truth(t, s, "radio")["power"])
+		assert.Empty(t, h.Questions.List())
+
+		// nobody answers, and somebody says it elsewhere: it is not asked any more
+		_, err = h.Library.ChangeBySlug(t.Context(), "radio", library.Note{}, func(*device.Device) error { return nil })
+		require.NoError(t, err)
+		_, err = h.Questions.Answer("nothing", "off", grant.Named("test"))
+		require.ErrorIs(t, err, questions.ErrUnknown)
 	})
 }

@@ -32,7 +32,7 @@ type Board struct {
 	// Automatic says that it is made from what the house has, until somebody edits it.
 	Automatic bool `json:"automatic,omitempty"`
 	// Version grows with each change: who changes a board says which one they saw.
-	Version  int       `json:"of"`
+	Version  int       `json:"edition"`
 	Sections []Section `json:"sections,omitempty"`
 }
 

@@ -442,8 +442,8 @@ func (s *Spec) Holds(b Belief, wants []Want, now time.Time) bool {
 	return true
 }
 
-// Reached says whether what is wanted is believed to be so, as exactly as anything is known: of a dial that is not known
-// to a step, the middle counts. Then nothing is pressed for it.
+// Reached says whether what is wanted is believed to be so, as exactly as anything is known: of a dial that is not
+// known to a step, the middle counts. Then nothing is pressed for it.
 func (s *Spec) Reached(b Belief, w Want, now time.Time) bool {
 	i, err := s.find(w.Control)
 	if err != nil {

@@ -55,8 +55,14 @@ func TestCheckRole_SaysWhatIsMissing(t *testing.T) {
 	assert.NoError(t, grant.CheckRole(grant.Owner, grant.Everywhere))
 	assert.ErrorContains(t, grant.CheckRole(grant.Owner, dome), "whole house")
 	assert.ErrorContains(t, grant.CheckRole(grant.Visitor, grant.Everywhere), "which rooms")
-	assert.ErrorContains(t, grant.CheckRole("king", dome), "owner, resident or visitor")
+	assert.ErrorContains(t, grant.CheckRole("king", dome), "owner, resident, visitor or guest")
 	assert.ErrorContains(t, grant.CheckRole(grant.Resident, grant.Where{}), "which rooms")
+	boards := grant.Where{Boards: []string{"b1"}}
+	assert.NoError(t, grant.CheckRole(grant.Guest, boards))
+	assert.ErrorContains(t, grant.CheckRole(grant.Guest, dome), "boards, and nothing else")
+	assert.ErrorContains(t, grant.CheckRole(grant.Visitor, boards), "boards are for guests")
+	assert.Error(t, grant.Of(grant.Guest, boards).May(grant.See, grant.Target{Device: "lamp", Room: "dome"}),
+		"a board is no part of the house")
 }
 
 func TestParseRights_OldWordsGoOn(t *testing.T) {
