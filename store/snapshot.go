@@ -58,8 +58,8 @@ func Check(path string) (err error) {
 // CameBack brings a database up to date that was restored from a copy. What changes from press to press moves on:
 // what was pressed since the copy was made is not in it, and no counter may come twice. It moves on from what the copy
 // says, or the house that was there before, whichever is greater, by ten for each day and ten more, which leaves
-// toggles as they are. What was under way when the copy was made, held for a time or in force is over, and so are sign-in
-// links and the pages of guests.
+// toggles as they are. What was under way when the copy was made, held for a time or in force is over, and so are
+// sign-in links and the pages of guests.
 func (s *Store) CameBack(ctx context.Context, since time.Duration, before []Turn) error {
 	days := int64(max(since, 0)/(24*time.Hour)) + 1
 	return s.change(ctx, func(tx *gorm.DB) error {
