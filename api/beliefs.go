@@ -24,10 +24,17 @@ import (
 // beliefs registers what devices are believed to be set to, and setting them.
 func (a *API) beliefs() {
 	call(a, operation{"GET", "/state", "list-states", "What all devices with controls are believed to be set to",
-		grant.See, filtered, 0}, func(ctx context.Context, _ *nothing) ([]wire.DeviceState, error) {
+		grant.See, filtered, 0}, func(ctx context.Context, in *struct {
+		Brief bool `query:"brief" doc:"Leave out what they were before"`
+	}) ([]wire.DeviceState, error) {
 		out := []wire.DeviceState{}
 		for _, l := range a.lines(ctx, "") {
 			states, err := a.stateOf(l.Slug)
+			for i := range states {
+				if in.Brief {
+					states[i].History = []wire.ControlWas{}
+				}
+			}
 			switch {
 			case errors.Is(err, belief.ErrNoControls), errors.Is(err, library.ErrUnknownDevice):
 			case err != nil:

@@ -93,7 +93,7 @@ func (a *API) devices() {
 		func(ctx context.Context, in *struct {
 			Search string `query:"search" maxLength:"100" doc:"Words that name, room, kind, maker or model have to have"`
 		}) ([]wire.DeviceLine, error) {
-			return list(a.lines(ctx, in.Search), lineOf), nil
+			return list(a.lines(ctx, in.Search), a.lineOf), nil
 		})
 	a.removed()
 	call(a, operation{"POST", "/devices", "add-device", "Add a device", grant.Teach, filtered, http.StatusCreated},
@@ -226,9 +226,13 @@ func (a *API) remarked(ctx context.Context) func(device.Device, []string, error)
 	}
 }
 
-func lineOf(l library.Line) wire.DeviceLine {
+func (a *API) lineOf(l library.Line) wire.DeviceLine {
+	main := ""
+	if d, err := a.house.Library.ByID(l.ID); err == nil {
+		main = d.MainKey()
+	}
 	return wire.DeviceLine{Slug: l.Slug, Name: l.Name, Room: l.Room, Kind: l.Kind, Maker: l.Maker, Model: l.Model,
-		KeysTotal: l.Keys, KeysLearned: l.Learned, KeysHeard: l.Followed}
+		KeysTotal: l.Keys, KeysLearned: l.Learned, KeysHeard: l.Followed, MainKey: main}
 }
 
 // removed registers bringing devices back.

@@ -62,6 +62,7 @@ type DeviceLine struct {
 	KeysTotal   int    `json:"keys_total"`
 	KeysLearned int    `json:"keys_learned"`
 	KeysHeard   int    `json:"keys_heard" doc:"Keys without codes that are followed when another handset's are heard"`
+	MainKey     string `json:"main_key,omitempty" doc:"Key that is pressed most, as far as names tell: power, or the first; left out where none is learned"`
 }
 
 // KeyChange changes what is given of a key.

@@ -60,6 +60,25 @@ func SameRole(key string) []string {
 	return names
 }
 
+// MainKey is the key that is pressed most, as far as names tell: one that switches, or the first; of those that have
+// codes, "" where there is none.
+func (d *Device) MainKey() string {
+	first := ""
+	for _, name := range []string{"power", "on-off", "on"} {
+		for _, k := range d.Keys {
+			if k.Learned() && k.Name == name {
+				return name
+			}
+		}
+	}
+	for _, k := range d.Keys {
+		if k.Learned() && first == "" {
+			first = k.Name
+		}
+	}
+	return first
+}
+
 // Followed counts the keys that have no codes, and are followed when another handset's are heard.
 func (d *Device) Followed() int {
 	n := 0

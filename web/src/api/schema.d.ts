@@ -3183,6 +3183,8 @@ export interface components {
             /** Format: int64 */
             keys_total: number;
             kind: string;
+            /** @description Key that is pressed most, as far as names tell: power, or the first; left out where none is learned */
+            main_key?: string;
             maker: string;
             model: string;
             name: string;
@@ -17327,7 +17329,10 @@ export interface operations {
     };
     "list-states": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Leave out what they were before */
+                brief?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -17381,6 +17386,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

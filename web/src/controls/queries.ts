@@ -27,6 +27,13 @@ export const useStates = (device: string) =>
     refetchInterval: 30_000,
   });
 
+// useAllStates is what is believed of all devices, without what was before.
+export const useAllStates = () =>
+  useQuery({
+    queryKey: [...keys.states],
+    queryFn: () => unwrap(client.GET('/api/state', { params: { query: { brief: true } } })),
+  });
+
 // undoable is how long the service takes a setting back, in ms.
 const undoable = 600_000;
 const setKey = (device: string) => ['set', device];

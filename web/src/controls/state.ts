@@ -28,6 +28,20 @@ export function shown(s: ControlState): string {
   return text + mark;
 }
 
+// most is how many controls are told of a device in one line.
+const most = 4;
+
+// brief is what a device is believed to be at, in one line: of what is off, no more than that.
+export function brief(states: ControlState[]): string {
+  const power = states.find((s) => s.kind === 'power');
+  if (power?.value === 'off') return shown(power);
+  const known = states.filter((s) => s.value);
+  return known
+    .slice(0, most)
+    .map((s) => (s.kind === 'power' || s.kind === 'travel' ? shown(s) : `${label(s.control)} ${shown(s)}`))
+    .join(', ');
+}
+
 // gauge is a measurement with its unit.
 export function gauge(g: Gauge): string {
   return `${g.value}${g.unit ? ` ${g.unit}` : ''}`;

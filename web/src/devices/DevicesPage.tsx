@@ -3,12 +3,16 @@ import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import { Link } from 'react-router';
-import type { DeviceLine } from '../api/client';
+import type { ControlState, DeviceLine } from '../api/client';
 import { useMay } from '../api/may';
 import { useDevices } from '../api/queries';
 import { words } from '../app/words';
+import { useAllStates, useSetControls } from '../controls/queries';
+import { brief } from '../controls/state';
 import { Heading, Note, Panel } from '../shared/Panel';
+import { label } from '../shared/text';
 import { AddDevice } from './AddDevice';
+import { usePress } from './queries';
 import { search } from './search';
 import { PackPart } from './PackPart';
 import { RemovedPart } from './RemovedPart';
@@ -19,6 +23,7 @@ const page = 100;
 // DevicesPage is the library: devices by room.
 export default function DevicesPage() {
   const devices = useDevices();
+  const states = useAllStates();
   const [wanted, setWanted] = useState('');
   const [adding, setAdding] = useState(false);
   const may = useMay();
@@ -57,7 +62,7 @@ export default function DevicesPage() {
       {[...rooms].map(([room, list]) => (
         <Panel key={room} title={room}>
           {list.map((d) => (
-            <Row key={d.slug} device={d} />
+            <Row key={d.slug} device={d} states={states.data?.find((s) => s.device === d.slug)?.controls} />
           ))}
         </Panel>
       ))}
@@ -87,33 +92,87 @@ function Files() {
   );
 }
 
-function Row({ device: d }: { device: DeviceLine }) {
+// Row is a device in one line: what it is believed to be at, and what is pressed most.
+function Row({ device: d, states }: { device: DeviceLine; states?: ControlState[] }) {
+  const said = brief(states ?? []);
   return (
     <Box
-      component={Link}
-      to={`/devices/${d.slug}`}
       sx={{
         display: 'grid',
-        gridTemplateColumns: { xs: '1fr', sm: '2fr 1.4fr 1fr' },
-        columnGap: 3,
-        alignItems: 'baseline',
-        py: 1.25,
-        minHeight: 48,
-        color: 'text.primary',
-        textDecoration: 'none',
+        gridTemplateColumns: { xs: 'minmax(0, 1fr) auto', sm: 'minmax(0, 2fr) minmax(0, 1.6fr) auto' },
+        columnGap: 2,
+        alignItems: 'center',
+        minHeight: 60,
         '& + &': { borderTop: '1px dotted', borderColor: 'divider' },
-        '&:hover .name, &:focus-visible .name': { textDecoration: 'underline' },
       }}
     >
-      <Box component="span" className="name" sx={{ fontSize: 18, fontWeight: 600 }}>
-        {d.name}
+      <Box
+        component={Link}
+        to={`/devices/${d.slug}`}
+        sx={{
+          color: 'text.primary',
+          textDecoration: 'none',
+          py: 1,
+          minHeight: 48,
+          minWidth: 0,
+          '&:hover .name, &:focus-visible .name': { textDecoration: 'underline' },
+        }}
+      >
+        <Box component="span" className="name" sx={{ fontSize: 18, fontWeight: 600, display: 'block' }}>
+          {d.name}
+        </Box>
+        <Box
+          component="span"
+          sx={{
+            color: 'text.secondary',
+            display: 'block',
+            overflow: 'hidden',
+            textOverflow: 'ellipsis',
+            whiteSpace: 'nowrap',
+          }}
+        >
+          {said || words.devices.learned(d.keys_learned, d.keys_total, d.keys_heard)}
+        </Box>
       </Box>
-      <Box component="span" sx={{ color: 'text.secondary' }}>
+      <Box component="span" sx={{ color: 'text.secondary', display: { xs: 'none', sm: 'block' } }}>
         {[d.maker, d.model].filter(Boolean).join(' ') || d.kind}
       </Box>
-      <Box component="span" sx={{ color: 'text.secondary', textAlign: { sm: 'right' } }}>
-        {words.devices.learned(d.keys_learned, d.keys_total, d.keys_heard)}
-      </Box>
+      <Main device={d} power={states?.find((s) => s.kind === 'power')} />
     </Box>
+  );
+}
+
+// Main switches a device that can be switched, and presses the main key of any other.
+function Main({ device: d, power }: { device: DeviceLine; power?: ControlState }) {
+  const may = useMay();
+  const set = useSetControls(d.slug);
+  const press = usePress();
+  if (!may('use') || !d.main_key) return null;
+  const next = power?.value === 'off' || !power?.value ? 'on' : 'off';
+  const asks = set.data && !set.data.presses?.length ? set.data.asks?.[0] : undefined;
+  if (power && asks) {
+    return (
+      <Button component={Link} to={`/devices/${d.slug}`} sx={{ color: 'belief' }}>
+        {words.devices.askFirst}
+      </Button>
+    );
+  }
+  const busy = set.isPending || press.isPending;
+  const trouble = set.error ?? press.error;
+  return (
+    <Button
+      variant="outlined"
+      color={busy || trouble ? 'secondary' : 'primary'}
+      sx={{ minHeight: 48, minWidth: 84 }}
+      title={trouble?.message}
+      aria-label={power ? words.devices.switch(d.name, next) : words.devices.press(d.name, label(d.main_key))}
+      onClick={() =>
+        power
+          ? set.mutate([{ control: power.control, value: next }])
+          : press.mutate({ device: d.slug, key: d.main_key ?? '' })
+      }
+    >
+      {trouble ? words.devices.failed : power ? label(next) : label(d.main_key)}
+    </Button>
   );
 }
