@@ -21,6 +21,7 @@ import (
 	"urbo/service/boards"
 	"urbo/service/occasions"
 	"urbo/service/questions"
+	"urbo/service/targets"
 	"urbo/wire"
 )
 
@@ -316,6 +317,8 @@ func (a *API) nameOf(t board.Tile) string {
 		if s, err := a.house.Sequences.Find(t.On.ID); err == nil {
 			name = s.Name
 		}
+	case run.Reins:
+		name = "Reins"
 	case run.Measurement:
 		name = plain.Label(strings.ReplaceAll(t.On.ID, "/", " "))
 		name = strings.ToUpper(name[:1]) + name[1:]
@@ -431,6 +434,18 @@ func (a *API) beside(c service.TileControl) (out []wire.Gauge) {
 
 // useTile does what a tile offers.
 func (a *API) useTile(ctx context.Context, t board.Tile, u wire.TileUse) (wire.TileAnswer, error) {
+	was := t
+	t, free := a.house.TileNow(t)
+	if free {
+		return wire.TileAnswer{}, targets.ErrReins
+	}
+	if was.On.Kind == run.Reins { // what is wanted of the reins is wanted of whoever has them
+		for i := range u.Wants {
+			if u.Wants[i].Control == was.Name {
+				u.Wants[i].Control = t.Name
+			}
+		}
+	}
 	no := func(offers string) (wire.TileAnswer, error) {
 		return wire.TileAnswer{}, fmt.Errorf("%w: it %s", errUse, offers)
 	}

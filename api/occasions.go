@@ -5,8 +5,12 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 
+	"urbo/core/device"
 	"urbo/core/grant"
+	"urbo/core/occasion"
+	"urbo/core/run"
 	"urbo/service/occasions"
 	"urbo/service/runs"
 	"urbo/wire"
@@ -21,6 +25,7 @@ type OccasionIn struct {
 // right on all.
 func (a *API) occasions() {
 	all := a.house.Occasions
+	a.reins()
 	call(a, operation{"GET", "/occasions", "list-occasions", "Wanted states of rooms, and which are in force",
 		grant.See, filtered, 0}, func(ctx context.Context, _ *nothing) ([]wire.Occasion, error) {
 		out := []wire.Occasion{}
@@ -98,6 +103,59 @@ func (a *API) occasions() {
 				return a.occasionDone(ctx, r, in.Occasion)
 			})
 	}
+}
+
+// theReins are what has the volume, arrows, digits and play keys now.
+var theReins = run.Target{Kind: run.Reins, ID: "reins", Was: "reins"}
+
+// reins registers what an occasion gives the volume, arrows, digits and play keys to.
+func (a *API) reins() {
+	call(a, operation{"GET", "/reins", "list-reins", "Who has the volume, arrows, digits and play keys now", grant.See,
+		filtered, 0}, func(ctx context.Context, _ *nothing) ([]wire.Rein, error) {
+		out := []wire.Rein{}
+		held := a.house.Occasions.Held()
+		for _, r := range occasion.Reins {
+			if path, is := held[r]; is && a.sees(ctx, path.On.ID) {
+				of := strings.TrimSuffix(a.house.Library.Slug(path.On.ID)+"/"+path.Name, "/")
+				out = append(out, wire.Rein{Rein: string(r), Of: of})
+			}
+		}
+		return out, nil
+	})
+	call(a, operation{"POST", "/reins/set", "set-reins", "Set the volume of whoever has it now", grant.Use, filtered, 0},
+		func(ctx context.Context, in *struct{ Body wire.SetRequest }) (wire.GroupAnswer, error) {
+			for _, w := range in.Body.Wants {
+				on, _, err := a.house.Targets.Resolve(theReins, w.Control)
+				if err == nil {
+					err = a.mayOnID(ctx, grant.Use, on.ID)
+				}
+				if err != nil {
+					return wire.GroupAnswer{}, err
+				}
+			}
+			return a.setAll(ctx, theReins, in.Body)
+		})
+	call(a, operation{"POST", "/reins/keys/{key}/press", "press-reins",
+		"Press a key of whoever has it now: up, ok, 7, play, volume-up …", grant.Use, filtered, 0},
+		func(ctx context.Context, in *struct {
+			Key string `path:"key" maxLength:"40"`
+		}) (wire.Press, error) {
+			on, key, err := a.house.Targets.ResolveKey(theReins, in.Key)
+			if err == nil {
+				err = a.mayOnID(ctx, grant.Use, on.ID)
+			}
+			if err != nil {
+				return wire.Press{}, err
+			}
+			o, err := a.order(ctx, device.Ref{Device: a.house.Library.Slug(on.ID), Key: key})
+			if err == nil {
+				err = a.house.Setting.Clear(ctx, o.Device.ID)
+			}
+			if err != nil {
+				return wire.Press{}, err
+			}
+			return as(wire.PressOf)(a.house.Transmit.Press(ctx, o))
+		})
 }
 
 // occasionDone is an occasion with the run that is under way for it, where there is something to do.

@@ -228,8 +228,11 @@ func parseKey(s string) (wire.KeyRef, error) {
 
 func (c *client) pressKey(ctx context.Context, k wire.KeyRef, r wire.PressRequest) (wire.Press, error) {
 	var p wire.Press
-	err := c.do(ctx, http.MethodPost, "/devices/"+url.PathEscape(k.Device)+"/keys/"+url.PathEscape(k.Key)+"/press", r,
-		&p)
+	path, body := "/devices/"+url.PathEscape(k.Device), any(r)
+	if k.Device == reins {
+		path, body = "/reins", nil
+	}
+	err := c.do(ctx, http.MethodPost, path+"/keys/"+url.PathEscape(k.Key)+"/press", body, &p)
 	return p, err
 }
 

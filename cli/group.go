@@ -131,13 +131,19 @@ func (a *app) groupRemove() *cobra.Command {
 		}}
 }
 
+// reins is the name of what an occasion gives the volume, arrows, digits and play keys to.
+const reins = "reins"
+
 // isRoom says whether a name is that of a room, as room/NAME: a device may have the same.
-func isRoom(name string) bool { return strings.HasPrefix(name, "room/") }
+func isRoom(name string) bool { return strings.HasPrefix(name, "room/") || name == reins }
 
 // groupPath is where a group, or room/NAME, is in the API.
 func groupPath(name string) string {
 	if room, is := strings.CutPrefix(name, "room/"); is {
 		return "/rooms/" + url.PathEscape(room)
+	}
+	if name == reins {
+		return "/reins"
 	}
 	return "/groups/" + url.PathEscape(name)
 }

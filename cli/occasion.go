@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"maps"
@@ -419,4 +420,25 @@ func (a *app) occasionDo(what, short, long string) *cobra.Command {
 		}}
 	c.Flags().BoolVar(&noWait, "no-wait", false, "do not wait until all is set")
 	return c
+}
+
+// reinsState prints who has the reins.
+func (a *app) reinsState(ctx context.Context) error {
+	var held []wire.Rein
+	if err := a.call(ctx, http.MethodGet, "/reins", nil, &held); err != nil {
+		return err
+	}
+	if a.output == "json" {
+		return a.json(held)
+	}
+	if len(held) == 0 {
+		fmt.Fprintln(a.Out, "Nobody has the reins: start an occasion that gives them.")
+		return nil
+	}
+	var rows []table.Row
+	for _, r := range held {
+		rows = append(rows, table.Row{r.Rein, r.Of})
+	}
+	a.table(table.Row{"REIN", "WITH"}, rows)
+	return nil
 }

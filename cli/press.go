@@ -18,6 +18,8 @@ func (a *app) press() *cobra.Command {
 	var anyway bool
 	c := &cobra.Command{
 		Use: "press DEVICE/KEY", Short: "Press a key of a device", Args: args(1, 1, "DEVICE/KEY"),
+		Long: `Press a key of a device. Instead of a device, reins may be named: the key is pressed on whatever an occasion gives
+the volume, arrows, digits and play keys to, as in reins/up or reins/volume-up.`,
 		Example: "  urbo press boardwalk/power\n  urbo press amplifier/volume-up --hold 2s\n" +
 			"  urbo press boardwalk/red --from lecture/ir-out",
 		RunE: func(c *cobra.Command, argv []string) error {

@@ -26,10 +26,13 @@ func (a *app) state() *cobra.Command {
 		Long: `Show what devices are believed to be set to. No device ever answers: Urbo follows what it sends and
 what it hears from handsets, and says how far that can be trusted. Certain: told, sensed, or set twice by a key that
 sets it, a short while ago. Believed: few presses since. Doubtful: many, or nobody was listening.
-Instead of a device, a group or room/NAME may be named.`,
+Instead of a device, a group or room/NAME may be named, or reins: what an occasion gives the volume, arrows, digits and play keys to.`,
 		Args:    args(0, 1, "a DEVICE, a group, room/NAME, or nothing for all"),
 		Example: "  urbo state\n  urbo state amplifier\n  urbo state dew",
 		RunE: func(c *cobra.Command, argv []string) error {
+			if len(argv) == 1 && argv[0] == reins {
+				return a.reinsState(c.Context())
+			}
 			if len(argv) == 1 && isRoom(argv[0]) {
 				return a.groupState(c.Context(), argv[0])
 			}

@@ -113,7 +113,12 @@ func (h *House) SetAll(ctx context.Context, of run.Target, w Wanted) ([]One, err
 	wanted := map[string][]control.Want{} // by id
 	var order []string
 	for _, want := range w.Wants {
-		ids, err := h.Targets.With(of, want.Control)
+		on, name, err := h.Targets.Resolve(of, want.Control)
+		if err != nil {
+			return nil, err
+		}
+		want.Control = name
+		ids, err := h.Targets.With(on, name)
 		if err != nil {
 			return nil, err
 		}

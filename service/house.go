@@ -240,6 +240,7 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
+	h.Targets.Held = h.Occasions.Held
 	h.Boards, err = boards.Open(ctx, boards.Config{Rows: s.Boards(), Store: s, Library: h.Library, Rooms: h.Rooms,
 		Targets: h.Targets, Occasions: h.Occasions, Sequences: h.Sequences, Stream: h.Stream})
 	if err != nil {

@@ -13,11 +13,13 @@ import (
 	"urbo/core/device"
 	"urbo/core/grant"
 	"urbo/core/happening"
+	"urbo/core/occasion"
 	steps "urbo/core/run"
 	"urbo/service"
 	"urbo/service/library"
 	"urbo/service/occasions"
 	"urbo/service/questions"
+	"urbo/service/sequences"
 	"urbo/stage"
 	"urbo/store"
 )
@@ -321,5 +323,45 @@ func TestQuestions_AreAnsweredOnce(t *testing.T) {
 		require.NoError(t, err)
 		_, err = h.Questions.Answer("nothing", "off", grant.Named("test"))
 		require.ErrorIs(t, err, questions.ErrUnknown)
+	})
+}
+
+// TestReins_GoToWhatTheOccasionInForceSays presses and sets them, also in a sequence that was written before.
+func TestReins_GoToWhatTheOccasionInForceSays(t *testing.T) {
+	t.Parallel()
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		tellTrue(t, h, "amplifier", "power", "on", "volume", "14")
+		tellTrue(t, h, "radio", "power", "on", "volume", "5")
+		require.NoError(t, s.Press("amplifier", "power", 0))
+		require.NoError(t, s.Press("radio", "power", 0))
+		time.Sleep(2 * time.Second)
+		tellTrue(t, h, "amplifier", "power", "on")
+		tellTrue(t, h, "radio", "power", "on")
+		for slug, of := range map[string]string{"talk": "amplifier", "evening": "radio"} {
+			wants := "set " + of + "/power to on"
+			_, err := h.Occasions.Add(t.Context(), slug, "", occasions.Text{Wants: &wants,
+				Reins: &map[string]string{"volume": of + "/volume", "digits": of}}, grant.Named("test"))
+			require.NoError(t, err)
+		}
+		louder := begin(t, h, "set reins/volume by +2 then press reins/volume-up")
+		assert.Equal(t, steps.Failed, ended(t, h, louder).State.End)
+		assert.Contains(t, ended(t, h, louder).State.Reason, "start an occasion that gives them")
+
+		volume := func(slug string) string { return truth(t, s, slug)["volume"] }
+		before := []string{volume("amplifier"), volume("radio")}
+		does(t, h, "talk", occasions.Start)
+		assert.Equal(t, steps.Done, ended(t, h, begin(t, h, "set reins/volume by +2 then press reins/volume-up")).State.End)
+		assert.NotEqual(t, before[0], volume("amplifier"))
+		assert.Equal(t, before[1], volume("radio"))
+		amplifier := volume("amplifier")
+		time.Sleep(time.Second)
+		does(t, h, "evening", occasions.Start) // in the same rooms: it takes the place of the other, and the reins
+		assert.Equal(t, steps.Done, ended(t, h, begin(t, h, "press reins/4 then set reins/volume by +1")).State.End)
+		assert.Equal(t, amplifier, volume("amplifier"))
+		assert.NotEqual(t, before[1], volume("radio"))
+		_, err := h.Sequences.Add(t.Context(), "", "odd", sequences.Text{Steps: "press reins/brighter"}, grant.Named("t"))
+		require.ErrorIs(t, err, occasion.ErrOccasion)
+		_, err = h.Sequences.Add(t.Context(), "", "odd", sequences.Text{Steps: "set reins/arrows to up"}, grant.Named("t"))
+		assert.ErrorContains(t, err, "volume is set, and the others are keys")
 	})
 }

@@ -85,3 +85,9 @@ type OccasionDone struct {
 
 // OccasionsChanged says that occasions are to be asked for again.
 type OccasionsChanged struct{}
+
+// Rein says who has a part of a handset while an occasion is in force.
+type Rein struct {
+	Rein string `json:"rein" enum:"volume,arrows,digits,play"`
+	Of   string `json:"of" doc:"DEVICE/CONTROL of the volume, or DEVICE"`
+}

@@ -117,6 +117,9 @@ func WantsOf(steps []run.Step) ([]run.Set, error) {
 			return nil, wrong("an occasion lasts until another one begins: leave out for")
 		}
 		for _, c := range s.Set.Changes {
+			if c.On.Kind == run.Reins {
+				return nil, wrong("the reins are what an occasion gives: name the device itself")
+			}
 			if strings.HasPrefix(c.Value, "up ") || strings.HasPrefix(c.Value, "down ") {
 				return nil, wrong("%s/%s: an occasion wants a value, and by is none: write to and a number", c.On.Was,
 					c.Control)

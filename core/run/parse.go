@@ -190,7 +190,7 @@ func (p *parser) press() (*Press, error) {
 	if err != nil {
 		return nil, err
 	}
-	if on.Kind != Device {
+	if on.Kind != Device && on.Kind != Reins {
 		return nil, at(t, "a key is pressed on one device, and %s is a %s", on.Was, on.Kind)
 	}
 	if err := p.names.Key(on, key); err != nil {

@@ -52,6 +52,7 @@ const (
 	Measurement Kind = "measurement"
 	Sequence    Kind = "sequence"
 	Occasion    Kind = "occasion"
+	Reins       Kind = "reins" // what has the volume, arrows, digits and play keys now
 )
 
 // Target is what a step is about, by its id.

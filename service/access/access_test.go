@@ -39,20 +39,20 @@ func TestTicket_WorksOnceAndNotForLong(t *testing.T) {
 	ticket, end, err := ownerLink(d)
 	require.NoError(t, err)
 	assert.Equal(t, d.now.Add(access.TicketLife), end)
-	session, err := d.SignIn(t.Context(), ticket, "", "")
+	_, session, err := d.SignIn(t.Context(), ticket, "", "")
 	require.NoError(t, err)
 	who, err := d.Session(t.Context(), session, "192.0.2.8")
 	require.NoError(t, err)
 	assert.Equal(t, grant.All, who.Grant)
 	assert.Equal(t, grant.Person, who.By.Kind)
-	_, err = d.SignIn(t.Context(), ticket, "Browser \x1b 7", "192.0.2.7")
+	_, _, err = d.SignIn(t.Context(), ticket, "Browser \x1b 7", "192.0.2.7")
 	assert.ErrorIs(t, err, access.ErrTicket)
 
 	late, _, _ := ownerLink(d)
 	d.now = d.now.Add(access.TicketLife + time.Second)
-	_, err = d.SignIn(t.Context(), late, "Browser \x1b 7", "192.0.2.7")
+	_, _, err = d.SignIn(t.Context(), late, "Browser \x1b 7", "192.0.2.7")
 	assert.ErrorIs(t, err, access.ErrTicket)
-	_, err = d.SignIn(t.Context(), "", "Browser \x1b 7", "192.0.2.7")
+	_, _, err = d.SignIn(t.Context(), "", "Browser \x1b 7", "192.0.2.7")
 	assert.ErrorIs(t, err, access.ErrTicket)
 }
 
@@ -60,7 +60,7 @@ func TestSession_EndsByTimeAndBySigningOut(t *testing.T) {
 	d := newDoor(t)
 	signIn := func() string {
 		ticket, _, _ := ownerLink(d)
-		s, err := d.SignIn(t.Context(), ticket, "Browser \x1b 7", "192.0.2.7")
+		_, s, err := d.SignIn(t.Context(), ticket, "Browser \x1b 7", "192.0.2.7")
 		require.NoError(t, err)
 		return s
 	}
@@ -145,7 +145,7 @@ func TestAccess_TheJournalKnowsOfTokensAndSignIns(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, a.RemoveToken(t.Context(), "wall", grant.Named("somebody")))
 	ticket, _, _ := ownerLink(&door{Access: a})
-	_, err = a.SignIn(t.Context(), ticket, "", "")
+	_, _, err = a.SignIn(t.Context(), ticket, "", "")
 	require.NoError(t, err)
 	var texts []string
 	all, _ := told.Waiting()
@@ -167,7 +167,7 @@ func TestTicket_NonePushesAnotherOut(t *testing.T) {
 	}
 	require.ErrorIs(t, err, access.ErrTickets)
 	assert.ErrorContains(t, err, "wait for 15 minutes")
-	_, err = d.SignIn(t.Context(), first, "", "")
+	_, _, err = d.SignIn(t.Context(), first, "", "")
 	require.NoError(t, err, "the first of them works")
 	_, _, err = ownerLink(d)
 	assert.NoError(t, err, "and there is room again")
@@ -176,7 +176,7 @@ func TestTicket_NonePushesAnotherOut(t *testing.T) {
 func TestSession_IsListedAndEndedAndTellsWhoeverGoesOn(t *testing.T) {
 	d := newDoor(t)
 	ticket, _, _ := ownerLink(d)
-	cookie, err := d.SignIn(t.Context(), ticket, "Browser  \x1b[2J 7", "192.0.2.7")
+	_, cookie, err := d.SignIn(t.Context(), ticket, "Browser  \x1b[2J 7", "192.0.2.7")
 	require.NoError(t, err)
 	all, err := d.Sessions(t.Context())
 	require.NoError(t, err)
@@ -209,7 +209,7 @@ func TestSession_IsListedAndEndedAndTellsWhoeverGoesOn(t *testing.T) {
 
 // ownerLink makes a sign-in link for the owner.
 func ownerLink(d *door) (string, time.Time, error) {
-	_, code, end, err := d.Link(context.Background(), d.Owner().ID)
+	_, code, end, err := d.Link(context.Background(), d.Owner().ID, 1)
 	return code, end, err
 }
 

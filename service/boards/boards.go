@@ -155,6 +155,9 @@ func (b *Boards) Name(t run.Target) string {
 func (b *Boards) Devices(page board.Board) []string {
 	var out []string
 	for _, t := range page.Targets() {
+		if t.Kind == run.Reins { // they reach what else stands there, and nothing more
+			continue
+		}
 		for _, id := range b.DevicesOf(t) {
 			if !slices.Contains(out, id) {
 				out = append(out, id)
@@ -306,7 +309,7 @@ func (b *Boards) about(kind board.Kind, of string) (run.Target, string, error) {
 		name := of[i+1:]
 		switch {
 		case err != nil:
-		case kind == board.Key && on.Kind == run.Device:
+		case kind == board.Key && (on.Kind == run.Device || on.Kind == run.Reins):
 			err = b.Targets.Key(on, name)
 		case kind == board.Control && on.Kind != run.Measurement:
 			err = b.Targets.Control(on, name, "")

@@ -24,6 +24,25 @@ func (o *Occasions) InForce() []occasion.Force {
 	return slices.Clone(o.force)
 }
 
+// Held says who has which rein now: of several occasions in force, the one that began last gives it.
+func (o *Occasions) Held() map[occasion.Rein]run.Path {
+	out := map[occasion.Rein]run.Path{}
+	all := o.InForce()
+	slices.SortStableFunc(all, func(a, b occasion.Force) int { return a.Since.Compare(b.Since) })
+	for _, f := range all {
+		one, err := o.Find(f.Occasion)
+		if err != nil {
+			continue
+		}
+		for r, path := range one.Doc.Reins {
+			if o.Targets.Name(path.On) != "" {
+				out[r] = path
+			}
+		}
+	}
+	return out
+}
+
 // What is done with an occasion.
 type What string
 

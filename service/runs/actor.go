@@ -286,7 +286,11 @@ func (a *actor) told(was, now run.State, e run.Event) {
 func (a *actor) wants(s *run.Set) (order []string, wants map[string][]control.Want, gone []string, err error) {
 	wants = map[string][]control.Want{}
 	for _, c := range s.Changes {
-		ids, err := a.runs.Targets.With(c.On, c.Control)
+		on, name, err := a.runs.Targets.Resolve(c.On, c.Control)
+		var ids []string
+		if err == nil {
+			ids, err = a.runs.Targets.With(on, name)
+		}
 		switch {
 		case err != nil && !s.Eased:
 			return nil, nil, nil, err
@@ -297,7 +301,7 @@ func (a *actor) wants(s *run.Set) (order []string, wants map[string][]control.Wa
 			if wants[id] == nil {
 				order = append(order, id)
 			}
-			wants[id] = append(wants[id], control.Want{Control: c.Control, Value: c.Value})
+			wants[id] = append(wants[id], control.Want{Control: name, Value: c.Value})
 		}
 	}
 	return order, wants, gone, nil

@@ -84,6 +84,8 @@ type Store interface {
 type Targets interface {
 	Name(t run.Target) string
 	With(t run.Target, control string) ([]string, error)
+	Resolve(t run.Target, control string) (run.Target, string, error)
+	ResolveKey(t run.Target, key string) (run.Target, string, error)
 	AllDevices(all []run.Target) []string
 	Reading(t run.Test) run.Reading
 }

@@ -38,12 +38,17 @@ func (a *actor) trouble(err error) { a.send(run.Event{What: run.Trouble, Reason:
 
 // press presses a key.
 func (a *actor) press(ctx context.Context, p *run.Press) {
-	slug := a.runs.Targets.Name(p.On)
+	on, key, err := a.runs.Targets.ResolveKey(p.On, p.Key)
+	if err != nil {
+		a.trouble(err)
+		return
+	}
+	slug := a.runs.Targets.Name(on)
 	if slug == "" {
 		a.trouble(fmt.Errorf("%s was removed", p.On.Was))
 		return
 	}
-	d, k, err := a.runs.Library.Key(device.Ref{Device: slug, Key: p.Key})
+	d, k, err := a.runs.Library.Key(device.Ref{Device: slug, Key: key})
 	if err != nil {
 		a.trouble(err)
 		return

@@ -9,6 +9,8 @@ import (
 
 	"urbo/core/control"
 	"urbo/core/device"
+	"urbo/core/fault"
+	"urbo/core/occasion"
 	"urbo/core/run"
 	"urbo/service/groups"
 	"urbo/service/library"
@@ -37,6 +39,64 @@ type Targets struct {
 	Rooms   *rooms.Rooms
 	Measure *measure.Measure
 	Beliefs Beliefs
+	// Held says who has which rein now; nil where there are none.
+	Held func() map[occasion.Rein]run.Path
+}
+
+// reins is the name of what has the volume, arrows, digits and play keys now.
+const reins = "reins"
+
+// ErrReins is wrapped where nobody has a rein now.
+var ErrReins = fault.New(fault.Conflict, "nobody has the reins")
+
+// Resolve is a control of something, and what it is called there: of the reins, that of whoever has them now. The error
+// wraps ErrReins.
+func (t *Targets) Resolve(of run.Target, name string) (run.Target, string, error) {
+	if of.Kind != run.Reins {
+		return of, name, nil
+	}
+	if path, held := t.held()[occasion.Rein(name)]; held && path.Name != "" {
+		return path.On, path.Name, nil
+	}
+	return of, name, fmt.Errorf("%w of %.20s: start an occasion that gives them", ErrReins, name)
+}
+
+// ResolveKey is a key of something: of the reins, the key of whoever has them now that does the same. Errors wrap
+// ErrReins or occasion.ErrOccasion.
+func (t *Targets) ResolveKey(of run.Target, key string) (run.Target, string, error) {
+	if of.Kind != run.Reins {
+		return of, key, nil
+	}
+	rein, err := occasion.ReinOf(key)
+	if err != nil {
+		return of, key, err
+	}
+	path, held := t.held()[rein]
+	if !held {
+		return of, key, fmt.Errorf("%w of %s: start an occasion that gives them", ErrReins, rein)
+	}
+	if rein != occasion.Volume {
+		return path.On, key, nil
+	}
+	if spec, err := t.Beliefs.Spec(path.On.ID); err == nil {
+		for _, c := range spec.Controls() {
+			switch {
+			case c.Name != path.Name:
+			case key == "volume-up" && c.Up != "":
+				key = c.Up
+			case key == "volume-down" && c.Down != "":
+				key = c.Down
+			}
+		}
+	}
+	return path.On, key, nil
+}
+
+func (t *Targets) held() map[occasion.Rein]run.Path {
+	if t.Held == nil {
+		return nil
+	}
+	return t.Held()
 }
 
 // roomPath begins the path of a room: a device may have the same name.
@@ -63,6 +123,9 @@ func (t *Targets) Target(name string) (run.Target, error) {
 	if g, none := t.Groups.Find(name); none == nil {
 		return run.Target{Kind: run.Group, ID: g.ID, Was: g.Slug}, nil
 	}
+	if name == reins {
+		return run.Target{Kind: run.Reins, ID: reins, Was: reins}, nil
+	}
 	return run.Target{}, err
 }
 
@@ -81,6 +144,8 @@ func (t *Targets) sensors() (out []string) {
 // Name is what something is called now, "" where it is gone.
 func (t *Targets) Name(of run.Target) string {
 	switch of.Kind {
+	case run.Reins:
+		return reins
 	case run.Device:
 		return t.Library.Slug(of.ID)
 	case run.Group:
@@ -97,6 +162,12 @@ func (t *Targets) Name(of run.Target) string {
 // Devices are the ids of the devices that something is now.
 func (t *Targets) Devices(of run.Target) (out []string) {
 	switch of.Kind {
+	case run.Reins:
+		for _, path := range t.held() {
+			if !slices.Contains(out, path.On.ID) {
+				out = append(out, path.On.ID)
+			}
+		}
 	case run.Device:
 		if t.Library.Slug(of.ID) != "" {
 			out = []string{of.ID}
@@ -129,6 +200,11 @@ func (t *Targets) AllDevices(of []run.Target) []string {
 // With are the ids of those of its devices that have a control. The error says that none has, or why the one device
 // has not.
 func (t *Targets) With(of run.Target, name string) (out []string, err error) {
+	if of.Kind == run.Reins {
+		if of, name, err = t.Resolve(of, name); err != nil {
+			return nil, err
+		}
+	}
 	all := t.Devices(of)
 	for _, id := range all {
 		spec, none := t.Beliefs.Spec(id)
@@ -154,6 +230,10 @@ func (t *Targets) With(of run.Target, name string) (out []string, err error) {
 
 // Key says whether a device has a key. The error names the nearest.
 func (t *Targets) Key(of run.Target, key string) error {
+	if of.Kind == run.Reins {
+		_, err := occasion.ReinOf(key)
+		return err
+	}
 	d, err := t.Library.ByID(of.ID)
 	if err != nil {
 		return err
@@ -164,6 +244,12 @@ func (t *Targets) Key(of run.Target, key string) error {
 
 // Control says whether something has a control, and whether it may be at a value, on any of its devices.
 func (t *Targets) Control(of run.Target, name, value string) error {
+	if of.Kind == run.Reins { // whose they are is known when it is set
+		if name != string(occasion.Volume) {
+			return fmt.Errorf("%w %.40q: of the reins, volume is set, and the others are keys", control.ErrForm, name)
+		}
+		return nil
+	}
 	ids, err := t.With(of, name)
 	if err != nil || value == "" {
 		return err
@@ -193,7 +279,12 @@ func (t *Targets) Reading(test run.Test) run.Reading {
 		}
 		return run.Reading{fmt.Sprint(m.Value)}
 	}
-	ids, err := t.With(test.On, test.Control)
+	on, name, err := t.Resolve(test.On, test.Control)
+	if err != nil {
+		return nil
+	}
+	test.Control = name
+	ids, err := t.With(on, name)
 	if err != nil {
 		return nil
 	}
