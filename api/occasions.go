@@ -122,7 +122,8 @@ func (a *API) reins() {
 		}
 		return out, nil
 	})
-	call(a, operation{"POST", "/reins/set", "set-reins", "Set the volume of whoever has it now", grant.Use, filtered, 0},
+	call(a, operation{"POST", "/reins/set", "set-reins", "Set the volume of whoever has it now", grant.Use, filtered,
+		0},
 		func(ctx context.Context, in *struct{ Body wire.SetRequest }) (wire.GroupAnswer, error) {
 			for _, w := range in.Body.Wants {
 				on, _, err := a.house.Targets.Resolve(theReins, w.Control)

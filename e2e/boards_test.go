@@ -73,7 +73,7 @@ func TestBoards_ReadyARoomFromAPhone(t *testing.T) {
 	r := start(t, "", "demo", "--pace", "8")
 	token := r.owner()
 	r.ok(nil, "tell", "boardwalk", "power", "off") // what was believed of it is wrong
-	b := open(t, r, 390, 844)
+	b := openLink(t, r.link, 390, 844)             // it opens with the board
 	b.named("Boardwalk lights off")
 	things, err := value[int](b, `[...document.querySelectorAll('.board button:not(.tile-more), .board select, .board [role=slider]')]
 		.filter(e => { const r = e.getBoundingClientRect(); return r.top >= 0 && r.bottom <= innerHeight - 60 && r.width >= 44 && r.height >= 44 }).length`)

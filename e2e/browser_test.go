@@ -19,10 +19,12 @@ type browser struct {
 	ctx context.Context
 }
 
-// open starts a browser with a window of a size, and signs it in.
+// open starts a browser with a window of a size, signs it in, and goes to the devices.
 func open(t *testing.T, r *running, width, height int64) *browser {
 	t.Helper()
-	return openLink(t, r.link, width, height)
+	b := openLink(t, r.link, width, height)
+	b.visit(r, "/devices")
+	return b
 }
 
 // openLink is open for somebody with a sign-in link of their own.

@@ -38,6 +38,8 @@ func TestPeople_SomebodyIsLetInFromTheConsoleAndSeesTheirRoom(t *testing.T) {
 	require.NoError(t, err)
 
 	phone := openLink(t, link, 390, 844)
+	phone.see("Lecture room")
+	phone.visit(r, "/devices")
 	phone.see("Lecture amplifier")
 	text, err := value[string](phone, "document.body.innerText")
 	require.NoError(t, err)

@@ -47,7 +47,7 @@ func TestScreenshots(t *testing.T) {
 			r.ok(nil, "set", "amplifier", "power", "on", "input", "2", "volume", "+2")
 			b.visit(r, "/devices/amplifier")
 			b.see("believed")
-			shot("controls")
+			shot("controls", "desk")
 			b.visit(r, "/devices/radio")
 			b.see("marsh radio")
 			shot("controls-digits", "none")
@@ -145,7 +145,7 @@ func TestScreenshots(t *testing.T) {
 			}
 			b.click("Finish")
 			b.see("keys learned")
-			shot("lesson-settled", "phone")
+			shot("lesson-settled", "none")
 
 			b.visit(r, "/devices/mixer/audition")
 			b.see("29 codes")

@@ -350,18 +350,22 @@ func TestReins_GoToWhatTheOccasionInForceSays(t *testing.T) {
 		volume := func(slug string) string { return truth(t, s, slug)["volume"] }
 		before := []string{volume("amplifier"), volume("radio")}
 		does(t, h, "talk", occasions.Start)
-		assert.Equal(t, steps.Done, ended(t, h, begin(t, h, "set reins/volume by +2 then press reins/volume-up")).State.End)
+		louder = begin(t, h, "set reins/volume by +2 then press reins/volume-up")
+		assert.Equal(t, steps.Done, ended(t, h, louder).State.End)
 		assert.NotEqual(t, before[0], volume("amplifier"))
 		assert.Equal(t, before[1], volume("radio"))
 		amplifier := volume("amplifier")
 		time.Sleep(time.Second)
 		does(t, h, "evening", occasions.Start) // in the same rooms: it takes the place of the other, and the reins
-		assert.Equal(t, steps.Done, ended(t, h, begin(t, h, "press reins/4 then set reins/volume by +1")).State.End)
+		typed := begin(t, h, "press reins/4 then set reins/volume by +1")
+		assert.Equal(t, steps.Done, ended(t, h, typed).State.End)
 		assert.Equal(t, amplifier, volume("amplifier"))
 		assert.NotEqual(t, before[1], volume("radio"))
-		_, err := h.Sequences.Add(t.Context(), "", "odd", sequences.Text{Steps: "press reins/brighter"}, grant.Named("t"))
-		require.ErrorIs(t, err, occasion.ErrOccasion)
-		_, err = h.Sequences.Add(t.Context(), "", "odd", sequences.Text{Steps: "set reins/arrows to up"}, grant.Named("t"))
-		assert.ErrorContains(t, err, "volume is set, and the others are keys")
+		refused := func(text string) error {
+			_, err := h.Sequences.Add(t.Context(), "", "odd", sequences.Text{Steps: text}, grant.Named("test"))
+			return err
+		}
+		require.ErrorIs(t, refused("press reins/brighter"), occasion.ErrOccasion)
+		assert.ErrorContains(t, refused("set reins/arrows to up"), "volume is set, and the others are keys")
 	})
 }

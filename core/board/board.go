@@ -87,8 +87,9 @@ type Tile struct {
 
 // needs are the kinds of things that tiles of a kind may be about; none is nothing.
 var needs = map[Kind][]run.Kind{
-	Control: {run.Device, run.Group, run.Room, run.Reins}, Key: {run.Device, run.Reins}, Device: {run.Device}, Occasion: {run.Occasion},
-	Sequence: {run.Sequence}, Measurement: {run.Measurement}, Question: nil, Heading: nil, Note: nil,
+	Control: {run.Device, run.Group, run.Room, run.Reins}, Key: {run.Device, run.Reins}, Device: {run.Device},
+	Occasion: {run.Occasion}, Sequence: {run.Sequence}, Measurement: {run.Measurement}, Question: nil, Heading: nil,
+	Note: nil,
 }
 
 // Named says whether tiles of a kind name a control or key.

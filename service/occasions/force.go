@@ -240,8 +240,8 @@ func (o *Occasions) Plan(slug string, what What) (Plan, error) {
 }
 
 // Do starts or ends an occasion, or puts right what differs from it. The run is under way when it returns; it has no id
-// where there is nothing to do. What is under way of an occasion whose place it takes ends at the next safe place. May
-// is asked about the devices that are set. Errors are those of Plan, runs.Start and may, or the store's.
+// where there is nothing to do. What is under way of it, or of an occasion whose place it takes, ends at the next safe
+// place. may is asked about the devices that are set. Errors are those of Plan, runs.Start and may, or the store's.
 func (o *Occasions) Do(ctx context.Context, slug string, what What, by grant.By, may func(ids []string) error) (
 	runs.Run, error) {
 	o.writer.Lock()
@@ -257,21 +257,19 @@ func (o *Occasions) Do(ctx context.Context, slug string, what What, by grant.By,
 	for _, id := range p.ends {
 		o.Runs.Halt(id, p.one.Name+" takes its place")
 	}
-	if what == End {
-		o.Runs.Halt(p.one.ID, "the occasion ends")
-	}
+	o.Runs.Halt(p.one.ID, map[What]string{End: "the occasion ends", Start: "it is started anew",
+		Right: "what differs is put right"}[what])
 	if err := o.put(ctx, p.force); err != nil {
 		return runs.Run{}, fmt.Errorf("%s %s: nothing was pressed: %w", what, p.one.Slug, err)
 	}
 	started := runs.Run{Name: p.one.Slug, Of: p.one.ID, By: by}
 	if steps := o.steps(p); len(steps) > 0 {
-		started, err = o.Runs.Start(runs.Order{Name: p.one.Slug, Of: p.one.ID, Program: steps, By: by,
-			Follow: what != Right})
+		started, err = o.Runs.Start(runs.Order{Name: p.one.Slug, Of: p.one.ID, Program: steps, By: by, Follow: true})
 		if err != nil {
 			return started, fmt.Errorf("%w%s", err, suffix(o.put(ctx, before)))
 		}
 	}
-	if what == Start {
+	if what != End {
 		o.began(p.one.ID, started.ID)
 	}
 	o.tell(p, by, started.ID)
@@ -285,7 +283,7 @@ func suffix(err error) string {
 	return ": and which occasion is in force could not be kept: " + err.Error()
 }
 
-// began notes which run is the start of an occasion. Without it, after a restart, what it wants just differs.
+// began notes which run sets what an occasion wants. Without it, after a restart, what it wants just differs.
 func (o *Occasions) began(id, run string) {
 	o.mu.Lock()
 	defer o.mu.Unlock()
