@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 )
@@ -311,6 +312,15 @@ func TestScreenshotsOfBoards(t *testing.T) {
 			b.click("Edit")
 			b.see("Add to the board")
 			shot("board-edit", "none")
+			b.visit(r, "/wall/public-night")
+			b.see("Fanfare")
+			shot("board-wall", "none")
+			_, err := chromedp.Call(b.ctx, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{
+				Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}}})
+			require.NoError(t, err)
+			b.visit(r, "/boards/public-night")
+			b.see("Fanfare")
+			shot("board-dark", "none")
 		})
 	}
 }
