@@ -53,7 +53,7 @@ export default function BoardPage() {
             ))}
         </nav>
         {board.data && may('see', true) && (
-          <Link to={`/wall/${slug}`} className="tile-hint" style={{ padding: '0.65rem 0.4rem' }}>
+          <Link to={`/wall/${slug}`} className="tile-hint wall-link" style={{ padding: '0.65rem 0.4rem' }}>
             {words.boards.wall}
           </Link>
         )}
