@@ -16,7 +16,8 @@ self.addEventListener('activate', (e) => e.waitUntil(self.clients.claim()));
 
 self.addEventListener('fetch', (e) => {
   const url = new URL(e.request.url);
-  if (e.request.method !== 'GET' || url.origin !== location.origin || url.pathname.startsWith('/api/')) return;
+  if (e.request.method !== 'GET' || url.origin !== location.origin || url.pathname.startsWith('/api/'))
+    return;
   if (e.request.mode === 'navigate') e.respondWith(page(e.request));
   else if (url.pathname.startsWith('/assets/')) e.respondWith(asset(e.request));
 });

@@ -766,6 +766,20 @@ export const words = {
     removeName: (name: string) => `Remove ${name}`,
   },
   automate: {
+    occasions: 'Occasions',
+    addOccasion: 'New occasion',
+    noOccasions: 'No occasions yet. One makes a room ready with one tap: it presses only what must change.',
+    inForce: (rooms: string[]) => (rooms.length ? `in force in ${rooms.join(', ')}` : 'in force'),
+    differs: (device: string, control: string, wanted: string, is: string) =>
+      `${device} ${control}: ${is}, wanted ${wanted}`,
+    lacking: (what: string[]) => `not there yet: ${what.join(', ')}`,
+    wants: 'What it wants',
+    wantsName: (name: string) => `What ${name} wants`,
+    wantsHow:
+      'set DEVICE/CONTROL to VALUE, or set (a/power on, a/volume 22); with then between what is set one after another.',
+    stays: 'Left as they are afterwards',
+    staysHow: 'Devices or groups by their short names, such as boardwalk, dew',
+    leaves: 'Its end leaves all devices as they are',
     underWay: 'Under way',
     nothing: 'Nothing is under way, and nothing is set for a time.',
     step: (n: number, of: number) => `step ${n} of ${of}`,

@@ -48,6 +48,33 @@ export const useRemoveSequence = () =>
     onSuccess: () => stale(keys.sequences),
   });
 
+// OccasionFields is what an occasion is made of.
+export type OccasionFields = { name: string; wants: string; stays: string[]; leaves: boolean };
+
+const occasionsChanged = () => [keys.occasions, keys.runs, keys.boardStates].forEach(stale);
+
+// useDoOccasion starts or ends an occasion, or puts right what differs from it.
+export const useDoOccasion = () =>
+  useMutation({
+    mutationFn: ({ occasion, what }: { occasion: string; what: 'start' | 'end' | 'right' }) =>
+      unwrap(client.POST(`/api/occasions/{occasion}/${what}`, { params: { path: { occasion } } })),
+    onSettled: occasionsChanged,
+  });
+export const useSaveOccasion = (slug?: string) =>
+  useMutation({
+    mutationFn: (body: OccasionFields) =>
+      slug === undefined
+        ? unwrap(client.POST('/api/occasions', { body }))
+        : unwrap(client.PATCH('/api/occasions/{occasion}', { params: { path: { occasion: slug } }, body })),
+    onSuccess: occasionsChanged,
+  });
+export const useRemoveOccasion = () =>
+  useMutation({
+    mutationFn: (occasion: string) =>
+      unwrap(client.DELETE('/api/occasions/{occasion}', { params: { path: { occasion } } })),
+    onSuccess: occasionsChanged,
+  });
+
 // GroupFields is what a group is made of.
 export type GroupFields = { name: string; members: string[] };
 
