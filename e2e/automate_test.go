@@ -48,7 +48,7 @@ func TestConsole_Automate(t *testing.T) {
 	b.click("Start Short talk")
 	b.see("in force in Lecture room")
 	b.click("End Short talk")
-	b.click("What Short talk wants")
+	b.click("What it wants: Short talk")
 	b.see("1 press")
 	b.click("Dew heaters power: on")
 	b.see("on")

@@ -774,7 +774,7 @@ export const words = {
       `${device} ${control}: ${is}, wanted ${wanted}`,
     lacking: (what: string[]) => `not there yet: ${what.join(', ')}`,
     wants: 'What it wants',
-    wantsName: (name: string) => `What ${name} wants`,
+    wantsName: (name: string) => `What it wants: ${name}`,
     wantsHow:
       'set DEVICE/CONTROL to VALUE, or set (a/power on, a/volume 22); with then between what is set one after another.',
     stays: 'Left as they are afterwards',
