@@ -8,9 +8,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/audition"
 	"urbo/core/control"
 	"urbo/core/device"
+	"urbo/core/line"
 	"urbo/service"
+	"urbo/service/auditions"
 	"urbo/service/library"
 	"urbo/stage"
 )
@@ -151,4 +154,26 @@ func must[T any](v T, err error) T {
 		panic(err)
 	}
 	return v
+}
+
+// TestSweep_PressesWhatItHits sweeps addresses among which is that of known lights: they are believed to be switched.
+func TestSweep_PressesWhatItHits(t *testing.T) {
+	t.Parallel()
+	onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+		tellTrue(t, h, "boardwalk", "power", "off")
+		_, err := h.Library.Add(t.Context(), device.Device{Name: "New lamp", Kind: "light"}, library.Note{})
+		require.NoError(t, err)
+		code := device.Code{Sheet: "nec", Fields: line.Fields{"address": line.Number(0x39), "command": line.Number(2)}}
+		wanted := auditions.New{Device: "new-lamp", Function: "power", Pause: time.Second,
+			Sweep: &audition.Sweep{Code: code, Field: "address", From: 0x38, To: 0x3a}}
+		plan, err := h.Auditions.Plan(wanted)
+		require.NoError(t, err)
+		require.Len(t, plan.Moves, 1, "it is said before which known devices move")
+		assert.Equal(t, "boardwalk", plan.Moves[0].Device)
+		_, err = h.Auditions.Start(t.Context(), wanted)
+		require.NoError(t, err)
+		time.Sleep(10 * time.Second)
+		assert.Equal(t, "on", truth(t, s, "boardwalk")["power"])
+		assert.Equal(t, "on", believed(t, h, "boardwalk", "power").Value)
+	})
 }

@@ -99,7 +99,7 @@ function Row({ device: d, states }: { device: DeviceLine; states?: ControlState[
     <Box
       sx={{
         display: 'grid',
-        gridTemplateColumns: { xs: 'minmax(0, 1fr) auto', sm: 'minmax(0, 2fr) minmax(0, 1.6fr) auto' },
+        gridTemplateColumns: { xs: 'minmax(0, 1fr) auto', sm: 'minmax(0, 2fr) minmax(0, 1.6fr) 96px' },
         columnGap: 2,
         alignItems: 'center',
         minHeight: 60,
