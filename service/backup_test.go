@@ -241,3 +241,44 @@ func newToken(name, word string) access.NewToken {
 	return access.NewToken{Name: name, Station: word == "Station" || word == "station", Rights: rights,
 		Where: grant.Everywhere}
 }
+
+// TestRestore_GuestsAndOccasionsOfThenAreOver: what was in force when the backup was made is no wish of now.
+func TestRestore_GuestsAndOccasionsOfThenAreOver(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	h, stop := start(t, dir, nil)
+	by := grant.Named("test")
+	home, err := h.Boards.Find("home")
+	require.NoError(t, err)
+	_, err = h.Access.AddPerson(t.Context(), access.NewPerson{Name: "Audience", Role: grant.Guest,
+		Where: grant.Where{Boards: []string{home.ID}}, Until: time.Now().Add(time.Hour)}, by)
+	require.NoError(t, err)
+	signIn := func(h *service.House, code string) (string, error) {
+		_, cookie, err := h.Access.SignIn(t.Context(), code, "", "")
+		return cookie, err
+	}
+	_, code, _, err := h.Access.Link(t.Context(), "Audience", 5)
+	require.NoError(t, err)
+	guest, err := signIn(h, code)
+	require.NoError(t, err)
+	_, owners, _, err := h.Access.Link(t.Context(), h.Access.Owner().ID, 1)
+	require.NoError(t, err)
+	owner, err := signIn(h, owners)
+	require.NoError(t, err)
+	stop()
+
+	s, err := store.Open(dir)
+	require.NoError(t, err)
+	require.NoError(t, s.PutHouseText(t.Context(), "force", `{"all":[{"occasion":"o1","rooms":["r1"]}]}`))
+	require.NoError(t, s.CameBack(t.Context(), time.Hour, nil))
+	require.NoError(t, s.Close())
+
+	back := run(t, dir)
+	_, err = signIn(back, code)
+	require.ErrorIs(t, err, access.ErrTicket, "a guest link is dead")
+	_, err = back.Access.Session(t.Context(), guest, "")
+	require.ErrorIs(t, err, access.ErrNobody)
+	_, err = back.Access.Session(t.Context(), owner, "")
+	require.NoError(t, err, "who lives here goes on")
+	assert.Empty(t, back.Occasions.InForce())
+}

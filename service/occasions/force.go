@@ -255,7 +255,9 @@ func (o *Occasions) Do(ctx context.Context, slug string, what What, by grant.By,
 	}
 	before := o.InForce()
 	for _, id := range p.ends {
-		o.Runs.Halt(id, p.one.Name+" takes its place")
+		if id != p.one.ID {
+			o.Runs.Halt(id, p.one.Name+" takes its place")
+		}
 	}
 	o.Runs.Halt(p.one.ID, map[What]string{End: "the occasion ends", Start: "it is started anew",
 		Right: "what differs is put right"}[what])
