@@ -108,7 +108,7 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     if (e.kind === 'access') [keys.sessions, keys.tokens, keys.people].forEach(stale);
     queryClient.setQueryData<Entry[]>(keys.news, (old) => applyNews(old, e));
   });
-  on<BelievedEvent>('believed', () => [keys.states, keys.boardStates].forEach(stale));
+  on<BelievedEvent>('believed', () => [keys.states, keys.boardStates, keys.occasions].forEach(stale));
   on('measured', () => [keys.states, keys.boardStates].forEach(stale));
   on('stage', () => stale(keys.stage));
   on('reset', () => void queryClient.invalidateQueries());
