@@ -21,7 +21,6 @@ import (
 	"urbo/service/boards"
 	"urbo/service/occasions"
 	"urbo/service/questions"
-	"urbo/service/targets"
 	"urbo/wire"
 )
 
@@ -435,9 +434,9 @@ func (a *API) beside(c service.TileControl) (out []wire.Gauge) {
 // useTile does what a tile offers.
 func (a *API) useTile(ctx context.Context, t board.Tile, u wire.TileUse) (wire.TileAnswer, error) {
 	was := t
-	t, free := a.house.TileNow(t)
-	if free {
-		return wire.TileAnswer{}, targets.ErrReins
+	t, err := a.house.TileNow(t)
+	if err != nil {
+		return wire.TileAnswer{}, err
 	}
 	if was.On.Kind == run.Reins { // what is wanted of the reins is wanted of whoever has them
 		for i := range u.Wants {

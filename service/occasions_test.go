@@ -318,9 +318,21 @@ func TestQuestions_AreAnsweredOnce(t *testing.T) {
 		assert.Equal(t, "on", truth(t, s, "radio")["power"])
 		assert.Empty(t, h.Questions.List())
 
-		// nobody answers, and somebody says it elsewhere: it is not asked any more
-		_, err = h.Library.ChangeBySlug(t.Context(), "radio", library.Note{}, func(*device.Device) error { return nil })
+		// somebody says it elsewhere: it is not asked any more
+		wants = "set mixer/power to on"
+		_, err = h.Occasions.Alter(t.Context(), "evening", occasions.Change{Text: occasions.Text{Wants: &wants}},
+			grant.Named("test"))
 		require.NoError(t, err)
+		r, err = h.Occasions.Do(t.Context(), "evening", occasions.Start, grant.Named("test"), nil)
+		require.NoError(t, err)
+		time.Sleep(time.Second)
+		synctest.Wait()
+		all = h.Questions.List()
+		require.Len(t, all, 1)
+		tellTrue(t, h, "mixer", "power", "off")
+		assert.Equal(t, steps.Done, ended(t, h, r).State.End)
+		_, err = h.Questions.Answer(all[0].ID, "on", grant.Named("test"))
+		require.ErrorIs(t, err, questions.ErrOver)
 		_, err = h.Questions.Answer("nothing", "off", grant.Named("test"))
 		require.ErrorIs(t, err, questions.ErrUnknown)
 	})

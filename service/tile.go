@@ -28,8 +28,8 @@ type Tile struct {
 // TileOf is what a tile shows now. What is gone has nothing.
 func (h *House) TileOf(t board.Tile) Tile {
 	out := Tile{Devices: h.Boards.DevicesOf(t.On)}
-	t, free := h.TileNow(t)
-	if free {
+	t, err := h.TileNow(t)
+	if err != nil {
 		out.Gone = true
 		return out
 	}
@@ -69,16 +69,16 @@ func (h *House) TileOf(t board.Tile) Tile {
 	return out
 }
 
-// TileNow is a tile as it is now: one of the reins is of whoever has them. free says that nobody has.
-func (h *House) TileNow(t board.Tile) (now board.Tile, free bool) {
-	var err error
+// TileNow is a tile as it is now: one of the reins is of whoever has them. The error wraps targets.ErrReins where
+// nobody has.
+func (h *House) TileNow(t board.Tile) (now board.Tile, err error) {
 	switch t.Kind {
 	case board.Control:
 		t.On, t.Name, err = h.Targets.Resolve(t.On, t.Name)
 	case board.Key:
 		t.On, t.Name, err = h.Targets.ResolveKey(t.On, t.Name)
 	}
-	return t, err != nil
+	return t, err
 }
 
 // together adds a control of several devices. Its form is that of the first, with all their values by name.

@@ -87,12 +87,9 @@ func Open(ctx context.Context, c Config) (*Boards, error) {
 	}
 	_, err = b.all.Add(ctx, "home", "Home", func(Board) (board.Board, error) {
 		return board.Board{Automatic: true}, nil
-	}, plainly)
+	}, named.Plainly)
 	return b, err
 }
-
-// plainly writes a row as it is.
-func plainly(_, _ string, put func() error) error { return put() }
 
 // List lists the boards by name, that which made itself first.
 func (b *Boards) List() []Board {
@@ -326,13 +323,14 @@ func (b *Boards) about(kind board.Kind, of string) (run.Target, string, error) {
 // Add makes a board. Errors wrap device.ErrName, device.ErrTaken, ErrMost or board.ErrBoard, or are those of what its
 // tiles name, or the store's.
 func (b *Boards) Add(ctx context.Context, slug, name string, c Change, by grant.By) (Board, error) {
-	one, err := b.all.Add(ctx, slug, name, b.doc(c), plainly)
+	one, err := b.all.Add(ctx, slug, name, b.doc(c), named.Plainly)
 	return one, b.changed(one, err, by, "Added the board ")
 }
 
 // Alter changes a board. Errors are those of Add, or wrap ErrUnknown or ErrVersion.
 func (b *Boards) Alter(ctx context.Context, slug string, c Change, by grant.By) (Board, error) {
-	one, err := b.all.Alter(ctx, slug, named.Change[board.Board]{Slug: c.Slug, Name: c.Name, Doc: b.doc(c)}, plainly)
+	change := named.Change[board.Board]{Slug: c.Slug, Name: c.Name, Doc: b.doc(c)}
+	one, err := b.all.Alter(ctx, slug, change, named.Plainly)
 	return one, b.changed(one, err, by, "Changed the board ")
 }
 
@@ -343,7 +341,7 @@ func (b *Boards) Remove(ctx context.Context, slug string, by grant.By) error {
 			return fmt.Errorf("%w: add another one before you remove %s", ErrLast, one.Name)
 		}
 		return nil
-	}, plainly)
+	}, named.Plainly)
 	return b.changed(one, err, by, "Removed the board ")
 }
 

@@ -125,6 +125,9 @@ type Change[D any] struct {
 // Keep is how a row is written: put writes it, and what stands around it may refuse that.
 type Keep func(t, was string, put func() error) error
 
+// Plainly writes a row as it is.
+func Plainly(_, _ string, put func() error) error { return put() }
+
 // Add makes a thing. Errors wrap device.ErrName, device.ErrTaken or the kind's Limit, or are those of the document or
 // the store.
 func (l *List[D]) Add(ctx context.Context, slug, name string, doc func(Thing[D]) (D, error), keep Keep) (Thing[D],

@@ -360,13 +360,10 @@ func (o *Occasions) inRoom(d occasion.Occasion) error {
 	return nil
 }
 
-// plainly writes a row as it is.
-func plainly(_, _ string, put func() error) error { return put() }
-
 // Add makes an occasion. Errors wrap device.ErrName, device.ErrTaken, ErrMost, occasion.ErrOccasion or run.ErrSteps, or
 // are those of what it names, or the store's.
 func (o *Occasions) Add(ctx context.Context, slug, name string, t Text, by grant.By) (Occasion, error) {
-	one, err := o.all.Add(ctx, slug, name, o.doc(t), plainly)
+	one, err := o.all.Add(ctx, slug, name, o.doc(t), named.Plainly)
 	return one, o.changed(one, err, by, "Added the occasion ")
 }
 
@@ -377,7 +374,7 @@ func (o *Occasions) Alter(ctx context.Context, slug string, c Change, by grant.B
 	if c.Wants != nil || c.Room != nil || c.Stays != nil || c.Reins != nil || c.Leaves != nil {
 		change.Doc = o.doc(c.Text)
 	}
-	one, err := o.all.Alter(ctx, slug, change, plainly)
+	one, err := o.all.Alter(ctx, slug, change, named.Plainly)
 	return one, o.changed(one, err, by, "Changed the occasion ")
 }
 
@@ -386,7 +383,7 @@ func (o *Occasions) Alter(ctx context.Context, slug string, c Change, by grant.B
 func (o *Occasions) Remove(ctx context.Context, slug string, by grant.By) error {
 	o.writer.Lock()
 	defer o.writer.Unlock()
-	one, err := o.all.Remove(ctx, slug, func(Occasion) error { return nil }, plainly)
+	one, err := o.all.Remove(ctx, slug, func(Occasion) error { return nil }, named.Plainly)
 	if err == nil {
 		if _, is := occasion.Of(o.InForce(), one.ID); is {
 			o.Runs.Halt(one.ID, "the occasion was removed")

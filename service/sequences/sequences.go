@@ -165,12 +165,9 @@ func (s *Sequences) doc(text Text) func(Sequence) (Steps, error) {
 	}
 }
 
-// plainly writes a row as it is.
-func plainly(_, _ string, put func() error) error { return put() }
-
 // Add makes a sequence. Errors wrap device.ErrName, device.ErrTaken, ErrMost or run.ErrSteps, or are the store's.
 func (s *Sequences) Add(ctx context.Context, slug, name string, steps Text, by grant.By) (Sequence, error) {
-	one, err := s.all.Add(ctx, slug, name, s.doc(steps), plainly)
+	one, err := s.all.Add(ctx, slug, name, s.doc(steps), named.Plainly)
 	return one, s.changed(one, err, by, "Added the sequence ")
 }
 
@@ -180,7 +177,7 @@ func (s *Sequences) Alter(ctx context.Context, slug string, c Change, by grant.B
 	if c.Steps != nil {
 		change.Doc = s.doc(*c.Steps)
 	}
-	one, err := s.all.Alter(ctx, slug, change, plainly)
+	one, err := s.all.Alter(ctx, slug, change, named.Plainly)
 	return one, s.changed(one, err, by, "Changed the sequence ")
 }
 
@@ -193,7 +190,7 @@ func (s *Sequences) Remove(ctx context.Context, slug string, by grant.By) error 
 			}
 		}
 		return nil
-	}, plainly)
+	}, named.Plainly)
 	return s.changed(one, err, by, "Removed the sequence ")
 }
 

@@ -6,7 +6,7 @@ import { Link } from 'react-router';
 import type { Tile, TileState } from '../api/client';
 import { useMay } from '../api/may';
 import { Really } from '../controls/Really';
-import { useStates, useTell, useUndoSet } from '../controls/queries';
+import { useStates, useUndoSet } from '../controls/queries';
 import { from } from '../controls/state';
 import { useDevice } from '../api/queries';
 import { words } from '../app/words';
@@ -46,7 +46,6 @@ function Known({ device, name, onDone }: { device: string; name: string; onDone:
   const states = useStates(device);
   const one = useDevice(device);
   const { undo, there } = useUndoSet(device);
-  const tell = useTell(device);
   const may = useMay();
   const is = states.data?.find((s) => s.control === name);
   const form = one.data?.controls?.find((c) => c.name === name);
@@ -75,7 +74,6 @@ function Known({ device, name, onDone }: { device: string; name: string; onDone:
         </div>
       )}
       {undo.error && <Note alert>{undo.error.message}</Note>}
-      {tell.error && <Note alert>{tell.error.message}</Note>}
       <div className="row" style={{ marginTop: '1rem' }}>
         <Button
           variant="outlined"

@@ -10,6 +10,7 @@ import { label } from '../shared/text';
 import { control } from './face';
 import { ControlFace } from './faces';
 import { OccasionPart } from './OccasionPart';
+import { Said } from './TileView';
 import { useUse } from './useUse';
 
 type Props = { board: string; tile: Tile; state?: TileState; onDone: () => void };
@@ -43,21 +44,7 @@ function DevicePart({ board, tile, state, onDone }: Props) {
           </div>
         ))}
       </div>
-      {use.asks && (
-        <div className="ask" style={{ marginTop: '0.75rem' }}>
-          <span>{words.controls.askNow(label(use.asks.control))}</span>
-          {use.asks.values.map((v) => (
-            <button key={v} type="button" className="square text belief" onClick={() => use.tell(v)}>
-              {label(v)}
-            </button>
-          ))}
-        </div>
-      )}
-      {use.trouble && (
-        <div className="said" role="alert">
-          {use.trouble}
-        </div>
-      )}
+      <Said use={use} name={use.asks ? label(use.asks.control) : tile.name} />
       {tile.keys.length > 0 && (
         <div className="row" style={{ marginTop: '1rem' }}>
           {tile.keys.map((k) => (

@@ -2,7 +2,8 @@ import { memo, useRef, type ReactNode } from 'react';
 import type { Tile, TileState } from '../api/client';
 import { words } from '../app/words';
 import { label } from '../shared/text';
-import { comfortOf, control, said, trust } from './face';
+import { comfortOf } from '../controls/state';
+import { control, said, trust } from './face';
 import { ControlFace } from './faces';
 import { Mark } from './Mark';
 import { useUse, type Use } from './useUse';
@@ -75,7 +76,7 @@ function kindOf(tile: Tile, state: TileState | undefined, use: Use): string[] {
 }
 
 // Said is what came of a tap where that is trouble, or what has to be known first.
-function Said({ use, name }: { use: Use; name: string }) {
+export function Said({ use, name }: { use: Use; name: string }) {
   if (use.asks) {
     return (
       <div className="ask" role="group" aria-label={words.boards.askNow(name)}>

@@ -11,8 +11,7 @@ export function moves(state: BoardState | undefined): boolean {
 export type Trust = 'certain' | 'believed' | 'doubtful';
 
 export function trust(c: TileControl | undefined): Trust {
-  if (!c || (!c.value && c.value !== 'mixed')) return 'doubtful';
-  return c.word;
+  return c?.value ? c.word : 'doubtful';
 }
 
 // control finds what a control of a tile is at.
@@ -75,12 +74,6 @@ export function reach(face: Face, is: TileControl | undefined): [number, number]
   return [part(face, from), part(face, to)];
 }
 
-// stepped is a value some steps on, within the ends of a dial.
-export function stepped(face: Face, value: number, steps: number): number {
-  const next = Math.round((value + steps * (face.step || 1)) * 1e6) / 1e6;
-  return Math.min(Math.max(next, face.least), face.most);
-}
-
 // at is the value of a dial at a part of its ruler.
 export function at(face: Face, share: number): number {
   const by = face.step || 1;
@@ -92,9 +85,3 @@ export function at(face: Face, share: number): number {
 const list = 6;
 
 export const isList = (face: Face) => face.choices.length >= list;
-
-// comfortOf is the dial of a temperature, on a device that can be switched: the heart of heating and cooling.
-export function comfortOf(faces: Face[]): Face | undefined {
-  if (!faces.some((f) => f.kind === 'power')) return undefined;
-  return faces.find((f) => f.kind === 'dial' && /^°[CF]$/.test(f.unit ?? ''));
-}

@@ -1,8 +1,9 @@
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react';
 import type { Face, TileControl } from '../api/client';
 import { words } from '../app/words';
+import { step } from '../controls/state';
 import { label } from '../shared/text';
-import { at, isList, isOn, other, part, phase, reach, said, stepped, trust } from './face';
+import { at, isList, isOn, other, part, phase, reach, said, trust } from './face';
 import { Mark } from './Mark';
 import type { Use } from './useUse';
 
@@ -47,9 +48,9 @@ export function DialFace({ face, is, name, use }: Props) {
   const shown = drag === undefined ? wanted : String(drag);
   const value = shown ?? is?.value;
   const sending = shown !== undefined;
-  const step = (by: number) => {
+  const turn = (by: number) => {
     const from = parseFloat(value ?? '');
-    if (!Number.isNaN(from)) use.show(face.control, String(stepped(face, from, by)));
+    if (!Number.isNaN(from)) use.show(face.control, String(step(face, from, by)));
     use.set(face.control, by > 0 ? `up ${by}` : `down ${-by}`);
   };
   const place = (e: PointerEvent) => {
@@ -61,7 +62,7 @@ export function DialFace({ face, is, name, use }: Props) {
     const by = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[e.key];
     if (by === undefined) return;
     e.preventDefault();
-    step(by);
+    turn(by);
   };
   const near = sending ? undefined : reach(face, is);
   const to = part(face, value);
@@ -73,7 +74,7 @@ export function DialFace({ face, is, name, use }: Props) {
           type="button"
           className="square"
           aria-label={words.boards.less(name)}
-          onClick={() => step(-1)}
+          onClick={() => turn(-1)}
         >
           −
         </button>
@@ -107,7 +108,7 @@ export function DialFace({ face, is, name, use }: Props) {
           {is?.about && !sending && <small>{words.boards.about} </small>}
           {said(face, is, shown)}
         </span>
-        <button type="button" className="square" aria-label={words.boards.more(name)} onClick={() => step(1)}>
+        <button type="button" className="square" aria-label={words.boards.more(name)} onClick={() => turn(1)}>
           +
         </button>
       </div>

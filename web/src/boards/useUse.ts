@@ -15,7 +15,6 @@ export type Use = {
   run: (how: NonNullable<TileUse['do']>) => void;
   tell: (value: string) => void; // what it is at now; then what was wanted goes on
   again: () => void;
-  leave: () => void; // neither asked nor tried again
 };
 
 // useUse lets a tile be used. What is wanted is shown at once, and is dropped when the last of what was sent is over.
@@ -57,9 +56,5 @@ export function useUse(board: string, tile: string): Use {
     run: (how) => go({ do: how }),
     tell: (value) => go({ ...last, tell: value, ask: false }),
     again: () => last && go(last),
-    leave: () => {
-      setTrouble(undefined);
-      setAsks(undefined);
-    },
   };
 }

@@ -48,7 +48,7 @@ export function gauge(g: Gauge): string {
 }
 
 // comfortOf finds the dial of a temperature, on a device that can be switched: the heart of heating and cooling.
-export function comfortOf(controls: Control[]): Control | undefined {
+export function comfortOf<T extends Pick<Control, 'kind' | 'unit'>>(controls: T[]): T | undefined {
   if (!controls.some((c) => c.kind === 'power')) return undefined;
   return controls.find((c) => c.kind === 'dial' && /^°[CF]$/.test(c.unit ?? ''));
 }
@@ -96,8 +96,8 @@ export function from(s: ControlState): string {
 }
 
 // step is the number after some steps of a dial, within its ends.
-export function step(c: Control, value: number, steps: number): number {
-  const by = c.step ?? 1;
+export function step(c: Pick<Control, 'step' | 'least' | 'most'>, value: number, steps: number): number {
+  const by = c.step || 1;
   const next = Math.round((value + steps * by) * 1e6) / 1e6;
   return Math.min(Math.max(next, c.least ?? 0), c.most ?? 0);
 }
