@@ -68,6 +68,7 @@ func (a *API) giveTransmitters(ctx context.Context, d *device.Device, c wire.Dev
 func (a *API) deviceFor(ctx context.Context) func(device.Device) wire.Device {
 	return func(d device.Device) wire.Device {
 		w := wire.DeviceOf(d, a.house.Stations.PlaceName)
+		w.Faces = list(d.Controls, faceOf(d.Fixed()))
 		w.Links, w.Fed = a.house.Library.Followed(d)
 		w.Links = slices.DeleteFunc(w.Links, func(l control.Link) bool { return !a.sees(ctx, l.DeviceID) })
 		if w.Fed != nil && !a.sees(ctx, w.Fed.DeviceID) {

@@ -193,6 +193,7 @@ func TestAudition_InTheConsoleOnAPhone(t *testing.T) {
 	b.click("To the device")
 	b.see("These 6 keys are the code set Aldergate Swirl II")
 	b.click("Adopt the 2 others")
+	b.click("Codes")
 	b.see("twin32: address 166, command 55, subaddress 166")
 
 	b.visit(r, "/devices/boardwalk/audition")

@@ -43,7 +43,7 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 				{"/devices/mixer/audition", "29 codes"}, {"/house/stage", "Weather radio"}, {"/which", "Listening"},
 				{"/house/journal", "started"}, {"/house/people", "the whole house"}, {"/house/rooms", "Warm room"},
 				{"/house/stations", "ir-out"}, {"/house/about", "They failed"},
-				{"/devices/shutter", "followed where"}}...)
+				{"/devices/shutter/codes", "followed where"}, {"/devices/shutter/advice", "Advice"}}...)
 		}
 		for _, page := range pages {
 			b.visit(r, page[0])
@@ -58,11 +58,15 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 		b.click("Edit")
 		b.see("Add to the board")
 		look("a board that is edited")
-		b.visit(r, "/devices/boardwalk")
-		for _, open := range []string{"Change settings", "Change amber", "Arrange"} {
+		for part, open := range map[string]string{"/settings": "Change settings", "/codes": "Change amber", "": "Arrange"} {
+			b.visit(r, "/devices/boardwalk"+part)
 			b.click(open)
+			look("a device with its forms open" + part)
 		}
-		look("a device with its forms open")
+		b.visit(r, "/devices/amplifier")
+		b.click("Details of volume")
+		b.see("It is really")
+		look("details of a control")
 		b.visit(r, "/devices/heat-pump")
 		b.see("It has no")
 		look("heating and cooling")

@@ -112,6 +112,13 @@ func (b *browser) click(name string) {
 	b.until("(e => e && (e.click(), true))(" + find + ")") // found and clicked at once: a live page changes
 }
 
+// clickIn clicks a button of one part of a page.
+func (b *browser) clickIn(part, name string) {
+	b.t.Helper()
+	b.until("(e => e && (e.click(), true))([...document.querySelectorAll('section[aria-label=' + CSS.escape(" + quote(part) +
+		") + '] button')].find(e => e.innerText.trim() === " + quote(name) + "))")
+}
+
 // eval runs JavaScript on the page.
 func (b *browser) eval(script string) {
 	b.t.Helper()

@@ -23,7 +23,7 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	r := start(t, "", "demo")
 	token := r.owner()
 	b := open(t, r, 1280, 800)
-	b.visit(r, "/devices/boardwalk")
+	b.visit(r, "/devices/boardwalk/settings")
 	b.click("Change settings")
 	b.choose("Switched by", "a key for on and one for off")
 	b.fill("Least time between two presses", "0.4")
@@ -31,15 +31,22 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	b.pick("plan.png", "this is no picture")
 	b.see("neither PNG nor JPEG")
 	b.click("Save")
+	b.click("Use")
 	b.see("CS 7-119")
 	b.see("0.4 s")
 
+	b.click("Codes")
 	b.click("Change white")
 	b.fill("Say by hand what it sends", "nec address=57 command=2")
 	b.click("Save")
+	b.click("Advice (2)")
 	b.see("power and white send the same")
+	b.click("Codes")
 	b.click("Undo the last change of white")
+	b.click("Advice (1)")
+	b.see("learn both")
 	b.until(`!document.body.innerText.includes("send the same")`)
+	b.click("Codes")
 
 	b.click("Change breathe")
 	b.fill("Name of the key", "pulse")
@@ -51,6 +58,8 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	b.click("Remove it with its codes")
 	b.until(`![...document.querySelectorAll('dt')].some(e => e.innerText === 'pulse')`)
 
+	b.click("Use")
+	b.until(`[...document.querySelectorAll('button')].some(e => e.innerText === 'brighter')`)
 	b.eval(`(e => {
 		e.dispatchEvent(new PointerEvent('pointerdown', {bubbles: true}));
 		window.since = performance.now();
@@ -71,10 +80,11 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	assert.Equal(t, 1, strings.Count(fmt.Sprint(page), "Pressed boardwalk/brighter"), "and is one press")
 
 	b.click("Arrange")
-	b.click("power")
+	b.clickIn("Handset", "power")
 	b.click("empty place, row 1, place 3")
 	b.click("Save")
 	b.see("Tap a key to press it")
+	b.click("Settings")
 	b.click("On the phone")
 	b.until(`document.querySelector('svg[role=img][aria-label*="/devices/boardwalk"] path')?.getAttribute('d').length > 1000`)
 	b.see("This address works on this machine only")
@@ -91,6 +101,7 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "lights.png")
 	require.NoError(t, os.WriteFile(file, drawn.Bytes(), 0o600))
 	r.ok(nil, "device", "picture", "boardwalk", file)
+	b.click("Use")
 	b.until(`document.querySelector('img[alt="Boardwalk lights"]')?.naturalWidth === 40`)
 }
 

@@ -50,7 +50,7 @@ func (h *House) TileOf(t board.Tile) Tile {
 		}
 	}
 	if d, err := h.Library.ByID(t.On.ID); err == nil {
-		out.Fixed = d.Learned() == 0 && d.Whole == nil
+		out.Fixed = d.Fixed()
 	}
 	switch {
 	case t.Kind == board.Control && t.On.Kind != run.Device:

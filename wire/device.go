@@ -48,6 +48,7 @@ type Device struct {
 	device.Traits
 	Picture string   `json:"picture,omitempty" doc:"Tag of its picture, which changes with it; empty where there is none"`
 	Keys    []Key    `json:"keys"`
+	Faces   []Face   `json:"faces" doc:"What its controls can be set to, in their order"`
 	Remarks []string `json:"remarks,omitempty" doc:"How what was written was understood"`
 }
 

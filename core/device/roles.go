@@ -90,6 +90,9 @@ func (d *Device) Followed() int {
 	return n
 }
 
+// Fixed says whether nothing sets a device's controls: it has no keys that can be sent.
+func (d *Device) Fixed() bool { return d.Learned() == 0 && d.Whole == nil }
+
 // Learned counts the keys that have codes.
 func (d *Device) Learned() int {
 	n := 0

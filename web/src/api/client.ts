@@ -58,6 +58,7 @@ export type TileState = Schemas['TileState'];
 export type TileControl = Schemas['TileControl'];
 export type TileUse = Schemas['TileUse'];
 export type TileAnswer = Schemas['TileAnswer'];
+export type Ask = Schemas['Ask'];
 export type Face = Schemas['Face'];
 export type OpenQuestion = Schemas['OpenQuestion'];
 export type Occasion = Schemas['Occasion'];

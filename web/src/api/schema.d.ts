@@ -3147,6 +3147,8 @@ export interface components {
             effects?: components["schemas"]["KeyEffects"][];
             /** @description Rows of the handset's face: up to three keys, empty for a gap; without rows it is laid out by itself */
             face?: string[][];
+            /** @description What its controls can be set to, in their order */
+            faces: components["schemas"]["Face"][];
             /** @description The power of another device that feeds it, such as of a socket strip */
             fed?: components["schemas"]["Feed"];
             /**

@@ -29,6 +29,7 @@ export function App() {
         <Route path="/wall/:slug" element={<WallPage />} />
         <Route path="/devices" element={<DevicesPage />} />
         <Route path="/devices/:slug" element={<DevicePage />} />
+        <Route path="/devices/:slug/:part" element={<DevicePage />} />
         <Route path="/devices/:slug/lesson" element={<LessonPage />} />
         <Route path="/devices/:slug/audition" element={<AuditionPage />} />
         <Route path="/which" element={<WhichPage />} />

@@ -7,10 +7,10 @@ import type { Tile, TileState } from '../api/client';
 import { useMay } from '../api/may';
 import { words } from '../app/words';
 import { label } from '../shared/text';
-import { control } from './face';
+import { control, faceSize } from './face';
 import { ControlFace } from './faces';
 import { OccasionPart } from './OccasionPart';
-import { Said } from './TileView';
+import { Said } from './Said';
 import { useUse } from './useUse';
 
 type Props = { board: string; tile: Tile; state?: TileState; onDone: () => void };
@@ -39,7 +39,7 @@ function DevicePart({ board, tile, state, onDone }: Props) {
     <>
       <div className="tiles">
         {tile.faces.map((f) => (
-          <div key={f.control} className={f.kind === 'power' ? 'tile small' : 'tile wide'}>
+          <div key={f.control} className={`tile ${faceSize(f)}`}>
             <ControlFace face={f} is={control(state, f.control)} name={label(f.control)} use={use} />
           </div>
         ))}

@@ -1,11 +1,13 @@
-import { memo, useRef, type ReactNode } from 'react';
+import { memo, type ReactNode } from 'react';
 import type { Tile, TileState } from '../api/client';
 import { words } from '../app/words';
 import { label } from '../shared/text';
 import { comfortOf } from '../controls/state';
-import { control, said, trust } from './face';
+import { control, faceSize, said, trust } from './face';
 import { ControlFace } from './faces';
 import { Mark } from './Mark';
+import { Said } from './Said';
+import { TileFrame } from './TileFrame';
 import { useUse, type Use } from './useUse';
 
 type Props = {
@@ -16,45 +18,20 @@ type Props = {
   onOpen: (tile: Tile) => void; // all that a device has, or what can be done with an occasion
 };
 
-// long is how long in ms a tile is held until its details open.
-const long = 600;
-
 // TileView is one tile. It is drawn anew only where it is another, or at something else.
 export const TileView = memo(function TileView({ board, tile, state, onMore, onOpen }: Props) {
   const use = useUse(board, tile.id);
-  const timer = useRef<number>(undefined);
   const name = tile.title ?? tile.name;
-  const stop = () => window.clearTimeout(timer.current);
   const more = tile.kind === 'control' || tile.kind === 'occasion';
   return (
-    <div
-      className={['tile', sizeOf(tile), ...kindOf(tile, state, use)].join(' ')}
-      onContextMenu={(e) => {
-        if (!more) return;
-        e.preventDefault();
-        onMore(tile);
-      }}
-      onPointerDown={() => {
-        if (more) timer.current = window.setTimeout(() => onMore(tile), long);
-      }}
-      onPointerUp={stop}
-      onPointerMove={(e) => (Math.abs(e.movementX) + Math.abs(e.movementY) > 6 ? stop() : undefined)}
-      onPointerLeave={stop}
-      onPointerCancel={stop}
+    <TileFrame
+      name={name}
+      className={[sizeOf(tile), ...kindOf(tile, state, use)].join(' ')}
+      onMore={more && !tile.gone ? () => onMore(tile) : undefined}
     >
-      {more && !tile.gone && (
-        <button
-          type="button"
-          className="tile-more"
-          aria-label={words.boards.details(name)}
-          onClick={() => onMore(tile)}
-        >
-          i
-        </button>
-      )}
       <Body tile={tile} state={state} name={name} use={use} onOpen={onOpen} />
       <Said use={use} name={name} />
-    </div>
+    </TileFrame>
   );
 });
 
@@ -63,8 +40,7 @@ function sizeOf(tile: Tile): string {
   if (tile.size) return tile.size;
   if (tile.kind === 'heading' || tile.kind === 'note' || tile.kind === 'question') return 'wide';
   const face = tile.faces[0];
-  if (tile.kind !== 'control' || !face || face.fixed) return 'small';
-  return face.kind === 'power' && face.choices.length <= 2 ? 'small' : 'wide';
+  return tile.kind === 'control' && face ? faceSize(face) : 'small';
 }
 
 function kindOf(tile: Tile, state: TileState | undefined, use: Use): string[] {
@@ -73,33 +49,6 @@ function kindOf(tile: Tile, state: TileState | undefined, use: Use): string[] {
     return ['occasion', state?.in_force ? 'force' : '', state?.run || use.busy ? 'busy' : ''];
   }
   return [tile.kind];
-}
-
-// Said is what came of a tap where that is trouble, or what has to be known first.
-export function Said({ use, name }: { use: Use; name: string }) {
-  if (use.asks) {
-    return (
-      <div className="ask" role="group" aria-label={words.boards.askNow(name)}>
-        <span>{words.boards.now}</span>
-        {use.asks.values.map((v) => (
-          <button key={v} type="button" className="square text belief" onClick={() => use.tell(v)}>
-            {label(v)}
-          </button>
-        ))}
-      </div>
-    );
-  }
-  if (!use.trouble) return null;
-  return (
-    <div className="said" role="alert">
-      {use.trouble}
-      <div>
-        <button type="button" className="square text" onClick={use.again}>
-          {words.boards.again}
-        </button>
-      </div>
-    </div>
-  );
 }
 
 function Body({

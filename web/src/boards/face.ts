@@ -81,6 +81,11 @@ export function at(face: Face, share: number): number {
   return Math.round((Math.round((raw - face.least) / by) * by + face.least) * 1e6) / 1e6;
 }
 
+// faceSize is how much of a row a face needs.
+export function faceSize(face: Face): 'small' | 'wide' {
+  return face.fixed || (face.kind === 'power' && face.choices.length <= 2) ? 'small' : 'wide';
+}
+
 // fewest choices that are shown as a list: up to there they stand side by side.
 const list = 6;
 

@@ -7,7 +7,7 @@ import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { Comfort } from './Comfort';
 import { EditControls } from './EditControls';
-import { ControlRow } from './ControlRow';
+import { ControlTile } from './ControlTile';
 import { Held, HoldFor } from './Held';
 import { useStates, useUndoSet } from './queries';
 
@@ -15,7 +15,7 @@ import { useStates, useUndoSet } from './queries';
 export function ControlsPart({ device }: { device: Device }) {
   const controls = (device.controls ?? []) as Control[];
   const states = useStates(device.slug);
-  const of = (c: Control): ControlState | undefined => states.data?.find((s) => s.control === c.name);
+  const of = (name: string): ControlState | undefined => states.data?.find((s) => s.control === name);
   const [editing, setEditing] = useState(false);
   const may = useMay();
   const [forS, setForS] = useState(0);
@@ -38,11 +38,6 @@ export function ControlsPart({ device }: { device: Device }) {
               {words.controls.undo}
             </Button>
           )}
-          {may('teach') && (
-            <Button size="small" onClick={() => setEditing(true)}>
-              {words.controls.edit}
-            </Button>
-          )}
         </Box>
       }
     >
@@ -50,12 +45,22 @@ export function ControlsPart({ device }: { device: Device }) {
       {states.error && <Note alert>{states.error.message}</Note>}
       <Held device={device.slug} />
       <Comfort controls={controls} states={states.data ?? []} />
-      <Box sx={{ display: 'grid' }}>
-        {controls.map((c) => {
-          const state = of(c);
-          return state && <ControlRow key={c.name} device={device} control={c} state={state} forS={forS} />;
-        })}
-      </Box>
+      <div className="board">
+        <div className="tiles controls">
+          {device.faces.map((f) => (
+            <ControlTile key={f.control} device={device.slug} face={f} state={of(f.control)} forS={forS} />
+          ))}
+        </div>
+      </div>
+      {may('teach') && (
+        <Button
+          size="small"
+          sx={{ mt: 0.5, ml: -0.5, color: 'text.secondary' }}
+          onClick={() => setEditing(true)}
+        >
+          {words.controls.edit}
+        </Button>
+      )}
     </Panel>
   );
 }

@@ -53,20 +53,6 @@ export function comfortOf<T extends Pick<Control, 'kind' | 'unit'>>(controls: T[
   return controls.find((c) => c.kind === 'dial' && /^°[CF]$/.test(c.unit ?? ''));
 }
 
-// does says in words what a device for heating and cooling is believed to do.
-export function does(states: ControlState[], controls: Control[]): string {
-  const power = states.find((s) => s.kind === 'power');
-  if (!power?.value) return words.controls.notKnown;
-  if (power.value === 'off') return label('off');
-  const parts = states
-    .filter((s) => s.kind === 'selector' && s.value)
-    .map((s) => (s.control === 'mode' ? label(s.value ?? '') : `${s.control} ${s.value}`));
-  if (power.value !== 'on') parts.unshift(label(power.value));
-  const target = states.find((s) => s.control === comfortOf(controls)?.name);
-  if (target?.value) parts.splice(1, 0, words.controls.to(shown(target)));
-  return parts.length ? parts.join(', ') : label(power.value);
-}
-
 // usual are the modes of heating and cooling, by how their names begin.
 const usual: Record<string, string> = {
   heat: 'heating',

@@ -2,12 +2,13 @@ import Box from '@mui/material/Box';
 import type { Device } from '../api/client';
 import { useAdvice } from './queries';
 import { words } from '../app/words';
-import { Panel } from '../shared/Panel';
+import { Note, Panel } from '../shared/Panel';
 
-// AdvicePart says what is odd about a device. Without anything odd there is nothing to see.
+// AdvicePart says what is odd about a device.
 export function AdvicePart({ device }: { device: Device }) {
   const advice = useAdvice(device);
-  if (!advice.data || advice.data.length === 0) return null;
+  if (!advice.data) return null;
+  if (advice.data.length === 0) return <Note>{words.device.noAdvice}</Note>;
   return (
     <Panel title={words.device.odd}>
       <Box component="ul" sx={{ m: 0, pl: 2.5, display: 'grid', gap: 0.75, maxWidth: '65ch' }}>

@@ -12,6 +12,7 @@ import { brief } from '../controls/state';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { label } from '../shared/text';
 import { AddDevice } from './AddDevice';
+import { useFavourites } from './favourites';
 import { usePress } from './queries';
 import { search } from './search';
 import { PackPart } from './PackPart';
@@ -29,7 +30,10 @@ export default function DevicesPage() {
   const may = useMay();
   const [shown, setShown] = useState(page);
   const found = search(devices.data ?? [], wanted);
-  const rooms = Map.groupBy(found.slice(0, shown), (d) => d.room || words.devices.noRoom);
+  const favourites = useFavourites();
+  const rooms = [...Map.groupBy(found.slice(0, shown), (d) => d.room || words.devices.noRoom)];
+  const first = found.filter((d) => favourites.has(d.slug));
+  if (first.length > 0) rooms.unshift([words.devices.favourites, first]);
   return (
     <>
       <Heading title={words.devices.title}>
@@ -59,7 +63,7 @@ export default function DevicesPage() {
       {devices.error && <Note alert>{devices.error.message}</Note>}
       {devices.data?.length === 0 && <Note>{words.devices.none}</Note>}
       {devices.data && devices.data.length > 0 && found.length === 0 && <Note>{words.devices.noMatch}</Note>}
-      {[...rooms].map(([room, list]) => (
+      {rooms.map(([room, list]) => (
         <Panel key={room} title={room}>
           {list.map((d) => (
             <Row key={d.slug} device={d} states={states.data?.find((s) => s.device === d.slug)?.controls} />
@@ -94,7 +98,7 @@ function Files() {
 
 // Row is a device in one line: what it is believed to be at, and what is pressed most.
 function Row({ device: d, states }: { device: DeviceLine; states?: ControlState[] }) {
-  const said = brief(states ?? []);
+  const said = brief(states ?? []) || (states?.length && d.keys_learned > 0 ? words.controls.notKnown : '');
   return (
     <Box
       sx={{

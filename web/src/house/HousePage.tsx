@@ -1,12 +1,13 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { lazy, Suspense } from 'react';
-import { NavLink, Navigate, useParams } from 'react-router';
+import { Navigate, useParams } from 'react-router';
 import { client, unwrap } from '../api/client';
 import { useMay } from '../api/may';
 import { queryClient, useAbout, useMe } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
+import { Parts } from '../shared/Parts';
 import { clock } from '../shared/text';
 import { HouseFacts } from './HouseFacts';
 import { OutagePart } from './OutagePart';
@@ -40,7 +41,10 @@ export default function HousePage() {
   return (
     <>
       <Heading title={words.house.title} />
-      <Parts parts={parts} />
+      <Parts
+        title={words.house.title}
+        parts={parts.map((p) => ({ to: `/house/${p}`, name: words.house[p] }))}
+      />
       <Suspense fallback={<Note>{words.loading}</Note>}>
         {part === 'stage' && <StagePart />}
         {part === 'journal' && <JournalPart />}
@@ -57,33 +61,6 @@ export default function HousePage() {
 }
 
 type Part = 'stage' | 'journal' | 'stations' | 'rooms' | 'people' | 'access' | 'about';
-
-function Parts({ parts }: { parts: Part[] }) {
-  return (
-    <Box
-      component="nav"
-      aria-label={words.house.title}
-      sx={{ display: 'flex', gap: 3, mt: 2, overflowX: 'auto' }}
-    >
-      {parts.map((p) => (
-        <Box
-          key={p}
-          component={NavLink}
-          to={`/house/${p}`}
-          sx={{
-            color: 'text.secondary',
-            textDecoration: 'none',
-            py: 1.25,
-            borderBottom: '3px solid transparent',
-            '&.active': { color: 'text.primary', fontWeight: 600, borderColor: 'text.primary' },
-          }}
-        >
-          {words.house[p]}
-        </Box>
-      ))}
-    </Box>
-  );
-}
 
 function AboutPart() {
   const about = useAbout();
