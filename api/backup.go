@@ -35,8 +35,11 @@ func (a *API) backup() {
 	call(a, operation{"POST", "/restore", "restore-backup",
 		"Put a backup (the body) in the place of this house, which starts anew with it", grant.Keep, wholeHouse,
 		http.StatusAccepted},
-		func(ctx context.Context, in *struct{ Stream }) (wire.Restored, error) {
-			m, err := a.house.Replace(ctx, in.body, asking(ctx))
+		func(ctx context.Context, in *struct {
+			KeepGuests bool `query:"keep_guests" doc:"Links and pages of guests go on; else they end"`
+			Stream
+		}) (wire.Restored, error) {
+			m, err := a.house.Replace(ctx, in.body, in.KeepGuests, asking(ctx))
 			return wire.Restored{Created: m.Made, By: m.By}, err
 		})
 	a.takes("/restore", "application/gzip", "A backup as GET /api/backup answers it")

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strconv"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -49,15 +50,15 @@ journal, and line sheets of your own. Keep the file safe: whoever has it has the
 }
 
 func (a *app) restore() *cobra.Command {
-	var yes bool
+	var yes, guests bool
 	var data string
 	c := &cobra.Command{Use: "restore FILE", Short: "Put a backup in the place of the house",
 		Args: args(1, 1, "a FILE of urbo backup, or - for standard input"),
 		Long: `Put a backup in the place of all that the house knows. It is checked first; a damaged one, or one of
 a newer version, changes nothing. A running service starts anew with it; where none runs, the data directory is
 restored. What was there is kept beside it, as urbo.db.before-restore. Counters of rolling codes move on, so that
-none comes twice.`,
-		Example: "  urbo restore saltmarsh.backup --yes",
+none comes twice. Sign-in links and the links of guests end.`,
+		Example: "  urbo restore saltmarsh.backup --yes\n  urbo restore saltmarsh.backup --keep-guests --yes",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if err := a.sure("Everything that the house knows is replaced. Go on?", yes); err != nil {
 				return err
@@ -67,7 +68,7 @@ none comes twice.`,
 				return err
 			}
 			defer in.Close()
-			made, err := a.restoreFrom(c.Context(), in, data, c.Flags().Changed("data"))
+			made, err := a.restoreFrom(c.Context(), in, guests, data, c.Flags().Changed("data"))
 			if err != nil {
 				return fmt.Errorf("%s: %w", argv[0], err)
 			}
@@ -75,12 +76,14 @@ none comes twice.`,
 				"Restored the backup of %s. What was there is kept as urbo.db.before-restore.", clock(made.Created))
 		}}
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	c.Flags().BoolVar(&guests, "keep-guests", false, "let the links and pages of guests go on")
 	c.Flags().StringVar(&data, "data", "", "data directory of a service that does not run")
 	return c
 }
 
 // restoreFrom hands a backup to the service, or puts it into the data directory where none runs.
-func (a *app) restoreFrom(ctx context.Context, in io.Reader, data string, named bool) (wire.Restored, error) {
+func (a *app) restoreFrom(ctx context.Context, in io.Reader, guests bool, data string, named bool) (wire.Restored,
+	error) {
 	var made wire.Restored
 	if !named {
 		cl, err := a.client()
@@ -89,7 +92,8 @@ func (a *app) restoreFrom(ctx context.Context, in io.Reader, data string, named 
 		}
 		var before wire.About
 		_ = cl.do(ctx, http.MethodGet, "/about", nil, &before) // where nobody answers that is said below
-		if err = cl.stream(ctx, http.MethodPost, "/restore", in, &made); err == nil {
+		if err = cl.stream(ctx, http.MethodPost, "/restore?keep_guests="+strconv.FormatBool(guests), in,
+			&made); err == nil {
 			return made, a.backAgain(ctx, cl, before.Started)
 		}
 		if a.server != "" || !errors.Is(err, errNobodyAnswers) {
@@ -110,6 +114,7 @@ func (a *app) restoreFrom(ctx context.Context, in io.Reader, data string, named 
 	if err != nil {
 		return made, err
 	}
+	s.Guests = guests
 	return wire.Restored{Created: s.Made, By: s.By}, service.Restore(ctx, data, s)
 }
 

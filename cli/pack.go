@@ -7,6 +7,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -18,21 +19,30 @@ import (
 )
 
 func (a *app) pack() *cobra.Command {
-	return group("pack", "Exchange devices and code sets as files", "",
+	return group("pack", "Exchange devices, code sets, boards and more as files", "",
 		a.packExport(), a.packImport(), a.packCheck())
 }
 
 func (a *app) packExport() *cobra.Command {
 	var out string
-	var sets []string
+	var all bool
+	named := map[string]*[]string{"sets": {}, "groups": {}, "sequences": {}, "occasions": {}, "boards": {}}
 	c := &cobra.Command{
-		Use: "export [DEVICE …]", Short: "Write devices and code sets; all devices where none is named",
-		Args:    args(0, -1, "DEVICEs"),
-		Example: "  urbo pack export boardwalk amplifier --out lights.json",
+		Use: "export [DEVICE …]", Short: "Write devices, and what the house has of them; all devices where nothing is named",
+		Args: args(0, -1, "DEVICEs"),
+		Example: "  urbo pack export boardwalk amplifier --out lights.json\n" +
+			"  urbo pack export projector amplifier screen --occasion public-talk --board public-night --out night.json\n" +
+			"  urbo pack export --all --out house.json",
 		RunE: func(c *cobra.Command, argv []string) error {
+			query := url.Values{"devices": {strings.Join(argv, ",")}}
+			for member, names := range named {
+				query.Set(member, strings.Join(*names, ","))
+			}
+			if all {
+				query.Set("all", "true")
+			}
 			var p json.RawMessage
-			if err := a.call(c.Context(), http.MethodGet, "/packs?devices="+url.QueryEscape(strings.Join(argv,
-				","))+"&sets="+url.QueryEscape(strings.Join(sets, ",")), nil, &p); err != nil {
+			if err := a.call(c.Context(), http.MethodGet, "/packs?"+query.Encode(), nil, &p); err != nil {
 				return err
 			}
 			write := func(w io.Writer) error {
@@ -47,7 +57,12 @@ func (a *app) packExport() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&out, "out", "", "file to write; standard output where it is left out")
-	c.Flags().StringSliceVar(&sets, "set", nil, "code sets to write")
+	c.Flags().BoolVar(&all, "all", false, "write all devices, groups, sequences, occasions and boards")
+	c.Flags().StringSliceVar(named["sets"], "set", nil, "code sets to write")
+	c.Flags().StringSliceVar(named["groups"], "group", nil, "groups to write")
+	c.Flags().StringSliceVar(named["sequences"], "sequence", nil, "sequences to write")
+	c.Flags().StringSliceVar(named["occasions"], "occasion", nil, "occasions to write")
+	c.Flags().StringSliceVar(named["boards"], "board", nil, "boards to write")
 	return c
 }
 
@@ -78,8 +93,18 @@ func (a *app) packCheck() *cobra.Command {
 			if sets > 0 {
 				what = append(what, plural(sets, "code set", "code sets"))
 			}
-			return a.done(map[string]any{"version": p.Version, "devices": devices, "sets": sets, "keys": keys},
-				"Good. Version %s: %s with %s.", p.Version, strings.Join(what, " and "), plural(keys, "key", "keys"))
+			text := strings.Join(what, " and ") + " with " + plural(keys, "key", "keys")
+			if len(what) == 0 {
+				text = "no devices"
+			}
+			if n := p.Count(); n > 0 {
+				text += "; " + plural(len(p.Groups), "group", "groups") + ", " +
+					plural(len(p.Sequences), "sequence", "sequences") + ", " +
+					plural(len(p.Occasions), "occasion", "occasions") + ", " + plural(len(p.Boards), "board", "boards")
+			}
+			return a.done(map[string]any{"version": p.Version, "devices": devices, "sets": sets, "keys": keys,
+				"groups": len(p.Groups), "sequences": len(p.Sequences), "occasions": len(p.Occasions),
+				"boards": len(p.Boards)}, "Good. Version %s: %s.", p.Version, text)
 		}}
 }
 
@@ -87,7 +112,10 @@ func (a *app) packImport() *cobra.Command {
 	var conflict string
 	var yes bool
 	c := &cobra.Command{
-		Use: "import FILE", Short: "Read devices from a pack: first what would happen, then, with --yes, it happens",
+		Use: "import FILE", Short: "Read a pack: first what would happen, then, with --yes, it happens",
+		Long: `Read a pack: first what would happen, then, with --yes, it happens. A device or code set whose short name is taken
+is left out (skip), replaced or added under another name (copy). A group, sequence, occasion or board is added; where
+its short name is taken, under another one, and what is the same already is left alone.`,
 		Args:    args(1, 1, "a FILE, or - for standard input"),
 		Example: "  urbo pack import lights.json\n  urbo pack import lights.json --conflict copy --yes",
 		RunE: func(c *cobra.Command, argv []string) error {
@@ -133,8 +161,14 @@ func (a *app) printPlan(plan wire.PackPlan, done bool) error {
 		case i.Taken:
 			note = "its short name is taken"
 		}
-		rows = append(rows, table.Row{i.Slug, i.Name, map[string]string{"device": "device", "set": "code set"}[i.What],
-			i.Keys, i.Action, note})
+		what, keys := i.What, ""
+		switch what {
+		case "set":
+			what, keys = "code set", strconv.Itoa(i.Keys)
+		case "device":
+			keys = strconv.Itoa(i.Keys)
+		}
+		rows = append(rows, table.Row{i.Slug, i.Name, what, keys, i.Action, note})
 	}
 	if len(rows) == 0 {
 		return errors.New("the pack is empty")

@@ -272,8 +272,9 @@ func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
 	t.Parallel()
 	from := start(t, "", "demo")
 	file := filepath.Join(t.TempDir(), "all.json")
-	from.ok(nil, "pack", "export", "--out", file)
-	assert.Contains(t, from.ok(nil, "pack", "check", file), "Good. Version 1.4: 13 devices")
+	from.ok(nil, "pack", "export", "--all", "--out", file)
+	assert.Contains(t, from.ok(nil, "pack", "check", file),
+		"Good. Version 1.4: 13 devices with 66 keys; 2 groups, 2 sequences, 3 occasions, 2 boards.")
 
 	to := start(t, "", "serve")
 	assert.Contains(t, to.ok(nil, "pack", "import", file), "Nothing was changed")
@@ -281,7 +282,8 @@ func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
 	to.ok(nil, "pack", "import", file, "--yes")
 	data, err := os.ReadFile(file)
 	require.NoError(t, err)
-	assert.Equal(t, string(data), to.ok(nil, "pack", "export"), "byte for byte")
+	assert.Equal(t, string(data), to.ok(nil, "pack", "export", "--all"), "byte for byte")
+	assert.Contains(t, to.ok(nil, "occasion", "plan", "closed-up"), "dew-a")
 	assert.Contains(t, to.ok(nil, "device", "show", "heat-pump"), "skarrow-s9, which is not known here")
 	assert.Contains(t, to.ok(nil, "pack", "import", file), "the same is there")
 
@@ -297,7 +299,7 @@ func TestPack_GoesFromOneHouseToAnother(t *testing.T) {
 		assert.Equal(t, 1, res.code)
 		assert.Contains(t, res.err, wrong.says)
 	}
-	assert.Equal(t, string(data), to.ok(nil, "pack", "export"), "a broken pack changed nothing")
+	assert.Equal(t, string(data), to.ok(nil, "pack", "export", "--all"), "a broken pack changed nothing")
 
 	// The same in the console: what would happen first, and only then it happens.
 	to.ok(nil, "device", "remove", "boardwalk", "--yes")

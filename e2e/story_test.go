@@ -128,7 +128,7 @@ func TestPress_TheSameFromConsoleCommandLineAndHTTP(t *testing.T) {
 
 	b := open(t, r, 1280, 800)
 	b.click("Boardwalk lights")
-	b.click("power")
+	b.clickIn("Handset", "power")
 	b.see("power: sent")
 	r.becomes(token, "boardwalk", "power", "on")
 

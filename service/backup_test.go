@@ -62,11 +62,11 @@ func TestReplace_TakesOneBackupAtATime(t *testing.T) {
 	other := run(t, dir) // a house of its own, which the backup replaces
 	_, err := other.Library.Add(t.Context(), device.Device{Slug: "fan", Name: "Fan", Kind: "fan"}, library.Note{})
 	require.NoError(t, err)
-	made, err := other.Replace(t.Context(), bytes.NewReader(saved), grant.Named("test"))
+	made, err := other.Replace(t.Context(), bytes.NewReader(saved), false, grant.Named("test"))
 	require.NoError(t, err)
 	assert.WithinDuration(t, time.Now(), made.Made, time.Minute)
 	<-other.Replaced()
-	_, err = other.Replace(t.Context(), bytes.NewReader(saved), grant.Named("test"))
+	_, err = other.Replace(t.Context(), bytes.NewReader(saved), false, grant.Named("test"))
 	assert.ErrorIs(t, err, service.ErrReplacing, "one at a time")
 	assert.ErrorIs(t, service.Restore(t.Context(), dir, other.Staged()), service.ErrLocked, "it still runs")
 }
@@ -118,7 +118,7 @@ func TestRestore_NoCounterComesTwice(t *testing.T) {
 	before := []store.Turn{{DeviceID: "shutter", Sheet: "roll56", Field: "counter", Next: 900},
 		{DeviceID: "shutter", Sheet: "roll56", Field: "toggle", Next: 1}, {DeviceID: "gone", Sheet: "x", Field: "y",
 			Next: 7}}
-	require.NoError(t, s.CameBack(t.Context(), 50*time.Hour, before))
+	require.NoError(t, s.CameBack(t.Context(), 50*time.Hour, before, false))
 	assert.Equal(t, int64(900+40), take(1<<16, "counter"),
 		"from where the house was, and ten for each day that has begun, "+
 			"and ten more")
@@ -270,7 +270,18 @@ func TestRestore_GuestsAndOccasionsOfThenAreOver(t *testing.T) {
 	s, err := store.Open(dir)
 	require.NoError(t, err)
 	require.NoError(t, s.PutHouseText(t.Context(), "force", `{"all":[{"occasion":"o1","rooms":["r1"]}]}`))
-	require.NoError(t, s.CameBack(t.Context(), time.Hour, nil))
+	require.NoError(t, s.CameBack(t.Context(), time.Hour, nil, true))
+	require.NoError(t, s.Close())
+	kept, closed := start(t, dir, nil)
+	_, err = kept.Access.Session(t.Context(), guest, "")
+	require.NoError(t, err, "its owner said that guests stay")
+	_, err = signIn(kept, code)
+	require.NoError(t, err)
+	closed()
+
+	s, err = store.Open(dir)
+	require.NoError(t, err)
+	require.NoError(t, s.CameBack(t.Context(), time.Hour, nil, false))
 	require.NoError(t, s.Close())
 
 	back := run(t, dir)

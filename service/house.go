@@ -73,6 +73,8 @@ type Runner interface {
 
 // House is the running service.
 type House struct {
+	packs sync.Mutex // held while a pack comes
+
 	Stream    *stream.Stream
 	Feed      *feed.Feed
 	Journal   *journal.Journal

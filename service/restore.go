@@ -41,8 +41,9 @@ func Stage(ctx context.Context, in io.Reader, dir string) (*backup.Staged, error
 }
 
 // Replace checks a backup and says that it is to take this house's place: whoever runs the house ends it (Replaced),
-// puts the backup there (Restore), and opens the house that is in it. Errors wrap backup.ErrBackup or ErrReplacing.
-func (h *House) Replace(ctx context.Context, in io.Reader, by grant.By) (backup.Manifest, error) {
+// puts the backup there (Restore), and opens the house that is in it. With guests their links go on. Errors wrap
+// backup.ErrBackup or ErrReplacing.
+func (h *House) Replace(ctx context.Context, in io.Reader, guests bool, by grant.By) (backup.Manifest, error) {
 	s, err := Stage(ctx, in, h.dir)
 	if err != nil {
 		return backup.Manifest{}, err
@@ -52,6 +53,7 @@ func (h *House) Replace(ctx context.Context, in io.Reader, by grant.By) (backup.
 	if h.staged != nil {
 		return backup.Manifest{}, errors.Join(ErrReplacing, s.Drop())
 	}
+	s.Guests = guests
 	h.staged = s
 	h.say("", "A backup of "+s.Made.Local().Format(
 		time.DateTime)+" takes the place of this house, asked by "+by.String())

@@ -59,8 +59,8 @@ func Check(path string) (err error) {
 // what was pressed since the copy was made is not in it, and no counter may come twice. It moves on from what the copy
 // says, or the house that was there before, whichever is greater, by ten for each day and ten more, which leaves
 // toggles as they are. What was under way when the copy was made, held for a time or in force is over, and so are
-// sign-in links and the pages of guests.
-func (s *Store) CameBack(ctx context.Context, since time.Duration, before []Turn) error {
+// sign-in links, and the links and pages of guests unless they are to be kept.
+func (s *Store) CameBack(ctx context.Context, since time.Duration, before []Turn, guests bool) error {
 	days := int64(max(since, 0)/(24*time.Hour)) + 1
 	return s.change(ctx, func(tx *gorm.DB) error {
 		for _, t := range before { // a toggle has two values, of which the later one is right
@@ -69,9 +69,13 @@ func (s *Store) CameBack(ctx context.Context, since time.Duration, before []Turn
 				return err
 			}
 		}
-		if err := execute(tx, []string{"DELETE FROM runs", "DELETE FROM holds",
-			"DELETE FROM links", "DELETE FROM house WHERE name = 'force'",
-			"DELETE FROM sessions WHERE person_id IN (SELECT id FROM people WHERE role = 'guest')"}); err != nil {
+		const ofGuests = "person_id IN (SELECT id FROM people WHERE role = 'guest')"
+		over := []string{"DELETE FROM runs", "DELETE FROM holds", "DELETE FROM house WHERE name = 'force'",
+			"DELETE FROM links WHERE NOT " + ofGuests}
+		if !guests {
+			over = append(over, "DELETE FROM links", "DELETE FROM sessions WHERE "+ofGuests)
+		}
+		if err := execute(tx, over); err != nil {
 			return err
 		}
 		return tx.Exec("UPDATE turns SET next = next + ?", 10*days+10).Error

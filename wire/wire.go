@@ -492,14 +492,14 @@ type HandsetPress struct {
 	Far    bool `json:"far,omitempty" doc:"From the far end of the room"`
 }
 
-// PackItem is one device or code set of a pack, and what importing it would do.
+// PackItem is one thing of a pack, and what importing it would do.
 type PackItem struct {
-	What   string `json:"what" enum:"device,set"`
+	What   string `json:"what" enum:"device,set,group,sequence,occasion,board"`
 	Slug   string `json:"slug"`
 	Name   string `json:"name"`
 	Keys   int    `json:"keys"`
-	Taken  bool   `json:"taken" doc:"A device of this slug is there already"`
-	Same   bool   `json:"same" doc:"…and sends the same"`
+	Taken  bool   `json:"taken" doc:"One of this slug is there already"`
+	Same   bool   `json:"same" doc:"The same is there already"`
 	Action string `json:"action" enum:"add,skip,replace,copy" doc:"What is done with it"`
 	As     string `json:"as,omitempty" doc:"The slug that it gets"`
 }

@@ -1,4 +1,4 @@
-// Package pack is the exchange format of devices: JSON with a version, described by docs/pack.schema.json. What a newer
+// Package pack is the exchange format of devices and what a house has of them: JSON with a version, described by docs/pack.schema.json. What a newer
 // minor version adds is kept and written again, though it is not understood.
 package pack
 
@@ -34,19 +34,21 @@ const (
 // ErrPack is wrapped by every error about a pack; the text names the place in it.
 var ErrPack = fault.New(fault.Invalid, "pack")
 
-// Pack is some devices, or code sets, with what their keys send.
+// Pack is some devices, or code sets, with what their keys send, and what a house has of them.
 type Pack struct {
 	Format  string          `json:"format"`
 	Version string          `json:"version"`
 	Devices []device.Device `json:"devices"`
 	Sets    []device.Device `json:"sets,omitempty"` // code sets, of no room; since 1.1
-	Extra   device.Extra    `json:"-"`
+	Things
+	Extra device.Extra `json:"-"`
 }
 
 // UnmarshalJSON reads a pack, and keeps what it does not know.
 func (p *Pack) UnmarshalJSON(data []byte) error {
 	type plain Pack
-	return device.ReadExtra(data, (*plain)(p), &p.Extra, "format", "version", "devices", "sets")
+	return device.ReadExtra(data, (*plain)(p), &p.Extra, "format", "version", "devices", "sets", "groups",
+		"sequences", "occasions", "boards")
 }
 
 // MarshalJSON writes a pack with what was kept.
@@ -66,12 +68,12 @@ func Read(r io.Reader, book *line.Book) (Pack, error) {
 			p.Devices = append(p.Devices, d)
 		}
 	})
-	p.Format, p.Version, p.Extra = head.Format, head.Version, head.Extra
+	p.Format, p.Version, p.Things, p.Extra = head.Format, head.Version, head.Things, head.Extra
 	return p, err
 }
 
 // Scan is Read for a pack that is only looked at: each device or code set is checked when its end is reached, handed
-// on, and kept nowhere. What comes back has neither.
+// on, and kept nowhere. What comes back has all but these.
 func Scan(r io.Reader, book *line.Book, each func(set bool, d device.Device)) (Pack, error) {
 	from := &metered{in: r}
 	s := scanner{from: from, in: json.NewDecoder(from), book: book, each: each}
@@ -134,7 +136,7 @@ func (s *scanner) scan() error {
 	if s.pack.Format != Format {
 		return fmt.Errorf("format is %.40q, and should be %q: is this a pack at all?", s.pack.Format, Format)
 	}
-	if s.found[0]+s.found[1] == 0 {
+	if s.found[0]+s.found[1]+s.pack.Count() == 0 {
 		return errors.New("0 devices and 0 code sets: there is nothing in it")
 	}
 	return s.version()
@@ -167,6 +169,14 @@ func (s *scanner) member(name string) error {
 		return s.list(name, 0)
 	case "sets":
 		return s.list(name, 1)
+	case "groups":
+		return things(s, name, func(g Group) string { return g.Slug }, &s.pack.Groups)
+	case "sequences":
+		return things(s, name, func(q Sequence) string { return q.Slug }, &s.pack.Sequences)
+	case "occasions":
+		return things(s, name, func(o Occasion) string { return o.Slug }, &s.pack.Occasions)
+	case "boards":
+		return things(s, name, func(b Board) string { return b.Slug }, &s.pack.Boards)
 	}
 	s.from.some = 0
 	var raw json.RawMessage

@@ -96,6 +96,13 @@ func TestPack_IsTheSchema(t *testing.T) {
 		"key":    {reflect.TypeFor[device.Key](), schema.Defs["key"]},
 		"code":   {reflect.TypeFor[device.CodeDocument](), schema.Defs["code"]},
 
+		"group":    {reflect.TypeFor[pack.Group](), schema.Defs["group"]},
+		"sequence": {reflect.TypeFor[pack.Sequence](), schema.Defs["sequence"]},
+		"occasion": {reflect.TypeFor[pack.Occasion](), schema.Defs["occasion"]},
+		"board":    {reflect.TypeFor[pack.Board](), schema.Defs["board"]},
+		"section":  {reflect.TypeFor[pack.Section](), schema.Defs["section"]},
+		"tile":     {reflect.TypeFor[pack.Tile](), schema.Defs["tile"]},
+
 		"control": {reflect.TypeFor[control.Control](), schema.Defs["control"]},
 		"effect":  {reflect.TypeFor[control.Effect](), schema.Defs["effect"]},
 	} {

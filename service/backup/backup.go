@@ -146,7 +146,8 @@ func write(out io.Writer, all Manifest, from map[string]string) error {
 // Staged is a backup that was unpacked beside the data that it is to replace, and checked.
 type Staged struct {
 	Manifest
-	dir string
+	Guests bool // links and pages of guests go on
+	dir    string
 }
 
 // Stage unpacks a backup in a data directory and checks it: nothing of what is there changes. Errors wrap ErrBackup,
@@ -290,7 +291,7 @@ func (s *Staged) skip(ctx context.Context, now time.Time, before []store.Turn) e
 	if err != nil {
 		return err
 	}
-	return errors.Join(db.CameBack(ctx, now.Sub(s.Made), before), db.Close())
+	return errors.Join(db.CameBack(ctx, now.Sub(s.Made), before, s.Guests), db.Close())
 }
 
 // keep gives a file a second name.

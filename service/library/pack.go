@@ -46,15 +46,15 @@ func (l *Library) Export(slugs, sets []string) (pack.Pack, error) {
 	return out, nil
 }
 
-// PackItem is one device or code set of a pack, and what importing it does.
+// PackItem is one thing of a pack, and what importing it does.
 type PackItem struct {
-	What       string // device or set
+	What       string // device, set, group, sequence, occasion or board
 	Slug, Name string
 	Keys       int
 	Taken      bool   // one of this slug is there already
-	Same       bool   // and sends the same
+	Same       bool   // the same is there
 	Action     string // add, or what is done where it is taken
-	As         string // the slug that it gets; "" where it is left out
+	As         string // the slug that it gets; "" where a device or set is left out
 }
 
 // PackPlan is what importing a pack does, or did.

@@ -1636,13 +1636,13 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Devices and code sets as a pack; all devices where none is named
+         * Devices and what the house has of them as a pack; all devices where nothing is named
          * @description Needs the right to teach, for the whole house.
          */
         get: operations["export-pack"];
         put?: never;
         /**
-         * Import a pack, all of it or nothing
+         * Import a pack: all of its devices and code sets or nothing, and then its other things, or none of them
          * @description Needs the right to teach, for the whole house.
          */
         post: operations["import-pack"];
@@ -4042,13 +4042,13 @@ export interface components {
             /** Format: int64 */
             keys: number;
             name: string;
-            /** @description …and sends the same */
+            /** @description The same is there already */
             same: boolean;
             slug: string;
-            /** @description A device of this slug is there already */
+            /** @description One of this slug is there already */
             taken: boolean;
             /** @enum {string} */
-            what: "device" | "set";
+            what: "device" | "set" | "group" | "sequence" | "occasion" | "board";
         };
         PackPlan: {
             /** @description False for a preview: nothing was changed */
@@ -13918,10 +13918,20 @@ export interface operations {
     "export-pack": {
         parameters: {
             query?: {
+                /** @description All devices, groups, sequences, occasions and boards */
+                all?: boolean;
                 /** @description Slugs, apart by commas */
                 devices?: string;
                 /** @description Slugs of code sets, apart by commas */
                 sets?: string;
+                /** @description As well */
+                groups?: string;
+                /** @description As well */
+                sequences?: string;
+                /** @description As well */
+                occasions?: string;
+                /** @description As well; one that makes itself is left out */
+                boards?: string;
             };
             header?: never;
             path?: never;
@@ -15251,7 +15261,10 @@ export interface operations {
     };
     "restore-backup": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Links and pages of guests go on; else they end */
+                keep_guests?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -15310,6 +15323,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

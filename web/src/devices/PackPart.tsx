@@ -20,7 +20,7 @@ export function PackPart() {
     <Panel title={words.packs.title}>
       <Box sx={{ color: 'text.secondary', maxWidth: '62ch', mb: 1.5 }}>{words.packs.how}</Box>
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1.5, alignItems: 'end' }}>
-        <Button component="a" href="/api/packs" download="urbo-pack.json" variant="outlined">
+        <Button component="a" href="/api/packs?all=true" download="urbo-pack.json" variant="outlined">
           {words.packs.save}
         </Button>
         <FileButton
@@ -54,7 +54,7 @@ export function PackPart() {
         <Box aria-live="polite" sx={{ mt: 1.5 }}>
           {plan.items.map((i) => (
             <Box
-              key={i.slug}
+              key={`${i.what} ${i.slug}`}
               sx={{
                 display: 'flex',
                 flexWrap: 'wrap',
@@ -67,7 +67,11 @@ export function PackPart() {
               <Box component="span" sx={{ fontWeight: 600 }}>
                 {i.name}
               </Box>
-              <span>{words.packs.keys(i.keys)}</span>
+              <span>
+                {[words.packs.whats[i.what], i.keys > 0 && words.packs.keys(i.keys)]
+                  .filter(Boolean)
+                  .join(', ')}
+              </span>
               <Box component="span" sx={{ color: 'text.secondary' }}>
                 {i.same ? words.packs.same : words.packs.actions[i.action](i.as ?? '')}
               </Box>
