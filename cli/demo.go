@@ -125,7 +125,8 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		if err := scenery.Furnish(ctx, house.Library, !tour); err != nil {
 			return err
 		}
-		if err := scenery.Arrange(ctx, house); err != nil {
+		guests, err := scenery.Arrange(ctx, house)
+		if err != nil {
 			return err
 		}
 		if err := scenery.Settle(ctx, house, s, tour); err != nil {
@@ -147,6 +148,10 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		}
 		fmt.Fprintf(a.Out, "Other terminal: export URBO_SERVER=%s\n                then: urbo listen, urbo learn "+
 			"projector, urbo press boardwalk/power\n", where.socket)
+		if guests != "" {
+			fmt.Fprintf(a.Out, "For guests:     %s\n                (the board Public night, on five phones)\n",
+				api.SignInLink(where.url, guests))
+		}
 		return errServeOn
 	}
 	return a.run(ctx, o, config, []api.Face{api.StageFace(s)}, started)

@@ -53,7 +53,8 @@ func (a *app) tour(ctx context.Context, at address) error {
 	}
 
 	g.say("The Saltmarsh Observatory has old handsets and no codes yet. Urbo listens at %s.", at.url)
-	for _, part := range []func() error{g.projector, g.boardwalk, g.dewHeater, g.shutter, g.setting, g.drift} {
+	for _, part := range []func() error{g.projector, g.boardwalk, g.dewHeater, g.shutter, g.setting, g.drift,
+		g.occasions} {
 		if err := part(); err != nil {
 			return err
 		}

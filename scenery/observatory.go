@@ -106,20 +106,21 @@ func Furnish(ctx context.Context, l *library.Library, learned bool) error {
 	return nil
 }
 
-// Arrange makes the observatory's groups and sequences, and says what and where it is, where that was not done yet.
-func Arrange(ctx context.Context, house *service.House) error {
+// Arrange makes the observatory's groups, sequences, occasions and boards, lets people in, and says what and where it
+// is, where that was not done yet. What comes back is the code of the guest link that it made; "" where it made none.
+func Arrange(ctx context.Context, house *service.House) (guests string, err error) {
 	by := grant.Named("demo")
 	if house.Home.Home() == (home.Home{}) {
-		_, err := house.Home.Change(ctx, by, func(h *home.Home) {
+		_, err = house.Home.Change(ctx, by, func(h *home.Home) {
 			*h = home.Home{Name: "Saltmarsh Observatory", Zone: "Europe/London",
 				Place: &home.Place{Latitude: 53.9, Longitude: 0.1}}
 		})
 		if err != nil {
-			return err
+			return "", err
 		}
 	}
 	if len(house.Groups.List()) > 0 {
-		return nil
+		return "", nil
 	}
 	for _, g := range []struct {
 		slug, name string
@@ -127,12 +128,12 @@ func Arrange(ctx context.Context, house *service.House) error {
 	}{{"dew", "Dew heaters", []string{"dew-a", "dew-b", "dew-c"}},
 		{"lecture", "Lecture room", []string{"projector", "amplifier", "screen"}}} {
 		if _, err := house.Groups.Add(ctx, g.slug, g.name, g.members, by); err != nil {
-			return err
+			return "", err
 		}
 	}
 	for _, o := range theOccasions() {
 		if _, err := house.Occasions.Add(ctx, "", o.name, o.text, by); err != nil {
-			return err
+			return "", err
 		}
 	}
 	for _, s := range []struct{ slug, name, steps string }{
@@ -143,10 +144,13 @@ func Arrange(ctx context.Context, house *service.House) error {
 			"notify \"a talk is being given\""},
 	} {
 		if _, err := house.Sequences.Add(ctx, s.slug, s.name, sequences.Text{Steps: s.steps}, by); err != nil {
-			return err
+			return "", err
 		}
 	}
-	return arrangeBoards(ctx, house, by)
+	if err := arrangeBoards(ctx, house, by); err != nil {
+		return "", err
+	}
+	return letIn(ctx, house, by)
 }
 
 // observatory is the devices of the demo, with what their keys send.

@@ -12,7 +12,7 @@ type wanted struct {
 func theOccasions() []wanted {
 	talk := `set (projector/power on, projector/source a, amplifier/power on, amplifier/input 2, amplifier/volume 22,
 		screen/position down) then set (boardwalk/power on, boardwalk/colour white)`
-	observing := `set (lecture/power off, boardwalk/power on, boardwalk/colour red, mixer/speed 1)
+	observing := `set (lecture/power off, dew/power on, boardwalk/power on, boardwalk/colour red, mixer/speed 1)
 		then set shutter/position to open`
 	closed := `set (lecture/power off, dew/power off, boardwalk/power off, mixer/power off, radio/power off)
 		then set (shutter/position closed, screen/position up)`

@@ -172,7 +172,30 @@ func New(c Config) *Setting {
 // those of the beliefs.
 func (s *Setting) Plan(w Wish) (Result, error) {
 	p, err := s.Beliefs.Plan(w.Device, w.ask())
-	return Result{Plan: p, Done: err == nil && p.Sure && len(p.Steps) == 0}, err
+	if err == nil {
+		err = s.sendable(w.Device, p)
+	}
+	if err != nil {
+		return Result{}, err
+	}
+	return Result{Plan: p, Done: p.Sure && len(p.Steps) == 0}, nil
+}
+
+// sendable says whether all keys of a plan can be sent. Errors are those of library.Key.
+func (s *Setting) sendable(id string, p control.Plan) error {
+	d, err := s.Library.ByID(id)
+	if err != nil {
+		return err
+	}
+	for _, step := range p.Steps {
+		if step.Frame != nil {
+			continue
+		}
+		if _, _, err := s.Library.Key(device.Ref{Device: d.Slug, Key: step.Key}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // Set asks for something, and waits for what becomes of it. A wish belongs to the house: it goes on where ctx ends.
@@ -206,13 +229,8 @@ func (s *Setting) Start(w Wish) (*Ticket, error) {
 	if err != nil {
 		return nil, fmt.Errorf("set %s: %w", d.Slug, err)
 	}
-	for _, step := range p.Steps {
-		if step.Frame != nil {
-			continue
-		}
-		if _, _, err := s.Library.Key(device.Ref{Device: d.Slug, Key: step.Key}); err != nil {
-			return nil, fmt.Errorf("set %s: %w", d.Slug, err)
-		}
+	if err := s.sendable(w.Device, p); err != nil {
+		return nil, fmt.Errorf("set %s: %w", d.Slug, err)
 	}
 	t := &Ticket{ID: cmp.Or(w.ID, store.NewID()), wish: w, setting: s, done: make(chan struct{}),
 		late: s.Now().Add(cmp.Or(w.Within, patience))}
