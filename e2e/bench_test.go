@@ -179,7 +179,7 @@ func TestSheets_OfOnesOwnAreReadFromTheDataDirectory(t *testing.T) {
 	assert.Equal(t, "clicker", captures[0].Readings[0].Sheet)
 	assert.Equal(t, "101100100110000101", captures[0].Readings[0].Fields["bits"])
 	var page wire.JournalPage
-	require.Equal(t, 200, r.http(token, "GET", "/api/journal", nil, &page))
+	require.Equal(t, 200, r.http(token, "GET", "/api/journal?limit=200", nil, &page))
 	assert.Contains(t, fmt.Sprint(page), "broken.yaml", "the journal says which sheet was left out, and why")
 
 	env := []string{"URBO_DATA=" + data}

@@ -3,6 +3,7 @@ package e2e
 import (
 	"encoding/json"
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -114,6 +115,74 @@ func TestBoards_ReadyARoomFromAPhone(t *testing.T) {
 	r.comes(token, "amplifier", "power", "off")
 	r.comes(token, "boardwalk", "power", "off")
 	assert.NotContains(t, r.urbo("occasion", "list").out, "Public talk    Lecture")
+}
+
+// fact is what is true of an appliance on the stage.
+type fact struct{ device, of, want, tile string }
+
+// putRight looks at the stage as a person looks around the room: what is not as it should be is said on its tile, and
+// put right, until all is as it should be.
+func (b *browser) putRight(r *running, token, occasion string, facts []fact) {
+	b.t.Helper()
+	for round := 0; ; round++ {
+		wrong := 0
+		for _, f := range facts {
+			require.Eventually(b.t, func() bool {
+				return !strings.Contains(r.fact(token, f.device, "movement"), "moving")
+			}, patience, tick)
+			is := r.fact(token, f.device, f.of)
+			if is == f.want {
+				continue
+			}
+			wrong++
+			b.click("Details of " + f.tile)
+			if strings.ContainsAny(is, "0123456789") {
+				b.fill("Value", strings.Trim(is, " %"))
+				b.click("Say it")
+			} else {
+				b.click("It is really " + is)
+			}
+			b.until(`!document.querySelector('[role=dialog]')`)
+		}
+		if wrong == 0 {
+			return
+		}
+		require.Less(b.t, round, 10, "it is put right again and again")
+		b.tap(occasion)
+		b.until(`[...document.querySelectorAll('.press.right')].some(e => e.innerText.includes('put right') && (e.click(), true))`)
+		b.until(`!document.querySelector('.occasion.busy') && !document.querySelector('.press.right')`)
+	}
+}
+
+// TestBoards_WhatIsMissedIsFoundAndPutRight readies the room and closes up while every tenth press is lost.
+func TestBoards_WhatIsMissedIsFoundAndPutRight(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--pace", "8", "--fault", "lose=10")
+	token := r.owner()
+	r.ok(nil, "tell", "boardwalk", "power", "off")
+	b := openLink(t, r.link, 390, 844)
+	b.visit(r, "/boards/public-night")
+	b.tap("Public talk start")
+	b.named("Public talk in force")
+	b.until(`!document.querySelector('.occasion.busy')`)
+	b.putRight(r, token, "Public talk", []fact{
+		{"amplifier", "power", "on", "Lecture amplifier"},
+		{"amplifier", "input", "2", "Lecture amplifier input"},
+		{"amplifier", "volume", "22", "Lecture amplifier volume"},
+		{"screen", "position", "down", "Projection screen"},
+		{"boardwalk", "power", "on", "Boardwalk lights"},
+		{"boardwalk", "colour", "white", "Boardwalk lights colour"}})
+
+	b.tap("Closed up start")
+	b.named("Closed up in force")
+	b.until(`!document.querySelector('.occasion.busy')`)
+	b.putRight(r, token, "Closed up", []fact{
+		{"amplifier", "power", "off", "Lecture amplifier"},
+		{"screen", "position", "up", "Projection screen"},
+		{"boardwalk", "power", "off", "Boardwalk lights"}})
+	for _, d := range []string{"dew-a", "dew-b", "dew-c", "radio"} {
+		r.comes(token, d, "power", "off")
+	}
 }
 
 // TestBoards_OnlyWhatChangedIsDrawnAnew counts the tiles that are touched when something is heard, and how far anything

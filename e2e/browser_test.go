@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"encoding/json"
 	"os"
 	"os/exec"
 	"testing"
@@ -186,4 +187,8 @@ func (b *browser) fact(appliance, name, want string) {
 	b.until(`[...document.querySelectorAll('[data-appliance=` + appliance + `] [data-fact=` + name + `]')].some(e => e.innerText.endsWith(` + quote(want) + `))`)
 }
 
-func quote(s string) string { return "`" + s + "`" }
+// quote writes a text as JavaScript has it.
+func quote(s string) string {
+	text, _ := json.Marshal(s) // a text has JSON
+	return string(text)
+}

@@ -281,6 +281,14 @@ func (h *House) arrive(p pack.Pack, plan library.PackPlan) (out pack.Things, _ [
 	if err != nil {
 		return out, nil, err
 	}
+	here.Sequences = slices.DeleteFunc(here.Sequences, func(q pack.Sequence) bool { // what names what is gone is another
+		s, err := h.Sequences.Find(q.Slug)
+		return err != nil || len(h.Sequences.Gone(s)) > 0
+	})
+	here.Occasions = slices.DeleteFunc(here.Occasions, func(q pack.Occasion) bool {
+		o, err := h.Occasions.Find(q.Slug)
+		return err != nil || len(h.Occasions.Gone(o)) > 0
+	})
 	if out.Groups, err = settle(a, p.Groups, here.Groups, family[pack.Group]{"group",
 		func(g *pack.Group) *string { return &g.Slug }, func(g pack.Group) string { return g.Name },
 		pack.Group.Called, a.takenPlace,

@@ -920,6 +920,15 @@ export const words = {
     removeTokenSure: 'Remove it for good',
     removeTokenName: (name: string) => `Remove the token ${name}`,
     backup: 'Save a backup',
+    plain: 'This page came without encryption',
+    plainHow:
+      'So a browser does not keep it as an app on a phone, shows nothing while the house is away, and lets a wall go dark. To change that, on the machine that runs Urbo:',
+    plainSteps: (host: string): [string, string][] => [
+      [`urbo tls new ${host}`, 'makes a certificate for this house'],
+      ['urbo serve --tls …', 'starts it with that; its addresses begin with https then'],
+    ],
+    plainThen:
+      'Then open this page again, at its https address. A QR code stands here then, which leads a phone step by step to trust the house.',
     trust: 'This house made its certificate itself. How a phone comes to trust it stands at this address:',
     about: 'About',
     faults: { lose: 'Appliances miss', unheard: 'Handsets are not heard' },

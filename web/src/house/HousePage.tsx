@@ -96,6 +96,7 @@ function AboutPart() {
           </Box>
         ))}
       </Box>
+      {!window.isSecureContext && <PlainNote />}
       {about.data?.trust_url && (
         <Suspense fallback={<Note>{words.loading}</Note>}>
           <Note>{words.house.trust}</Note>
@@ -111,5 +112,25 @@ function AboutPart() {
         {words.house.signOut}
       </Button>
     </Panel>
+  );
+}
+
+// PlainNote says what a page without encryption lacks, and how to get it.
+function PlainNote() {
+  return (
+    <Box component="section" aria-label={words.house.plain} sx={{ maxWidth: '62ch', mb: 2 }}>
+      <Box component="h3" sx={{ m: 0, fontSize: '1rem' }}>
+        {words.house.plain}
+      </Box>
+      <p style={{ margin: '0.5rem 0' }}>{words.house.plainHow}</p>
+      <ol style={{ margin: 0, paddingLeft: '1.4rem' }}>
+        {words.house.plainSteps(window.location.hostname).map(([command, does]) => (
+          <li key={command}>
+            <code>{command}</code> {does}
+          </li>
+        ))}
+      </ol>
+      <p style={{ margin: '0.5rem 0' }}>{words.house.plainThen}</p>
+    </Box>
   );
 }
