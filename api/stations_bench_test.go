@@ -11,12 +11,14 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/grant"
 	"urbo/core/line"
 	"urbo/service/library"
 	"urbo/station"
 	"urbo/station/websocket"
+	"urbo/wire"
 )
 
 // benchKey is a key that a bench presses.
@@ -25,7 +27,7 @@ func benchKey(name string, command int64) device.Key {
 		Fields: line.Fields{"address": line.Number(9), "command": line.Number(command)}}}}
 }
 
-// BenchmarkPress_UnderLoad is a press over HTTP up to its first byte at a station, with 20 stations connected over
+// BenchmarkPress_UnderLoad is a press of a key, or a tap on a tile, over HTTP up to its first byte at a station, with 20 stations connected over
 // WebSocket, and 200 captures a second arriving from them.
 func BenchmarkPress_UnderLoad(b *testing.B) {
 	const stations, captures = 20, 200
@@ -81,21 +83,38 @@ func BenchmarkPress_UnderLoad(b *testing.B) {
 	require.NoError(b, err)
 	_, err = s.house.Library.Add(ctx,
 		device.Device{Name: "Lamp", Transmitter: through,
-			Keys: []device.Key{benchKey("on", 1), benchKey("off", 2)}},
+			Keys: []device.Key{benchKey("on", 1), benchKey("off", 2)},
+			Traits: device.Traits{Forms: control.Forms{Controls: []control.Control{{Name: "power", Kind: control.Power,
+				Keys: map[string]string{"on": "on", "off": "off"}}}}}},
 		library.Note{})
 	require.NoError(b, err)
-	var took []time.Duration
-	for n := 0; b.Loop(); n++ { // the same key again would have to wait
-		began := time.Now()
-		done := make(chan struct{})
-		go func() {
-			defer close(done)
-			s.must("POST", "/api/devices/lamp/keys/"+[]string{"on", "off"}[n%2]+"/press", nil, nil)
-		}()
-		took = append(took, (<-arrived).Sub(began))
-		<-done
+	var page wire.Board
+	s.must("GET", "/api/boards/home", nil, &page)
+	tile := "/api/boards/home/tiles/" + page.Sections[0].Tiles[0].ID + "/use"
+	for _, way := range []struct {
+		name  string
+		press func(key string)
+	}{
+		{"key", func(key string) { s.must("POST", "/api/devices/lamp/keys/"+key+"/press", nil, nil) }},
+		{"tile", func(key string) {
+			s.must("POST", tile, wire.TileUse{Wants: []control.Want{{Control: "power", Value: key}}, Ask: true}, nil)
+		}},
+	} {
+		b.Run(way.name, func(b *testing.B) {
+			var took []time.Duration
+			for n := 0; b.Loop(); n++ { // the same key again would have to wait
+				began := time.Now()
+				done := make(chan struct{})
+				go func() {
+					defer close(done)
+					way.press([]string{"on", "off"}[n%2])
+				}()
+				took = append(took, (<-arrived).Sub(began))
+				<-done
+			}
+			slices.Sort(took)
+			b.ReportMetric(float64(took[len(took)/2])/1e6, "ms-median")
+			b.ReportMetric(float64(took[len(took)*99/100])/1e6, "ms-99%")
+		})
 	}
-	slices.Sort(took)
-	b.ReportMetric(float64(took[len(took)/2])/1e6, "ms-median")
-	b.ReportMetric(float64(took[len(took)*99/100])/1e6, "ms-99%")
 }

@@ -1,6 +1,3 @@
-import '@fontsource/source-sans-3/latin-400.css';
-import '@fontsource/source-sans-3/latin-600.css';
-import '@fontsource/source-code-pro/latin-400.css';
 import CssBaseline from '@mui/material/CssBaseline';
 import { ThemeProvider } from '@mui/material/styles';
 import { QueryClientProvider } from '@tanstack/react-query';
@@ -10,6 +7,9 @@ import { BrowserRouter } from 'react-router';
 import { queryClient } from './api/queries';
 import { App } from './app/App';
 import { theme } from './app/theme';
+
+// The shell of the page is shown before its fonts are there: a style sheet beside it would hold it back.
+void import('./app/fonts');
 
 // A page that is installed opens where the service does not answer, too. Browsers allow that over HTTPS, or on the
 // machine itself.

@@ -1,4 +1,4 @@
-import { lazy, Suspense, useCallback, useState } from 'react';
+import { lazy, startTransition, Suspense, useCallback, useEffect, useState } from 'react';
 import { Link, Navigate, useParams } from 'react-router';
 import type { Board, BoardState, OpenQuestion, Tile } from '../api/client';
 import { useMay } from '../api/may';
@@ -65,13 +65,33 @@ export default function BoardPage() {
       </div>
       {board.error && <Note alert>{board.error.message}</Note>}
       {board.data?.error && <Note alert>{board.data.error}</Note>}
-      {board.data && <Page board={board.data} state={state.data} />}
+      {board.data && <Page key={slug} board={board.data} state={state.data} />}
     </div>
   );
 }
 
+// first is how many tiles are drawn at once: more than a screen has. The others follow when these can be seen.
+const first = 48;
+
+// useFirst is the sections of a board with its first tiles, and soon afterwards with all.
+function useFirst(board: Board): Board['sections'] {
+  const [all, setAll] = useState(false);
+  useEffect(() => {
+    const frame = requestAnimationFrame(() => setTimeout(() => startTransition(() => setAll(true))));
+    return () => cancelAnimationFrame(frame);
+  }, []);
+  if (all) return board.sections;
+  let left = first;
+  return board.sections.map((s) => {
+    const tiles = s.tiles.slice(0, left);
+    left -= tiles.length;
+    return { ...s, tiles };
+  });
+}
+
 // Page is the tiles of a board, in their sections.
 export function Page({ board, state }: { board: Board; state?: BoardState }) {
+  const sections = useFirst(board);
   const [more, setMore] = useState<Tile>();
   const [open, setOpen] = useState<Tile>();
   const onMore = useCallback((t: Tile) => setMore(t), []);
@@ -81,7 +101,7 @@ export function Page({ board, state }: { board: Board; state?: BoardState }) {
       <Questions questions={state?.questions ?? []} />
       {board.sections.length === 0 && <Note>{words.boards.empty}</Note>}
       <div className="board-sections">
-        {board.sections.map((s, n) => (
+        {sections.map((s, n) => (
           <section
             key={`${n} ${s.title ?? ''}`}
             className={s.title ? 'board-section' : 'board-section whole'}
