@@ -6,6 +6,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
@@ -183,6 +185,44 @@ func TestBoards_WhatIsMissedIsFoundAndPutRight(t *testing.T) {
 	for _, d := range []string{"dew-a", "dew-b", "dew-c", "radio"} {
 		r.comes(token, d, "power", "off")
 	}
+}
+
+// TestBoards_ALostNetworkHalfSetsNothing loses the network in the middle of a drag, and lets it come back.
+func TestBoards_ALostNetworkHalfSetsNothing(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	token := r.owner()
+	r.ok(nil, "set", "amplifier", "power", "on")
+	b := openLink(t, r.link, 390, 844)
+	b.visit(r, "/boards/public-night")
+	b.named("Lecture amplifier on")
+	online := func(is bool) {
+		rate := -1.0
+		_, err := chromedp.Call(b.ctx, network.EmulateNetworkConditionsByRule, network.EmulateNetworkConditionsByRuleParams{
+			MatchedNetworkConditions: []*network.Conditions{{Offline: !is, DownloadThroughput: rate, UploadThroughput: rate}}})
+		require.NoError(t, err)
+	}
+	b.eval(`document.querySelector('[role=slider][aria-label="Lecture amplifier volume"]').scrollIntoView({block: 'center'})`)
+	at, err := value[[]float64](b, `(r => [r.left, r.top + r.height / 2, r.width])(
+		document.querySelector('[role=slider][aria-label="Lecture amplifier volume"]').getBoundingClientRect())`)
+	require.NoError(t, err)
+	mouse := func(kind input.DispatchMouseEventType, part float64) {
+		_, err := chromedp.Call(b.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: kind,
+			X: at[0] + part*at[2], Y: at[1], Button: input.MouseButtonLeft, Buttons: 1, ClickCount: 1})
+		require.NoError(t, err)
+	}
+	mouse(input.DispatchMouseEventTypeMousePressed, 0.3)
+	mouse(input.DispatchMouseEventTypeMouseMoved, 0.4)
+	online(false)
+	mouse(input.DispatchMouseEventTypeMouseMoved, 0.5)
+	mouse(input.DispatchMouseEventTypeMouseReleased, 0.5)
+	b.see("does not answer")
+	b.sent()
+	assert.Equal(t, "14", r.fact(token, "amplifier", "volume"), "nothing was pressed")
+	online(true)
+	b.click("Try again")
+	r.becomes(token, "amplifier", "volume", "30")
+	b.until(`!document.querySelector('.said')`)
 }
 
 // TestBoards_OnlyWhatChangedIsDrawnAnew counts the tiles that are touched when something is heard, and how far anything

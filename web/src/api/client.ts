@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch';
+import { words } from '../app/words';
 import type { components, paths } from './schema';
 
 export const client = createClient<paths>({ baseUrl: '/' });
@@ -95,11 +96,20 @@ export class Problem extends Error {
   }
 }
 
+// NoAnswer is a request that nobody answered: it may have arrived or not.
+export class NoAnswer extends Error {
+  constructor() {
+    super(words.noAnswer);
+  }
+}
+
 type Answer<T> = { data?: T; error?: { detail?: string }; response: Response };
 
-// unwrap gives the data of an answer, or throws the problem.
+// unwrap gives the data of an answer, or throws the problem, or NoAnswer.
 export async function unwrap<T>(answer: Promise<Answer<T>>): Promise<T> {
-  const { data, error, response } = await answer;
+  const { data, error, response } = await answer.catch((e: unknown) => {
+    throw e instanceof TypeError ? new NoAnswer() : e;
+  });
   if (error || !response.ok) throw new Problem(response.status, error?.detail ?? response.statusText);
   return data as T;
 }

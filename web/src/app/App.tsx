@@ -1,5 +1,6 @@
 import { lazy, Suspense } from 'react';
 import { Navigate, Outlet, Route, Routes, useLocation } from 'react-router';
+import { NoAnswer } from '../api/client';
 import { useMe } from '../api/queries';
 import { Note } from '../shared/Panel';
 import { SignInPage } from '../signin/SignInPage';
@@ -69,5 +70,5 @@ function SignedIn() {
 
 // away says whether nobody answered at all: whoever is signed in still is.
 function away(e: Error): boolean {
-  return e instanceof TypeError;
+  return e instanceof NoAnswer;
 }

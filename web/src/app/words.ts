@@ -3,6 +3,7 @@ export const words = {
   places: { boards: 'Boards', devices: 'Devices', automate: 'Automate', bench: 'Bench', house: 'House' },
   offline: (since: string) =>
     `The service does not answer since ${since}. This page goes on by itself when it is back.`,
+  noAnswer: 'The service does not answer: nobody knows whether this arrived. Look, and try again.',
   updated: 'Urbo was updated. This page loads anew…',
   loading: 'One moment…',
   notice: (run: string, text: string) => `${run} says: ${text}`,

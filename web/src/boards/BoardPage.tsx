@@ -73,6 +73,16 @@ export default function BoardPage() {
 // first is how many tiles are drawn at once: more than a screen has. The others follow when these can be seen.
 const first = 48;
 
+// firstOf is the sections of a board with its first tiles.
+function firstOf(sections: Board['sections']): Board['sections'] {
+  let left = first;
+  return sections.map((s) => {
+    const tiles = s.tiles.slice(0, left);
+    left -= tiles.length;
+    return { ...s, tiles };
+  });
+}
+
 // useFirst is the sections of a board with its first tiles, and soon afterwards with all.
 function useFirst(board: Board): Board['sections'] {
   const [all, setAll] = useState(false);
@@ -80,13 +90,7 @@ function useFirst(board: Board): Board['sections'] {
     const frame = requestAnimationFrame(() => setTimeout(() => startTransition(() => setAll(true))));
     return () => cancelAnimationFrame(frame);
   }, []);
-  if (all) return board.sections;
-  let left = first;
-  return board.sections.map((s) => {
-    const tiles = s.tiles.slice(0, left);
-    left -= tiles.length;
-    return { ...s, tiles };
-  });
+  return all ? board.sections : firstOf(board.sections);
 }
 
 // Page is the tiles of a board, in their sections.
