@@ -281,7 +281,7 @@ func (a *API) tileOf(t board.Tile) wire.Tile {
 	is := a.house.TileOf(t)
 	w := wire.Tile{ID: t.ID, Kind: t.Kind, Title: t.Title, Name: a.nameOf(t), Size: t.Size, Text: t.Text,
 		Faces: list(is.Forms, faceOf(is.Fixed)),
-		Keys:  listed(is.Keys), Whole: is.Whole, Gone: is.Gone}
+		Keys:  listed(is.Keys), Whole: is.Whole, Idle: is.Idle, Gone: is.Gone}
 	if t.On.ID != "" {
 		w.Of = a.house.Boards.Of(t)
 	}

@@ -106,6 +106,8 @@ func tileText(t wire.Tile, s wire.TileState) string {
 	switch {
 	case t.Gone:
 		return t.Of + " is not there any more"
+	case t.Idle:
+		return "nobody has the reins now"
 	case t.Text != "":
 		return t.Text
 	case s.Gauge != nil:

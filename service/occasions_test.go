@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	tiles "urbo/core/board"
 	"urbo/core/device"
 	"urbo/core/grant"
 	"urbo/core/happening"
@@ -359,12 +360,16 @@ func TestReins_GoToWhatTheOccasionInForceSays(t *testing.T) {
 		assert.Equal(t, steps.Failed, ended(t, h, louder).State.End)
 		assert.Contains(t, ended(t, h, louder).State.Reason, "start an occasion that gives them")
 
+		held := tiles.Tile{ID: "t", Kind: tiles.Control, On: steps.Target{Kind: steps.Reins, ID: "reins", Was: "reins"},
+			Name: "volume"}
+		assert.True(t, h.TileOf(held).Idle, "it is not gone: nobody has it now")
 		volume := func(slug string) string { return truth(t, s, slug)["volume"] }
 		before := []string{volume("amplifier"), volume("radio")}
 		does(t, h, "talk", occasions.Start)
 		louder = begin(t, h, "set reins/volume by +2 then press reins/volume-up")
 		assert.Equal(t, steps.Done, ended(t, h, louder).State.End)
 		assert.NotEqual(t, before[0], volume("amplifier"))
+		assert.Len(t, h.TileOf(held).Controls, 1)
 		assert.Equal(t, before[1], volume("radio"))
 		amplifier := volume("amplifier")
 		time.Sleep(time.Second)

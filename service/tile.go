@@ -1,11 +1,13 @@
 package service
 
 import (
+	"errors"
 	"slices"
 
 	"urbo/core/board"
 	"urbo/core/control"
 	"urbo/core/run"
+	"urbo/service/targets"
 )
 
 // TileControl is a control of a tile: what it is at, of one device or of several together.
@@ -22,6 +24,7 @@ type Tile struct {
 	Keys     []string          // that it presses
 	Fixed    bool              // nothing sets its controls: the device has no keys that can be sent
 	Whole    bool
+	Idle     bool // it is of the reins, and nobody has them now
 	Gone     bool
 }
 
@@ -30,7 +33,8 @@ func (h *House) TileOf(t board.Tile) Tile {
 	out := Tile{Devices: h.Boards.DevicesOf(t.On)}
 	t, err := h.TileNow(t)
 	if err != nil {
-		out.Gone = true
+		out.Idle = errors.Is(err, targets.ErrReins)
+		out.Gone = !out.Idle
 		return out
 	}
 	if t.On.ID != "" && h.Boards.Name(t.On) == "" {

@@ -45,6 +45,7 @@ type Tile struct {
 	Faces  []Face     `json:"faces" doc:"Of the controls that it shows"`
 	Keys   []string   `json:"keys" doc:"That can be pressed through it"`
 	Whole  bool       `json:"whole,omitempty" doc:"Each frame of the device carries all its controls"`
+	Idle   bool       `json:"idle,omitempty" doc:"It is of the reins, and nobody has them now"`
 	Gone   bool       `json:"gone,omitempty" doc:"What it is about is not there any more"`
 }
 

@@ -56,6 +56,9 @@ export const useAbout = () =>
   useQuery({ queryKey: keys.about, queryFn: () => unwrap(client.GET('/api/about')) });
 export const useKinds = () =>
   useQuery({ queryKey: keys.kinds, queryFn: () => unwrap(client.GET('/api/kinds')) });
+export const useRooms = () =>
+  useQuery({ queryKey: keys.rooms, queryFn: () => unwrap(client.GET('/api/rooms')) });
+
 export const useDevices = () =>
   useQuery({ queryKey: keys.devices, queryFn: () => unwrap(client.GET('/api/devices')) });
 // useDevice is one device with its keys and codes, found by its slug now or one that it had.

@@ -4820,6 +4820,8 @@ export interface components {
             /** @description What it is about is not there any more */
             gone?: boolean;
             id: string;
+            /** @description It is of the reins, and nobody has them now */
+            idle?: boolean;
             /** @description That can be pressed through it */
             keys: string[];
             /** @enum {string} */

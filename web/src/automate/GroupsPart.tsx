@@ -8,33 +8,24 @@ import { useMay } from '../api/may';
 import { useDevices } from '../api/queries';
 import { words } from '../app/words';
 import { Line } from '../house/Line';
-import { Note, Panel } from '../shared/Panel';
+import { Note } from '../shared/Panel';
 import { label } from '../shared/text';
+import { NamedForm, NamedPart } from './Named';
 import { useGroups, useGroupState, useRemoveGroup, useSaveGroup, useSetGroup } from './queries';
 
 // GroupsPart is the named lists of devices that are set together.
 export function GroupsPart({ arrange }: { arrange: boolean }) {
   const groups = useGroups();
-  const [adding, setAdding] = useState(false);
   return (
-    <Panel
+    <NamedPart
       title={words.automate.groups}
-      aside={
-        arrange &&
-        !adding && (
-          <Button size="small" onClick={() => setAdding(true)}>
-            {words.automate.addGroup}
-          </Button>
-        )
-      }
-    >
-      {groups.error && <Note alert>{groups.error.message}</Note>}
-      {adding && <GroupForm onDone={() => setAdding(false)} />}
-      {groups.data?.length === 0 && !adding && <Note>{words.automate.noGroups}</Note>}
-      {groups.data?.map((g) => (
-        <GroupLine key={g.slug} group={g} arrange={arrange} />
-      ))}
-    </Panel>
+      add={words.automate.addGroup}
+      none={words.automate.noGroups}
+      list={groups}
+      arrange={arrange}
+      form={(onDone) => <GroupForm onDone={onDone} />}
+      line={(g) => <GroupLine key={g.slug} group={g} arrange={arrange} />}
+    />
   );
 }
 
@@ -137,32 +128,24 @@ function Choices({
 function GroupForm({ group, onDone }: { group?: Group; onDone: () => void }) {
   const devices = useDevices();
   const groups = useGroups();
-  const [name, setName] = useState(group?.name ?? '');
   const [members, setMembers] = useState<string[]>(group?.members ?? []);
   const save = useSaveGroup(group?.slug);
   const remove = useRemoveGroup();
-  const [sure, setSure] = useState(false);
-  const trouble = save.error ?? remove.error;
   const names = [
     ...(devices.data ?? []).map((d) => d.slug),
     ...(groups.data ?? []).map((g) => g.slug).filter((g) => g !== group?.slug),
   ];
   return (
-    <Box
-      component="form"
-      sx={{ display: 'grid', gap: 1.5, py: 1.5, maxWidth: 720 }}
-      onSubmit={(e) => {
-        e.preventDefault();
-        save.mutate({ name, members }, { onSuccess: onDone });
-      }}
+    <NamedForm
+      was={group}
+      ready
+      save={save}
+      remove={remove}
+      removeSure={words.automate.removeGroupSure}
+      onSave={(name) => save.mutate({ name, members }, { onSuccess: onDone })}
+      onRemove={() => group && remove.mutate(group.slug)}
+      onDone={onDone}
     >
-      <TextField
-        label={words.automate.name}
-        value={name}
-        sx={{ maxWidth: 320 }}
-        slotProps={{ htmlInput: { maxLength: 80 } }}
-        onChange={(e) => setName(e.target.value)}
-      />
       <Autocomplete
         multiple
         options={names}
@@ -170,22 +153,6 @@ function GroupForm({ group, onDone }: { group?: Group; onDone: () => void }) {
         onChange={(_, value) => setMembers(value)}
         renderInput={(params) => <TextField {...params} label={words.automate.members} />}
       />
-      {trouble && <Note alert>{trouble.message}</Note>}
-      <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
-        <Button type="submit" variant="contained" disabled={!name.trim() || save.isPending}>
-          {words.automate.save}
-        </Button>
-        <Button onClick={onDone}>{words.devices.cancel}</Button>
-        {group && (
-          <Button
-            sx={{ ml: 'auto', color: 'secondary.main' }}
-            disabled={remove.isPending}
-            onClick={() => (sure ? remove.mutate(group.slug) : setSure(true))}
-          >
-            {sure ? words.automate.removeGroupSure(group.name) : words.automate.remove}
-          </Button>
-        )}
-      </Box>
-    </Box>
+    </NamedForm>
   );
 }

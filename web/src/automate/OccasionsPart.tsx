@@ -2,42 +2,34 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Checkbox from '@mui/material/Checkbox';
 import FormControlLabel from '@mui/material/FormControlLabel';
+import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import type { Occasion } from '../api/client';
 import { useMay } from '../api/may';
-import { mono } from '../app/theme';
+import { useRooms } from '../api/queries';
 import { words } from '../app/words';
 import { Plan } from '../boards/OccasionPart';
 import { useOccasionPlan, useOccasions } from '../boards/queries';
 import { Line } from '../house/Line';
-import { Note, Panel } from '../shared/Panel';
+import { Note } from '../shared/Panel';
 import { label } from '../shared/text';
+import { NamedForm, NamedPart, StepsField } from './Named';
 import { useDoOccasion, useRemoveOccasion, useSaveOccasion } from './queries';
 
 // OccasionsPart is the wanted states of rooms and of the house: start, end and put them right, and write them.
 export function OccasionsPart({ arrange }: { arrange: boolean }) {
   const occasions = useOccasions();
-  const [adding, setAdding] = useState(false);
   return (
-    <Panel
+    <NamedPart
       title={words.automate.occasions}
-      aside={
-        arrange &&
-        !adding && (
-          <Button size="small" onClick={() => setAdding(true)}>
-            {words.automate.addOccasion}
-          </Button>
-        )
-      }
-    >
-      {occasions.error && <Note alert>{occasions.error.message}</Note>}
-      {adding && <OccasionForm onDone={() => setAdding(false)} />}
-      {occasions.data?.length === 0 && !adding && <Note>{words.automate.noOccasions}</Note>}
-      {occasions.data?.map((o) => (
-        <OccasionLine key={o.slug} occasion={o} arrange={arrange} />
-      ))}
-    </Panel>
+      add={words.automate.addOccasion}
+      none={words.automate.noOccasions}
+      list={occasions}
+      arrange={arrange}
+      form={(onDone) => <OccasionForm onDone={onDone} />}
+      line={(o) => <OccasionLine key={o.slug} occasion={o} arrange={arrange} />}
+    />
   );
 }
 
@@ -107,69 +99,74 @@ function OccasionLine({ occasion: o, arrange }: { occasion: Occasion; arrange: b
 
 // OccasionForm writes what an occasion wants, of a new one where none is given.
 function OccasionForm({ occasion, onDone }: { occasion?: Occasion; onDone: () => void }) {
-  const [name, setName] = useState(occasion?.name ?? '');
   const [wants, setWants] = useState(occasion?.wants ?? '');
   const [stays, setStays] = useState(occasion?.stays.join(', ') ?? '');
   const [leaves, setLeaves] = useState(occasion?.leaves ?? false);
+  const [room, setRoom] = useState(occasion?.room ?? '');
+  const [reins, setReins] = useState<Record<string, string>>(occasion?.reins ?? {});
+  const rooms = useRooms();
   const save = useSaveOccasion(occasion?.slug);
   const remove = useRemoveOccasion();
-  const [sure, setSure] = useState(false);
-  const trouble = save.error ?? remove.error;
   return (
-    <Box
-      component="form"
-      sx={{ display: 'grid', gap: 1.5, py: 1.5, maxWidth: 720 }}
-      onSubmit={(e) => {
-        e.preventDefault();
+    <NamedForm
+      was={occasion}
+      ready={wants.trim() !== ''}
+      save={save}
+      remove={remove}
+      onSave={(name) => {
         const list = stays.split(/[\s,]+/).filter(Boolean);
-        save.mutate({ name, wants, stays: list, leaves }, { onSuccess: onDone });
+        const held = Object.fromEntries(Object.entries(reins).filter(([, of]) => of.trim() !== ''));
+        save.mutate({ name, wants, stays: list, leaves, room, reins: held }, { onSuccess: onDone });
       }}
+      onRemove={() => occasion && remove.mutate(occasion.slug)}
+      onDone={onDone}
     >
-      <TextField
-        label={words.automate.name}
-        value={name}
-        autoFocus={!occasion}
-        sx={{ maxWidth: 320 }}
-        slotProps={{ htmlInput: { maxLength: 80 } }}
-        onChange={(e) => setName(e.target.value)}
-      />
-      <TextField
+      <StepsField
         label={words.automate.wants}
+        how={words.automate.wantsHow}
         value={wants}
-        multiline
-        minRows={3}
-        helperText={words.automate.wantsHow}
-        slotProps={{
-          htmlInput: { maxLength: 32_768, spellCheck: false, style: { fontFamily: mono, fontSize: 14 } },
-        }}
-        onChange={(e) => setWants(e.target.value)}
+        onChange={setWants}
       />
+      <TextField
+        select
+        label={words.automate.room}
+        value={room}
+        sx={{ maxWidth: 320 }}
+        onChange={(e) => setRoom(e.target.value)}
+      >
+        <MenuItem value="">{words.automate.wholeHouse}</MenuItem>
+        {rooms.data?.map((r) => (
+          <MenuItem key={r.id} value={r.name}>
+            {r.name}
+          </MenuItem>
+        ))}
+      </TextField>
       <TextField
         label={words.automate.stays}
         value={stays}
         helperText={words.automate.staysHow}
         onChange={(e) => setStays(e.target.value)}
       />
+      <Box component="fieldset" sx={{ border: 0, p: 0, m: 0 }}>
+        <Box component="legend" sx={{ color: 'text.secondary', p: 0 }}>
+          {words.automate.reins}
+        </Box>
+        <Box sx={{ display: 'grid', gap: 1.5, gridTemplateColumns: { sm: '1fr 1fr' } }}>
+          {Object.entries(words.automate.reinsOf).map(([rein, [name, how]]) => (
+            <TextField
+              key={rein}
+              label={name}
+              placeholder={how}
+              value={reins[rein] ?? ''}
+              onChange={(e) => setReins({ ...reins, [rein]: e.target.value.trim() })}
+            />
+          ))}
+        </Box>
+      </Box>
       <FormControlLabel
         label={words.automate.leaves}
         control={<Checkbox checked={leaves} onChange={(_, on) => setLeaves(on)} />}
       />
-      {trouble && <Note alert>{trouble.message}</Note>}
-      <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
-        <Button type="submit" variant="contained" disabled={!name.trim() || !wants.trim() || save.isPending}>
-          {words.automate.save}
-        </Button>
-        <Button onClick={onDone}>{words.devices.cancel}</Button>
-        {occasion && (
-          <Button
-            sx={{ ml: 'auto', color: 'secondary.main' }}
-            disabled={remove.isPending}
-            onClick={() => (sure ? remove.mutate(occasion.slug) : setSure(true))}
-          >
-            {sure ? words.automate.removeSure(occasion.name) : words.automate.remove}
-          </Button>
-        )}
-      </Box>
-    </Box>
+    </NamedForm>
   );
 }

@@ -49,7 +49,14 @@ export const useRemoveSequence = () =>
   });
 
 // OccasionFields is what an occasion is made of.
-export type OccasionFields = { name: string; wants: string; stays: string[]; leaves: boolean };
+export type OccasionFields = {
+  name: string;
+  wants: string;
+  stays: string[];
+  leaves: boolean;
+  room: string;
+  reins: Record<string, string>;
+};
 
 const occasionsChanged = () => [keys.occasions, keys.runs, keys.boardStates].forEach(stale);
 

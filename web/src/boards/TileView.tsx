@@ -65,6 +65,7 @@ function Body({
   onOpen: (tile: Tile) => void;
 }) {
   if (tile.gone) return <Plain name={name} text={words.boards.gone} />;
+  if (tile.idle) return <Plain name={name} text={words.boards.nobody} />;
   switch (tile.kind) {
     case 'control': {
       const face = tile.faces[0];

@@ -1,10 +1,10 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation } from '@tanstack/react-query';
 import { useState } from 'react';
 import { client, unwrap, type Room } from '../api/client';
-import { keys } from '../api/queries';
+import { keys, useRooms } from '../api/queries';
 import { stale } from '../api/stale';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
@@ -12,7 +12,7 @@ import { Line } from './Line';
 
 // RoomsPart is the rooms of the house. One that something stands in cannot be removed.
 export default function RoomsPart() {
-  const rooms = useQuery({ queryKey: keys.rooms, queryFn: () => unwrap(client.GET('/api/rooms')) });
+  const rooms = useRooms();
   const [name, setName] = useState('');
   const add = useMutation({
     mutationFn: () => unwrap(client.POST('/api/rooms', { body: { name } })),

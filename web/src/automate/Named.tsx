@@ -1,0 +1,139 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import TextField from '@mui/material/TextField';
+import { useState, type ReactNode } from 'react';
+import { mono } from '../app/theme';
+import { words } from '../app/words';
+import { Note, Panel } from '../shared/Panel';
+
+// NamedPart is a list of things that have a name and are written by people: a line each, and a form for a new one.
+export function NamedPart<T extends { slug: string }>({
+  title,
+  add,
+  none,
+  list,
+  arrange,
+  form,
+  line,
+}: {
+  title: string;
+  add: string;
+  none: string;
+  list: { data?: T[]; error: Error | null };
+  arrange: boolean; // whether new ones may be made
+  form: (onDone: () => void) => ReactNode;
+  line: (one: T) => ReactNode;
+}) {
+  const [adding, setAdding] = useState(false);
+  return (
+    <Panel
+      title={title}
+      aside={
+        arrange &&
+        !adding && (
+          <Button size="small" onClick={() => setAdding(true)}>
+            {add}
+          </Button>
+        )
+      }
+    >
+      {list.error && <Note alert>{list.error.message}</Note>}
+      {adding && form(() => setAdding(false))}
+      {list.data?.length === 0 && !adding && <Note>{none}</Note>}
+      {list.data?.map(line)}
+    </Panel>
+  );
+}
+
+// Saving is how a form is kept, and how what it is about is removed.
+type Saving = { isPending: boolean; error: Error | null };
+
+// NamedForm writes one of them: its name, what else it is made of, and how it is kept or removed.
+export function NamedForm({
+  was,
+  ready,
+  save,
+  remove,
+  removeSure = words.automate.removeSure,
+  onSave,
+  onRemove,
+  onDone,
+  children,
+}: {
+  was?: { name: string }; // left out for a new one
+  ready: boolean; // the rest is filled in
+  save: Saving;
+  remove: Saving;
+  removeSure?: (name: string) => string;
+  onSave: (name: string) => void;
+  onRemove: () => void;
+  onDone: () => void;
+  children: ReactNode;
+}) {
+  const [name, setName] = useState(was?.name ?? '');
+  const [sure, setSure] = useState(false);
+  const trouble = save.error ?? remove.error;
+  return (
+    <Box
+      component="form"
+      sx={{ display: 'grid', gap: 1.5, py: 1.5, maxWidth: 720 }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        onSave(name);
+      }}
+    >
+      <TextField
+        label={words.automate.name}
+        value={name}
+        autoFocus={!was}
+        sx={{ maxWidth: 320 }}
+        slotProps={{ htmlInput: { maxLength: 80 } }}
+        onChange={(e) => setName(e.target.value)}
+      />
+      {children}
+      {trouble && <Note alert>{trouble.message}</Note>}
+      <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
+        <Button type="submit" variant="contained" disabled={!name.trim() || !ready || save.isPending}>
+          {words.automate.save}
+        </Button>
+        <Button onClick={onDone}>{words.devices.cancel}</Button>
+        {was && (
+          <Button
+            sx={{ ml: 'auto', color: 'secondary.main' }}
+            disabled={remove.isPending}
+            onClick={() => (sure ? onRemove() : setSure(true))}
+          >
+            {sure ? removeSure(was.name) : words.automate.remove}
+          </Button>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+// StepsField is where steps are written.
+export function StepsField({
+  label,
+  how,
+  value,
+  onChange,
+}: {
+  label: string;
+  how: string;
+  value: string;
+  onChange: (value: string) => void;
+}) {
+  return (
+    <TextField
+      label={label}
+      value={value}
+      multiline
+      minRows={3}
+      helperText={how}
+      slotProps={{
+        htmlInput: { maxLength: 32_768, spellCheck: false, style: { fontFamily: mono, fontSize: 14 } },
+      }}
+      onChange={(e) => onChange(e.target.value)}
+    />
+  );
+}
