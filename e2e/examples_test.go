@@ -187,7 +187,10 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 			continue
 		}
 		if strings.HasPrefix(line, "urbo question answer") { // something has to ask
-			s.works(`urbo sequence add Asks "set boardwalk/breathe to on"`)
+			s.works("urbo device add Porch --kind light")
+			s.works("urbo device code porch/power nec address=99 command=1")
+			s.works("urbo device control add porch power power --round power")
+			s.works(`urbo sequence add Asks "set porch/power to on"`)
 			s.works("urbo sequence run asks --no-wait")
 			var all []wire.OpenQuestion
 			require.Eventually(t, func() bool { s.ok(&all, "question", "list"); return len(all) > 0 }, patience, tick)
