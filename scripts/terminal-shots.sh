@@ -14,10 +14,10 @@ urbo demo --listen 127.0.0.1:0 --data "$scratch/house" >/dev/null 2>&1 &
 house=$!
 trap 'kill $house $display 2>/dev/null; wait 2>/dev/null; rm -rf "$scratch"' EXIT
 
-# wait_for FILE: until it is there, for half a minute at most.
+# wait_for FILE: until it is there, for a minute and a half at most.
 wait_for() {
 	n=0
-	while [ ! -e "$1" ] && [ $n -lt 300 ]; do n=$((n + 1)); sleep 0.1; done
+	while [ ! -e "$1" ] && [ $n -lt 900 ]; do n=$((n + 1)); sleep 0.1; done
 	[ -e "$1" ] || { echo "terminal-shots: $1 never came" >&2; exit 1; }
 }
 
@@ -37,7 +37,7 @@ shot() {
 wait_for "$scratch/house/urbo.sock"
 show='show() { echo "\$ $*"; "$@"; echo; }'
 shot command-tour "$show; echo '\$ urbo demo --tour'; urbo demo --tour | tail -n 43"
-shot command-devices "$show; show urbo device list; show urbo device show boardwalk; show urbo press boardwalk/power; show urbo press boardwalk/purple; show urbo group list; show urbo set dew power on; show urbo person list"
+shot command-devices "$show; show urbo device list; show urbo device show boardwalk; show urbo press boardwalk/power; show urbo press boardwalk/purple; show urbo set dew power on"
 shot command-set "$show; show urbo state; show urbo set amplifier power on volume 18 input 2; show urbo set boardwalk breathe on </dev/null; show urbo set radio power on channel 47 --dry"
 shot command-journal "$show; cd $scratch; urbo press boardwalk/red >/dev/null; urbo device remove dew-a --yes >/dev/null; show urbo device restore dew-a; show urbo journal --count 5; show urbo journal today --search dew --count 2; show urbo device code boardwalk/power nec 0x9c6340bf; show urbo backup saltmarsh.backup"
 # press HANDSET KEY: pushes a key of a handset on the stage.
