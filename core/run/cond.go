@@ -5,6 +5,9 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
+
+	"urbo/core/moment"
 )
 
 // Truth is an answer: what is not known is neither yes nor no.
@@ -34,6 +37,15 @@ type Cond struct {
 	Any  []Cond `json:"any,omitempty"`
 	Not  *Cond  `json:"not,omitempty"`
 	Test *Test  `json:"test,omitempty"`
+	// These are of errands: about times, and about what happened.
+	Between *moment.Between `json:"between,omitempty"`
+	On      *moment.Days    `json:"on,omitempty"`
+	Span    *moment.Span    `json:"span,omitempty"`
+	Sky     *Sky            `json:"sky,omitempty"`
+	Past    *Past           `json:"past,omitempty"`
+	In      *Target         `json:"in,omitempty"` // an occasion that is in force
+	Marker  string          `json:"marker,omitempty"`
+	Ran     *Ran            `json:"ran,omitempty"`
 }
 
 // Relation is how something is compared.
@@ -53,6 +65,11 @@ type Test struct {
 	Control string   `json:"control,omitempty"` // "" of a measurement
 	Is      Relation `json:"is"`
 	Value   string   `json:"value"`
+	Unit    string   `json:"unit,omitempty"` // that stands behind it, for people
+	// These are of errands.
+	Which string        `json:"which,omitempty"` // "control" or "measurement", where that stands before the path
+	Until *Quantity     `json:"until,omitempty"` // of a level: it ends there
+	For   time.Duration `json:"for,omitempty"`   // it has to be so for so long
 }
 
 // Path is DEVICE/CONTROL, or the measurement.
@@ -86,7 +103,7 @@ func (c Cond) Judge(read func(Test) Reading) (answer Truth, unknown []Test) {
 	case len(c.Any) > 0:
 		return several(c.Any, Yes, read)
 	case c.Test != nil:
-		if answer = c.Test.judge(read(*c.Test)); answer == Unknown {
+		if answer = c.Test.Judge(read(*c.Test)); answer == Unknown {
 			unknown = []Test{*c.Test}
 		}
 	}
@@ -109,8 +126,8 @@ func several(all []Cond, decides Truth, read func(Test) Reading) (Truth, []Test)
 	return decides.Not(), nil
 }
 
-// judge answers a test: it is so, or not, where that holds for all that it may be at.
-func (t Test) judge(may Reading) Truth {
+// Judge answers a test, given what is known: it is so, or not, where that holds for all that it may be at.
+func (t Test) Judge(may Reading) Truth {
 	all, some, open := true, false, len(may) == 0
 	for _, v := range may {
 		switch t.fits(v) {
@@ -182,7 +199,7 @@ func (c Cond) check(depth int) error {
 	if n := len(c.All) + len(c.Any); n > MaxChanges {
 		return fmt.Errorf("%w: a condition has %d parts: at most %d", ErrSteps, n, MaxChanges)
 	}
-	if len(c.All)+len(c.Any) == 0 && c.Not == nil && c.Test == nil {
+	if len(c.All)+len(c.Any) == 0 && c.Not == nil && c.Test == nil && !c.isMoment() {
 		return fmt.Errorf("%w: a condition asks nothing", ErrSteps)
 	}
 	for _, inner := range slices.Concat(c.All, c.Any) {
@@ -210,8 +227,26 @@ func (c Cond) Tests() (out []Test) {
 	return out
 }
 
+// isMoment says whether a condition is about times, or about what happened.
+func (c Cond) isMoment() bool {
+	return c.Between != nil || c.On != nil || c.Span != nil || c.Sky != nil || c.Past != nil || c.In != nil ||
+		c.Marker != "" || c.Ran != nil
+}
+
 func (c Cond) targets(add func(Target)) {
-	for _, t := range c.Tests() {
-		add(t.On)
+	for _, inner := range slices.Concat(c.All, c.Any) {
+		inner.targets(add)
+	}
+	switch {
+	case c.Not != nil:
+		c.Not.targets(add)
+	case c.Test != nil:
+		add(c.Test.On)
+	case c.Past != nil:
+		add(c.Past.On)
+	case c.In != nil:
+		add(*c.In)
+	case c.Ran != nil:
+		add(c.Ran.Errand)
 	}
 }

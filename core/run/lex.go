@@ -16,15 +16,27 @@ type token struct {
 	column int
 }
 
-// lex parts a text into tokens. What stands behind # until the end of its line is no part of it.
+// Remark is what stands behind # until the end of its line: it is no part of what is written.
+type Remark struct {
+	Text  string
+	Next  int  // which token stands behind it
+	Alone bool // nothing stands before it in its line
+}
+
+// lex parts a text into tokens.
 func lex(text string) ([]token, error) {
+	tokens, _, err := lexAll(text)
+	return tokens, err
+}
+
+// lexAll parts a text into tokens and remarks.
+func lexAll(text string) (out []token, remarks []Remark, err error) {
 	if len(text) > MaxText {
-		return nil, fmt.Errorf("%w: the text has %d bytes: at most %d", ErrSteps, len(text), MaxText)
+		return nil, nil, fmt.Errorf("%w: the text has %d bytes: at most %d", ErrSteps, len(text), MaxText)
 	}
 	if !utf8.ValidString(text) {
-		return nil, fmt.Errorf("%w: the text is no UTF-8: save it as plain text", ErrSteps)
+		return nil, nil, fmt.Errorf("%w: the text is no UTF-8: save it as plain text", ErrSteps)
 	}
-	var out []token
 	line, column := 1, 1
 	for text != "" {
 		r, size := utf8.DecodeRuneInString(text)
@@ -40,15 +52,17 @@ func lex(text string) ([]token, error) {
 			if n = strings.IndexByte(text, '\n'); n < 0 {
 				n = len(text)
 			}
+			remarks = append(remarks, Remark{Text: strings.TrimSpace(text[1:n]), Next: len(out),
+				Alone: len(out) == 0 || out[len(out)-1].line != line})
 			text = text[n:]
 			continue
 		case r == '"':
 			var err error
 			if n, err = quotedEnd(text); err != nil {
-				return nil, at(token{line: line, column: column}, "%v", err)
+				return nil, nil, at(token{line: line, column: column}, "%v", err)
 			}
 			if err := json.Unmarshal([]byte(text[:n]), &word); err != nil {
-				return nil, at(token{line: line, column: column}, "this text is not written as it should be: "+
+				return nil, nil, at(token{line: line, column: column}, "this text is not written as it should be: "+
 					"a quotation mark in it is \\\", and a line break \\n")
 			}
 			out = append(out, token{word, true, line, column})
@@ -65,7 +79,7 @@ func lex(text string) ([]token, error) {
 		}
 		column, text = column+utf8.RuneCountInString(text[:n]), text[n:]
 	}
-	return out, nil
+	return out, remarks, nil
 }
 
 // ends says whether a word ends before a character.

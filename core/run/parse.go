@@ -51,6 +51,15 @@ type parser struct {
 	tokens []token
 	next   int
 	names  Names
+	full   AllNames // of an errand; nil refuses what only those have
+}
+
+// AllNames finds all that errands name.
+type AllNames interface {
+	Names
+	Occasion(name string) (Target, error)
+	Errand(name string) (Target, error)
+	Station(name string) (Target, error)
 }
 
 func (p *parser) ended() bool { return p.next >= len(p.tokens) }
@@ -103,8 +112,27 @@ func (p *parser) expected(what string) error {
 	return at(p.peek(), "expected %s, not %.40q", what, p.peek().text)
 }
 
-// verbs begin steps.
-var verbs = []string{"press", "set", "run", "wait", "if", "notify"}
+// verbs begin steps, and errandVerbs those that only errands have.
+var (
+	verbs       = []string{"press", "set", "run", "wait", "if", "notify"}
+	errandVerbs = append(slices.Clone(verbs), "start", "end", "mark", "unmark", "send")
+)
+
+func (p *parser) verbs() []string {
+	if p.full != nil {
+		return errandVerbs
+	}
+	return verbs
+}
+
+// rules are the words behind "if" that begin a rule of an errand instead of a step.
+var rules = []string{"missed", "unknown", "doubtful", "busy"}
+
+// isRule says whether a rule of an errand comes next.
+func (p *parser) isRule() bool {
+	return p.full != nil && p.isNext("if") && p.next+1 < len(p.tokens) && !p.tokens[p.next+1].quoted &&
+		slices.Contains(rules, p.tokens[p.next+1].text)
+}
 
 // steps reads steps until something comes that is none.
 func (p *parser) steps(depth int) (out []Step, err error) {
@@ -123,14 +151,16 @@ func (p *parser) steps(depth int) (out []Step, err error) {
 		}
 		switch {
 		case p.is(";"), p.ahead(",", "then"), p.is("then"):
-		case p.next+1 < len(p.tokens) && p.peek().text == "," && slices.Contains(verbs, p.tokens[p.next+1].text):
+		case p.isRule():
+			return out, nil
+		case p.next+1 < len(p.tokens) && p.peek().text == "," && slices.Contains(p.verbs(), p.tokens[p.next+1].text):
 			p.next++
 		case p.next > 0 && !p.ended() && p.peek().line > p.tokens[p.next-1].line &&
-			slices.Contains(verbs, p.peek().text): // a step in a line of its own
+			slices.Contains(p.verbs(), p.peek().text): // a step in a line of its own
 		default:
 			return out, nil
 		}
-		if p.ended() || p.peek().text == ")" { // a last ; or then
+		if p.ended() || p.isRule() || p.isNext(")", "afterwards") { // a last ; or then
 			return out, nil
 		}
 	}
@@ -160,12 +190,90 @@ func (p *parser) step(depth int) (Step, error) {
 		if strings.TrimSpace(s.Notify) == "" {
 			return s, at(begin, "the notice says nothing: write a text between the quotation marks")
 		}
+	case p.full != nil && p.isNext("start", "end", "mark", "unmark", "send"):
+		return p.errandStep()
+	case p.ahead("turn", "on"), p.ahead("switch", "on"):
+		return p.turn("on")
+	case p.ahead("turn", "off"), p.ahead("switch", "off"):
+		return p.turn("off")
+	case p.is("toggle"):
+		return p.toggle()
 	default:
 		text := begin.text
-		if near := device.Nearest(text, verbs); text != "" {
-			return s, at(begin, "%.40q is no step: write %s; nearest are %s", text, strings.Join(verbs, ", "), near)
+		if near := device.Nearest(text, p.verbs()); text != "" {
+			return s, at(begin, "%.40q is no step: write %s; nearest are %s", text, strings.Join(p.verbs(), ", "), near)
 		}
-		return s, p.expected("a step: " + strings.Join(verbs, ", "))
+		return s, p.expected("a step: " + strings.Join(p.verbs(), ", "))
+	}
+	return s, err
+}
+
+// turn reads what people also write for setting the power of something: turn on boardwalk.
+func (p *parser) turn(to string) (Step, error) {
+	c, err := p.power()
+	if err == nil {
+		c.Value, err = to, p.names.Control(c.On, c.Control, to)
+	}
+	s := &Set{Changes: []Wanted{c}}
+	if err == nil {
+		err = p.hold(s)
+	}
+	return Step{Set: s}, err
+}
+
+// toggle reads what people also write for: if it is on, set it to off, else to on.
+func (p *parser) toggle() (Step, error) {
+	c, err := p.power()
+	if err != nil {
+		return Step{}, err
+	}
+	to := func(value string) []Step {
+		c.Value = value
+		return []Step{{Set: &Set{Changes: []Wanted{c}}}}
+	}
+	return Step{If: &Choice{Cond: Cond{Test: &Test{On: c.On, Control: c.Control, Is: Equals, Value: "on"}},
+		Do: to("off"), Else: to("on")}}, nil
+}
+
+// power reads a device, group or room of which the power is meant, or the control itself.
+func (p *parser) power() (Wanted, error) {
+	t := p.peek()
+	if p.has(0, "/") && !strings.HasPrefix(t.text, "room/") {
+		c, _, err := p.control()
+		return c, err
+	}
+	on, err := p.named(p.names.Target)
+	if err == nil {
+		if err = p.names.Control(on, "power", ""); err != nil {
+			err = at(t, "%w", err)
+		}
+	}
+	return Wanted{On: on, Control: "power"}, err
+}
+
+// errandStep reads a step that only errands have.
+func (p *parser) errandStep() (s Step, err error) {
+	switch {
+	case p.is("start"):
+		on, err := p.named(p.full.Occasion)
+		s.Start = &Start{On: on}
+		if err == nil && p.is("over") {
+			s.Start.Over, err = true, p.want("people")
+		}
+		return s, err
+	case p.is("end"):
+		on, err := p.named(p.full.Occasion)
+		s.End = &on
+		return s, err
+	case p.is("mark"):
+		s.Mark, err = p.slug("the name of a marker")
+	case p.is("unmark"):
+		s.Unmark, err = p.slug("the name of a marker")
+	case p.is("send"):
+		s.Send = &Send{}
+		if s.Send.Name, err = p.slug("the name of what is sent"); err == nil && p.peek().quoted && !p.ended() {
+			s.Send.Text, err = p.text("a text")
+		}
 	}
 	return s, err
 }
@@ -355,14 +463,29 @@ func (p *parser) amount(c *Wanted, place token) error {
 
 // hold reads "for 10 min and back".
 func (p *parser) hold(s *Set) (err error) {
-	if !p.is("for") {
+	switch {
+	case p.isNext("after", "in"):
+		return p.expected("then, for or the end: for a pause write wait 10 min then set …, and for a time after something " +
+			"happened when 10 min after …")
+	case p.full != nil && p.is("until"):
+		until, err := p.point()
+		if err != nil {
+			return err
+		}
+		s.Until = &until
+	case !p.is("for"):
 		return nil
-	}
-	if s.Hold, err = p.dur(); err != nil {
-		return err
+	default:
+		if s.Hold, err = p.dur(); err != nil {
+			return err
+		}
 	}
 	if err := p.want("and"); err != nil {
-		return fmt.Errorf("%w: write for %s and back, or and then a value", err, Dur(s.Hold))
+		span := "for " + Dur(s.Hold)
+		if s.Until != nil {
+			span = "until " + PointText(*s.Until)
+		}
+		return fmt.Errorf("%w: write %s and back, or and then a value", err, span)
 	}
 	switch {
 	case p.is("back"):
@@ -400,15 +523,32 @@ func (p *parser) wait() (*Wait, error) {
 		d, err := p.dur()
 		return &Wait{For: d}, err
 	}
-	c, err := p.cond(0)
-	if err != nil {
-		return nil, err
+	w := &Wait{}
+	if p.full != nil {
+		if p.isPoint() {
+			point, err := p.point()
+			return &Wait{Point: &point}, err
+		}
+		begin := p.next
+		if s, err := p.sudden(); err == nil && p.isNext("at") {
+			w.Happens = &s
+		} else {
+			p.next = begin
+		}
+	}
+	if w.Happens == nil {
+		c, err := p.cond(0)
+		if err != nil {
+			return nil, err
+		}
+		w.Until = &c
 	}
 	if !p.ahead("at", "most") {
 		return nil, p.expected("at most and a time")
 	}
 	d, err := p.dur()
-	return &Wait{For: d, Until: &c}, err
+	w.For = d
+	return w, err
 }
 
 func (p *parser) choice(depth int) (*Choice, error) {
@@ -499,6 +639,11 @@ func (p *parser) not(depth int) (Cond, error) {
 		}
 		return c, p.want(")")
 	}
+	if p.full != nil {
+		if c, is, err := p.moment(); is {
+			return c, err
+		}
+	}
 	t, err := p.test()
 	return Cond{Test: &t}, err
 }
@@ -514,16 +659,23 @@ var relations = []struct {
 }
 
 func (p *parser) test() (Test, error) {
-	t := p.peek()
 	out := Test{}
+	if p.full != nil {
+		if out.Which = p.pathKind(); out.Which == "key" {
+			return out, p.expected("pressed within and a time, behind a key")
+		}
+	}
+	t := p.peek()
 	if t.quoted || !strings.Contains(t.text, "/") {
 		return out, p.expected("DEVICE/CONTROL or a measurement, such as boardwalk/power")
 	}
 	i := strings.LastIndexByte(t.text, '/')
 	on, err := p.names.Target(t.text[:i])
-	if err == nil && on.Kind != Measurement && p.names.Control(on, t.text[i+1:], "") == nil {
+	if err == nil && on.Kind != Measurement && out.Which != "measurement" &&
+		p.names.Control(on, t.text[i+1:], "") == nil {
 		out.On, out.Control = on, t.text[i+1:]
-	} else if measured, nothing := p.names.Target(t.text); nothing == nil && measured.Kind == Measurement {
+	} else if measured, nothing := p.names.Target(t.text); nothing == nil && measured.Kind == Measurement &&
+		out.Which != "control" {
 		out.On = measured
 	} else if err != nil {
 		return out, at(t, "%w", err)
@@ -550,6 +702,7 @@ func (p *parser) test() (Test, error) {
 	if out.Value, err = p.plainValue(); err != nil {
 		return out, err
 	}
+	out.Unit = p.unitBefore(place)
 	numeric := out.Is == Above || out.Is == Below || out.On.Kind == Measurement
 	if numeric && !numberRule.MatchString(out.Value) {
 		return out, at(place, "expected a number, not %.40q", place.text)
@@ -559,7 +712,29 @@ func (p *parser) test() (Test, error) {
 			return out, at(place, "%w", err)
 		}
 	}
-	return out, nil
+	if p.full == nil {
+		return out, nil
+	}
+	if (out.Is == Above || out.Is == Below) && p.is("until") {
+		q, err := p.quantity()
+		if err != nil {
+			return out, err
+		}
+		out.Until = &q
+	}
+	out.For, err = p.stays()
+	return out, err
+}
+
+// unitBefore is the unit of a number that was just read and began at a token, "" where it had none.
+func (p *parser) unitBefore(first token) string {
+	if m := glued.FindStringSubmatch(first.text); m != nil && slices.Contains(quantities, m[2]) {
+		return properly(m[2])
+	}
+	if last := p.tokens[p.next-1]; last != first && slices.Contains(quantities, last.text) {
+		return properly(last.text)
+	}
+	return ""
 }
 
 // dur reads a time: "3 s", "1 h 30 min", "90s", "1h30min".

@@ -1,7 +1,6 @@
 package run
 
 import (
-	"encoding/json"
 	"strconv"
 	"strings"
 )
@@ -40,6 +39,10 @@ func (s Step) text(name func(Target) string) string {
 		return s.Set.text(name)
 	case s.Call != nil:
 		return "run " + called(*s.Call, name)
+	case s.Wait != nil && s.Wait.Point != nil:
+		return "wait until " + PointText(*s.Wait.Point)
+	case s.Wait != nil && s.Wait.Happens != nil:
+		return "wait until " + s.Wait.Happens.text(name) + " at most " + Dur(s.Wait.For)
 	case s.Wait != nil && s.Wait.Until != nil:
 		return "wait until " + s.Wait.Until.text(name, 0) + " at most " + Dur(s.Wait.For)
 	case s.Wait != nil:
@@ -51,8 +54,28 @@ func (s Step) text(name func(Target) string) string {
 		}
 		return text
 	}
-	quoted, _ := json.Marshal(s.Notify)
-	return "notify " + string(quoted)
+	return s.errandText(name)
+}
+
+// errandText is a step that only errands have, or a notice.
+func (s Step) errandText(name func(Target) string) string {
+	switch {
+	case s.Start != nil && s.Start.Over:
+		return "start " + called(s.Start.On, name) + " over people"
+	case s.Start != nil:
+		return "start " + called(s.Start.On, name)
+	case s.End != nil:
+		return "end " + called(*s.End, name)
+	case s.Mark != "":
+		return "mark " + s.Mark
+	case s.Unmark != "":
+		return "unmark " + s.Unmark
+	case s.Send != nil && s.Send.Text != "":
+		return "send " + s.Send.Name + " " + quote(s.Send.Text)
+	case s.Send != nil:
+		return "send " + s.Send.Name
+	}
+	return "notify " + quote(s.Notify)
 }
 
 // part is steps in brackets: so it is plain what belongs to a condition.
@@ -82,8 +105,10 @@ func (s *Set) text(name func(Target) string) string {
 			text = "set " + strings.Join(paths, " and ") + " by " + by
 		}
 	}
-	if s.Hold > 0 {
-		text += " for " + Dur(s.Hold) + " and back"
+	if s.Hold > 0 || s.Until != nil {
+		if text += " for " + Dur(s.Hold) + " and back"; s.Until != nil {
+			text = strings.TrimSuffix(text, " for "+Dur(s.Hold)+" and back") + " until " + PointText(*s.Until) + " and back"
+		}
 		if s.Then != "" {
 			text = strings.TrimSuffix(text, "back") + "then " + s.Then
 		}
@@ -110,7 +135,9 @@ func (c Cond) text(name func(Target) string, tight int) string {
 	case c.Not != nil:
 		return "not " + c.Not.text(name, 3)
 	case c.Test != nil:
-		return c.Test.Path(name) + " " + string(c.Test.Is) + " " + c.Test.Value
+		return c.Test.text(name)
+	case c.isMoment():
+		return c.momentText(name)
 	case len(c.Any) > 0:
 		join, level = " or ", 1
 	default:
@@ -122,6 +149,19 @@ func (c Cond) text(name func(Target) string, tight int) string {
 	text := strings.Join(all, join)
 	if level < tight || tight == 3 {
 		return "(" + text + ")"
+	}
+	return text
+}
+
+// text is a test as it is written.
+func (t Test) text(name func(Target) string) string {
+	text := strings.TrimSpace(t.Which+" "+t.Path(name)) + " " + string(t.Is) + " " +
+		Quantity{t.Value, t.Unit}.String()
+	if t.Until != nil {
+		text += " until " + t.Until.String()
+	}
+	if t.For > 0 {
+		text += " for " + Dur(t.For)
 	}
 	return text
 }

@@ -9,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"urbo/core/fault"
+	"urbo/core/moment"
 	"urbo/core/plain"
 )
 
@@ -52,6 +53,8 @@ const (
 	Measurement Kind = "measurement"
 	Sequence    Kind = "sequence"
 	Occasion    Kind = "occasion"
+	Errand      Kind = "errand"
+	Station     Kind = "station"
 	Reins       Kind = "reins" // what has the volume, arrows, digits and play keys now
 )
 
@@ -83,6 +86,24 @@ type Step struct {
 	Wait   *Wait   `json:"wait,omitempty"`
 	If     *Choice `json:"if,omitempty"`
 	Notify string  `json:"notify,omitempty"` // a text for people
+	// These are of errands.
+	Start  *Start  `json:"start,omitempty"`
+	End    *Target `json:"end,omitempty"` // an occasion
+	Mark   string  `json:"mark,omitempty"`
+	Unmark string  `json:"unmark,omitempty"`
+	Send   *Send   `json:"send,omitempty"`
+}
+
+// Start starts an occasion.
+type Start struct {
+	On   Target `json:"on"`
+	Over bool   `json:"over,omitempty"` // also in the place of one that a person started
+}
+
+// Send sends a message or request that has a name.
+type Send struct {
+	Name string `json:"name"`
+	Text string `json:"text,omitempty"`
 }
 
 // Press presses a key.
@@ -98,14 +119,18 @@ type Set struct {
 	Changes []Wanted `json:"changes"`
 	// Eased is how an occasion sets them: only what must change is pressed, and what fails is said, and passed over.
 	Eased bool          `json:"eased,omitempty"`
-	Hold  time.Duration `json:"hold,omitempty"` // then what was before comes back; 0 is for good
-	Then  string        `json:"then,omitempty"` // or this value, where the step sets one control
+	Hold  time.Duration `json:"hold,omitempty"`  // then what was before comes back; 0 is for good
+	Until *moment.Point `json:"until,omitempty"` // or until then
+	Then  string        `json:"then,omitempty"`  // or this value, where the step sets one control
 }
 
 // Wait waits for a time, or until something is so.
 type Wait struct {
-	For   time.Duration `json:"for"` // with Until, at most so long
+	For   time.Duration `json:"for"` // with Until or Happens, at most so long
 	Until *Cond         `json:"until,omitempty"`
+	// These are of errands.
+	Point   *moment.Point `json:"point,omitempty"`
+	Happens *Sudden       `json:"happens,omitempty"`
 }
 
 // Choice does one or the other.
@@ -162,11 +187,11 @@ func (s Step) check(depth int, n *int) error {
 			return wrong("sets %d controls: at most %d in one step", len(s.Set.Changes), MaxChanges)
 		case s.Set.Hold < 0 || s.Set.Hold > MaxHold:
 			return wrong("for %s: at most %s", Dur(s.Set.Hold), Dur(MaxHold))
-		case s.Set.Then != "" && (s.Set.Hold == 0 || len(s.Set.Changes) != 1):
+		case s.Set.Then != "" && (s.Set.Hold == 0 && s.Set.Until == nil || len(s.Set.Changes) != 1):
 			return wrong("then goes with one control that is set for a time")
 		}
 	case s.Wait != nil:
-		if s.Wait.For <= 0 || s.Wait.For > MaxWait {
+		if s.Wait.Point == nil && (s.Wait.For <= 0 || s.Wait.For > MaxWait) {
 			return wrong("waits %s: at most %s", Dur(s.Wait.For), Dur(MaxWait))
 		}
 		if s.Wait.Until != nil {
@@ -180,7 +205,7 @@ func (s Step) check(depth int, n *int) error {
 			return err
 		}
 		return check(s.If.Else, depth+1, n)
-	case s.Call != nil:
+	case s.Call != nil, s.Start != nil, s.End != nil, s.Mark != "", s.Unmark != "", s.Send != nil:
 	case s.Notify == "":
 		return wrong("does nothing")
 	default:
@@ -212,8 +237,14 @@ func Targets(steps []Step) (out []Target) {
 				}
 			case s.Call != nil:
 				add(*s.Call)
+			case s.Start != nil:
+				add(s.Start.On)
+			case s.End != nil:
+				add(*s.End)
 			case s.Wait != nil && s.Wait.Until != nil:
 				s.Wait.Until.targets(add)
+			case s.Wait != nil && s.Wait.Happens != nil:
+				s.Wait.Happens.targets(add)
 			case s.If != nil:
 				s.If.Cond.targets(add)
 				walk(s.If.Do)

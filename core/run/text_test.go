@@ -78,7 +78,7 @@ func TestParse_SaysTheSameAsPrint(t *testing.T) {
 			"off\nthen set room/dome/power to off",
 		"wait until boardwalk/power is on at most 10 min": "",
 		"wait until dome/humidity > 85% at most 1h30min": "wait until " +
-			"dome/humidity above 85 at most 1 h 30 min",
+			"dome/humidity above 85 % at most 1 h 30 min",
 		"if boardwalk/power is on do set boardwalk/power to off else run then": "if boardwalk/power is " +
 			"on do (set boardwalk/power to off) else (run then)",
 		"if not (dew/power is on or at/power may be on) and at/mode is at do (wait 1 s;)": "if not (dew/power is on " +
