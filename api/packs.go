@@ -21,7 +21,8 @@ type PackIn struct {
 // packs registers the exchange of devices and what the house has of them.
 func (a *API) packs() {
 	call(a, operation{"GET", "/packs", "export-pack",
-		"Devices and what the house has of them as a pack; all devices where nothing is named", grant.Teach, wholeHouse, 0},
+		"Devices and what the house has of them as a pack; all devices where nothing is named", grant.Teach,
+		wholeHouse, 0},
 		func(_ context.Context, in *struct {
 			All       bool   `query:"all" doc:"All devices, groups, sequences, occasions and boards"`
 			Devices   string `query:"devices" maxLength:"4000" doc:"Slugs, apart by commas"`
@@ -57,7 +58,8 @@ func (a *API) packs() {
 		func(_ context.Context, p pack.Pack, conflict string) (library.PackPlan, error) {
 			return a.house.PlanPack(p, conflict)
 		})
-	take("/packs", "import-pack", "Import a pack: all of its devices and code sets or nothing, and then its other things, or none of them",
+	take("/packs", "import-pack",
+		"Import a pack: all of its devices and code sets or nothing, and then its other things, or none of them",
 		func(ctx context.Context, p pack.Pack, conflict string) (library.PackPlan, error) {
 			return a.house.ImportPack(ctx, p, conflict, note(ctx))
 		})

@@ -27,8 +27,8 @@ func benchKey(name string, command int64) device.Key {
 		Fields: line.Fields{"address": line.Number(9), "command": line.Number(command)}}}}
 }
 
-// BenchmarkPress_UnderLoad is a press of a key, or a tap on a tile, over HTTP up to its first byte at a station, with 20 stations connected over
-// WebSocket, and 200 captures a second arriving from them.
+// BenchmarkPress_UnderLoad is a press of a key, or a tap on a tile, over HTTP up to its first byte at a station, with
+// 20 stations connected over WebSocket, and 200 captures a second arriving from them.
 func BenchmarkPress_UnderLoad(b *testing.B) {
 	const stations, captures = 20, 200
 	s := newSite(b)

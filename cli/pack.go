@@ -28,10 +28,11 @@ func (a *app) packExport() *cobra.Command {
 	var all bool
 	named := map[string]*[]string{"sets": {}, "groups": {}, "sequences": {}, "occasions": {}, "boards": {}}
 	c := &cobra.Command{
-		Use: "export [DEVICE …]", Short: "Write devices, and what the house has of them; all devices where nothing is named",
-		Args: args(0, -1, "DEVICEs"),
+		Use:   "export [DEVICE …]",
+		Short: "Write devices, and what the house has of them; all devices where nothing is named",
+		Args:  args(0, -1, "DEVICEs"),
 		Example: "  urbo pack export boardwalk amplifier --out lights.json\n" +
-			"  urbo pack export projector amplifier screen --occasion public-talk --board public-night --out night.json\n" +
+			"  urbo pack export projector amplifier --occasion public-talk --board public-night --out night.json\n" +
 			"  urbo pack export --all --out house.json",
 		RunE: func(c *cobra.Command, argv []string) error {
 			query := url.Values{"devices": {strings.Join(argv, ",")}}

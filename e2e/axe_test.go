@@ -58,7 +58,8 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 		b.click("Edit")
 		b.see("Add to the board")
 		look("a board that is edited")
-		for part, open := range map[string]string{"/settings": "Change settings", "/codes": "Change amber", "": "Arrange"} {
+		for part, open := range map[string]string{"/settings": "Change settings", "/codes": "Change amber",
+			"": "Arrange"} {
 			b.visit(r, "/devices/boardwalk"+part)
 			b.click(open)
 			look("a device with its forms open" + part)

@@ -187,6 +187,23 @@ func TestBoards_WhatIsMissedIsFoundAndPutRight(t *testing.T) {
 	}
 }
 
+// box is where an element is that has a label: left, top, width and height.
+func (b *browser) box(name string) []float64 {
+	b.t.Helper()
+	box, err := value[[]float64](b, `(r => [r.left, r.top, r.width, r.height])(
+		document.querySelector('[aria-label=' + CSS.escape(`+quote(name)+`) + ']:not(section, .segments)').getBoundingClientRect())`)
+	require.NoError(b.t, err)
+	return box
+}
+
+// mouse is what a mouse does at a place, with its left button.
+func (b *browser) mouse(kind input.DispatchMouseEventType, x, y float64) {
+	b.t.Helper()
+	_, err := chromedp.Call(b.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: kind, X: x, Y: y,
+		Button: input.MouseButtonLeft, Buttons: 1, ClickCount: 1})
+	require.NoError(b.t, err)
+}
+
 // TestBoards_ALostNetworkHalfSetsNothing loses the network in the middle of a drag, and lets it come back.
 func TestBoards_ALostNetworkHalfSetsNothing(t *testing.T) {
 	t.Parallel()
@@ -198,18 +215,17 @@ func TestBoards_ALostNetworkHalfSetsNothing(t *testing.T) {
 	b.named("Lecture amplifier on")
 	online := func(is bool) {
 		rate := -1.0
-		_, err := chromedp.Call(b.ctx, network.EmulateNetworkConditionsByRule, network.EmulateNetworkConditionsByRuleParams{
-			MatchedNetworkConditions: []*network.Conditions{{Offline: !is, DownloadThroughput: rate, UploadThroughput: rate}}})
+		_, err := chromedp.Call(b.ctx, network.EmulateNetworkConditionsByRule,
+			network.EmulateNetworkConditionsByRuleParams{
+				MatchedNetworkConditions: []*network.Conditions{{Offline: !is, DownloadThroughput: rate,
+					UploadThroughput: rate}}})
 		require.NoError(t, err)
 	}
 	b.eval(`document.querySelector('[role=slider][aria-label="Lecture amplifier volume"]').scrollIntoView({block: 'center'})`)
-	at, err := value[[]float64](b, `(r => [r.left, r.top + r.height / 2, r.width])(
-		document.querySelector('[role=slider][aria-label="Lecture amplifier volume"]').getBoundingClientRect())`)
-	require.NoError(t, err)
+	box := b.box("Lecture amplifier volume")
 	mouse := func(kind input.DispatchMouseEventType, part float64) {
-		_, err := chromedp.Call(b.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: kind,
-			X: at[0] + part*at[2], Y: at[1], Button: input.MouseButtonLeft, Buttons: 1, ClickCount: 1})
-		require.NoError(t, err)
+		b.mouse(kind, box[0]+part*box[2],
+			box[1]+box[3]/2)
 	}
 	mouse(input.DispatchMouseEventTypeMousePressed, 0.3)
 	mouse(input.DispatchMouseEventTypeMouseMoved, 0.4)
@@ -265,6 +281,21 @@ func TestBoards_AreEditedByTwoPeople(t *testing.T) {
 	b.click("Undo")
 	b.until(order + `.startsWith('Dew heaters,Air mixer,')`)
 	b.click("Redo")
+
+	b.until(order + `.startsWith('Air mixer,Dew heaters,')`)
+
+	// dragged there and back with the mouse
+	for _, first := range []string{"Dew heaters,Air mixer,", "Air mixer,Dew heaters,"} {
+		from, to := b.box("Move "+strings.Split(first, ",")[0]), b.box("Move "+strings.Split(first, ",")[1])
+		b.mouse(input.DispatchMouseEventTypeMousePressed, from[0]+from[2]/2, from[1]+from[3]/2)
+		for part := 0.1; part < 1.1; part += 0.1 {
+			b.mouse(input.DispatchMouseEventTypeMouseMoved, from[0]+from[2]/2+part*(to[0]-from[0]),
+				from[1]+from[3]/2+part*(to[1]-from[1]))
+		}
+		b.mouse(input.DispatchMouseEventTypeMouseReleased, to[0]+to[2]/2, to[1]+to[3]/2)
+		b.until(order + `.startsWith(` + quote(first) + `)`)
+		b.until(`document.getAnimations().length === 0`)
+	}
 
 	// with the keyboard alone: pick it up, move it, put it down
 	b.eval(`document.querySelector('[aria-label="Move Air mixer"]').focus()`)

@@ -116,7 +116,8 @@ func (b *browser) click(name string) {
 // clickIn clicks a button of one part of a page.
 func (b *browser) clickIn(part, name string) {
 	b.t.Helper()
-	b.until("(e => e && (e.click(), true))([...document.querySelectorAll('section[aria-label=' + CSS.escape(" + quote(part) +
+	b.until("(e => e && (e.click(), true))([...document.querySelectorAll('section[aria-label=' + CSS.escape(" +
+		quote(part) +
 		") + '] button')].find(e => e.innerText.trim() === " + quote(name) + "))")
 }
 

@@ -162,8 +162,9 @@ func (h *House) ImportPack(ctx context.Context, p pack.Pack, conflict string, no
 		}
 	}
 	if err := h.keep(ctx, arrived, note.By); err != nil {
-		return plan, fmt.Errorf("its devices and code sets came, and none of its groups, sequences, occasions and boards: %w",
-			err)
+		return plan,
+			fmt.Errorf("its devices and code sets came, and none of its groups, sequences, occasions and boards: %w",
+				err)
 	}
 	plan.Items, plan.Done = append(plan.Items, items...), true
 	return plan, nil
@@ -210,8 +211,9 @@ func (h *House) keep(ctx context.Context, t pack.Things, by grant.By) error {
 			for i, s := range b.Sections {
 				sections[i].Title = s.Title
 				for _, t := range s.Tiles {
-					sections[i].Tiles = append(sections[i].Tiles, boards.TileText{Kind: t.Kind, Of: t.Of, Title: t.Title,
-						Size: t.Size, Text: t.Text})
+					sections[i].Tiles = append(sections[i].Tiles, boards.TileText{Kind: t.Kind, Of: t.Of,
+						Title: t.Title,
+						Size:  t.Size, Text: t.Text})
 				}
 			}
 			if err := add("board", b.Slug, func() error {
@@ -281,10 +283,11 @@ func (h *House) arrive(p pack.Pack, plan library.PackPlan) (out pack.Things, _ [
 	if err != nil {
 		return out, nil, err
 	}
-	here.Sequences = slices.DeleteFunc(here.Sequences, func(q pack.Sequence) bool { // what names what is gone is another
-		s, err := h.Sequences.Find(q.Slug)
-		return err != nil || len(h.Sequences.Gone(s)) > 0
-	})
+	here.Sequences = slices.DeleteFunc(here.Sequences,
+		func(q pack.Sequence) bool { // what names what is gone is another
+			s, err := h.Sequences.Find(q.Slug)
+			return err != nil || len(h.Sequences.Gone(s)) > 0
+		})
 	here.Occasions = slices.DeleteFunc(here.Occasions, func(q pack.Occasion) bool {
 		o, err := h.Occasions.Find(q.Slug)
 		return err != nil || len(h.Occasions.Gone(o)) > 0
@@ -292,7 +295,10 @@ func (h *House) arrive(p pack.Pack, plan library.PackPlan) (out pack.Things, _ [
 	if out.Groups, err = settle(a, p.Groups, here.Groups, family[pack.Group]{"group",
 		func(g *pack.Group) *string { return &g.Slug }, func(g pack.Group) string { return g.Name },
 		pack.Group.Called, a.takenPlace,
-		func(was, as string, g pack.Group) { a.places[was] = place{kind: run.Group, as: as, members: g.Members} }}); err != nil {
+		func(was, as string, g pack.Group) {
+			a.places[was] = place{kind: run.Group, as: as,
+				members: g.Members}
+		}}); err != nil {
 		return out, nil, err
 	}
 	if out.Sequences, err = settle(a, p.Sequences, here.Sequences, family[pack.Sequence]{"sequence",
@@ -309,7 +315,9 @@ func (h *House) arrive(p pack.Pack, plan library.PackPlan) (out pack.Things, _ [
 	}
 	out.Boards, err = settle(a, p.Boards, here.Boards, family[pack.Board]{"board",
 		func(b *pack.Board) *string { return &b.Slug }, func(b pack.Board) string { return b.Name },
-		pack.Board.Called, func(slug string) bool { return found(h.Boards.Find(slug)) }, func(string, string, pack.Board) {}})
+		pack.Board.Called, func(slug string) bool { return found(h.Boards.Find(slug)) }, func(string, string,
+			pack.Board) {
+		}})
 	return out, a.items, err
 }
 
@@ -349,7 +357,8 @@ func settle[T any](a *arrival, all, here []T, f family[T]) ([]T, error) {
 			if err != nil {
 				return nil, fmt.Errorf("%w: %w", pack.ErrPack, err)
 			}
-			item := library.PackItem{What: f.what, Slug: was, Name: f.name(one), Taken: f.taken(was), Action: "add", As: was}
+			item := library.PackItem{What: f.what, Slug: was, Name: f.name(one), Taken: f.taken(was), Action: "add",
+				As: was}
 			switch same := slices.IndexFunc(here, func(h T) bool { return alike(called, h, f.slug) }); {
 			case same >= 0:
 				item.Same, item.Action, item.As = true, library.Skip, *f.slug(&here[same])

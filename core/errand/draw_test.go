@@ -177,8 +177,9 @@ func drawSudden(r *rapid.T) *run.Sudden {
 		return &run.Sudden{Pressed: &run.Pressed{On: thing(r, run.Device), Key: word(r),
 			How: oneOf(r, "", "twice", "thrice", "held")}}
 	case 1:
-		s := &run.Sudden{Becomes: &run.Becomes{On: thing(r, run.Device), Control: word(r), Leaves: maybe(r), Value: value(r),
-			By: oneOf(r, "", "handset", "errand")}}
+		s := &run.Sudden{Becomes: &run.Becomes{On: thing(r, run.Device), Control: word(r), Leaves: maybe(r),
+			Value: value(r),
+			By:    oneOf(r, "", "handset", "errand")}}
 		if maybe(r) {
 			s.For = span(r)
 		}
@@ -416,7 +417,8 @@ func TestParse_ReadsWhatPrintWrites(t *testing.T) {
 }
 
 func FuzzParse(f *testing.F) {
-	f.Add("errand dusk when 10 min after dusk not after 22:30 do set (boardwalk/power on, boardwalk/colour amber) if missed run within 2 h")
+	f.Add("errand dusk when 10 min after dusk not after 22:30 do set (boardwalk/power on, boardwalk/colour amber) " +
+		"if missed run within 2 h")
 	f.Add("errand dry while dome/humidity above 85 % until 75 % do set dew/power to on afterwards back # why")
 	f.Fuzz(func(t *testing.T, text string) {
 		e, err := Parse(text, names{})

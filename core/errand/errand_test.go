@@ -81,20 +81,26 @@ func TestParse_AllSentencesOfATinkerer(t *testing.T) {
 }
 
 func TestParse_Means(t *testing.T) {
-	for text, want := range map[string]string{
-		"errand a when every day at 7:00 do press x/y":             "errand a\nwhen at 07:00\ndo press x/y",
-		"errand a when sunset - 30 min do press x/y":               "errand a\nwhen 30 min before sunset\ndo press x/y",
-		"errand a when m-a/b > 85% for 2 minutes do press x/y":     "errand a\nwhen m-a/b above 85 % for 2 min\ndo press x/y",
-		"errand a when at 7:00 on mon-fri do press x/y, press x/z": "errand a\nwhen at 07:00 on weekdays\ndo press x/y\n  then press x/z",
-		"errand a while sun down do set x/y to on afterwards back if unknown end after 30 min if missed skip": "errand a\n" +
-			"while sun down\ndo set x/y to on\nafterwards back\nif missed skip\nif unknown end after 30 min",
-		"# why\nerrand a # name\nwhen at 7:00 # early\n# and then\ndo press x/y # quick\nif busy drop # once": "# why\n" +
-			"errand a # name\nwhen at 07:00 # early\n# and then\ndo press x/y # quick\nif busy drop # once",
-		"errand a when measurement x/y below 3 W only if control x/y is on do turn on x": "errand a\n" +
-			"when measurement x/y below 3 W\nonly if control x/y is on\ndo set x/power to on",
-		"errand a when at 7:00 do if sun up do press x/y then toggle x": "errand a\nwhen at 07:00\n" +
-			"do if sun up do (press x/y)\n  then if x/power is on do (set x/power to off) else (set x/power to on)",
+	for _, c := range [][2]string{
+		{"when every day at 7:00 do press x/y",
+			"when at 07:00|do press x/y"},
+		{"when sunset - 30 min do press x/y",
+			"when 30 min before sunset|do press x/y"},
+		{"when m-a/b > 85% for 2 minutes do press x/y",
+			"when m-a/b above 85 % for 2 min|do press x/y"},
+		{"when at 7:00 on mon-fri do press x/y, press x/z",
+			"when at 07:00 on weekdays|do press x/y|  then press x/z"},
+		{"while sun down do press x/y afterwards back if unknown end after 5 min if missed skip",
+			"while sun down|do press x/y|afterwards back|if missed skip|if unknown end after 5 min"},
+		{"when at 7:00 # early\n# and then\ndo press x/y # quick\nif busy drop # once",
+			"when at 07:00 # early|# and then|do press x/y # quick|if busy drop # once"},
+		{"when measurement x/y below 3 W only if control x/y is on do turn on x",
+			"when measurement x/y below 3 W|only if control x/y is on|do set x/power to on"},
+		{"when at 7:00 do if sun up do press x/y then toggle x",
+			"when at 07:00|do if sun up do (press x/y)|" +
+				"  then if x/power is on do (set x/power to off) else (set x/power to on)"},
 	} {
+		text, want := "errand a "+c[0], "errand a\n"+strings.ReplaceAll(c[1], "|", "\n")
 		e, err := Parse(text, names{})
 		require.NoError(t, err, text)
 		assert.Equal(t, want, e.Print(now))

@@ -39,7 +39,8 @@ func TestJudge_HasThreeAnswers(t *testing.T) {
 	w := london(t)
 	at := time.Date(2026, 12, 4, 23, 30, 0, 0, w.Zone) // a Friday
 	h := house{
-		at:      map[string]run.Reading{"x/power": {"on"}, "y/power": {"off", "on"}, "m-a/b": {"80"}, "z/volume": {"3 to 12"}},
+		at: map[string]run.Reading{"x/power": {"on"}, "y/power": {"off", "on"}, "m-a/b": {"80"},
+			"z/volume": {"3 to 12"}},
 		since:   map[string]time.Time{"x/power": at.Add(-10 * time.Minute)},
 		changed: map[string]time.Time{"x/power": at.Add(-10 * time.Minute), "x/powerperson": {}, "y/power": {}},
 		pressed: map[string]time.Time{"door/opened": at.Add(-time.Minute)},
@@ -128,9 +129,11 @@ func TestEdge_IsWhenTheClockChangesTheAnswer(t *testing.T) {
 		}
 		assert.Equal(t, want, have, text)
 	}
-	e, err := Parse("errand a while x/power is on for 10 min and door/opened pressed within 3 min do press x/y", names{})
+	e, err := Parse("errand a while x/power is on for 10 min and door/opened pressed within 3 min do press x/y",
+		names{})
 	require.NoError(t, err)
-	h := house{at: map[string]run.Reading{"x/power": {"on"}}, since: map[string]time.Time{"x/power": at.Add(-time.Minute)},
+	h := house{at: map[string]run.Reading{"x/power": {"on"}},
+		since:   map[string]time.Time{"x/power": at.Add(-time.Minute)},
 		pressed: map[string]time.Time{"door/opened": at.Add(-time.Minute)}}
 	timers := Timers(*e.While, h, Now{At: at, Where: w})
 	require.Len(t, timers, 2)

@@ -11,8 +11,8 @@ import (
 // ahead is how many days a cue is looked for: a polar night is over by then, and each first monday has come.
 const ahead = 400
 
-// Next is the first time after a time at which a cue comes; id is of its errand, for what it gives or takes. It is false
-// where the cue is not planned, or never comes again.
+// Next is the first time after a time at which a cue comes; id is of its errand, for what it gives or takes. It is
+// false where the cue is not planned, or never comes again.
 func (c Cue) Next(id string, after time.Time, w moment.Where) (time.Time, bool) {
 	if !c.Planned() {
 		return time.Time{}, false

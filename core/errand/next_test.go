@@ -36,8 +36,10 @@ func TestNext_IsNeverPastNeverSkippedNeverTwice(t *testing.T) {
 				if c.check() != nil {
 					r.Skip()
 				}
-				begin := w.At(rapid.SampledFrom([]moment.Date{{Year: 2026, Month: 3, Day: 26}, {Year: 2026, Month: 10, Day: 22},
-					{Year: 2026, Month: 4, Day: 2}, {Year: 2026, Month: 9, Day: 3}, {Year: 2028, Month: 2, Day: 27}}).Draw(r, "date"), 0)
+				begin := w.At(rapid.SampledFrom([]moment.Date{{Year: 2026, Month: 3, Day: 26}, {Year: 2026, Month: 10,
+					Day: 22},
+					{Year: 2026, Month: 4, Day: 2}, {Year: 2026, Month: 9, Day: 3}, {Year: 2028, Month: 2,
+						Day: 27}}).Draw(r, "date"), 0)
 				end := begin.Add(6 * 24 * time.Hour)
 				var all []time.Time // by another way: every day's, moved
 				for n := -20; n < 20; n++ {

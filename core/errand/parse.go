@@ -164,7 +164,8 @@ func (p *parser) what(c *Cue) (err error) {
 			return err
 		}
 		if d.Year == 0 {
-			return p.Wrong(1, "a day with its year, such as 2026-12-05; for one of every year write at … only if from … to …")
+			return p.Wrong(1,
+				"a day with its year, such as 2026-12-05; for one of every year write at … only if from … to …")
 		}
 		c.Date = &d
 		if err := p.Want("at"); err != nil {

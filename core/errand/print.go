@@ -6,8 +6,8 @@ import (
 	"urbo/core/run"
 )
 
-// Print writes an errand as Parse reads it: each clause in a line of its own. Things are called what name says now; what
-// it does not know, what they were called when it was written.
+// Print writes an errand as Parse reads it: each clause in a line of its own. Things are called what name says now;
+// what it does not know, what they were called when it was written.
 func (e Errand) Print(name func(run.Target) string) string {
 	w := &writer{remarks: e.Remarks}
 	w.line("errand", "errand "+e.Name)

@@ -60,7 +60,8 @@ type Clock int
 // String is the time as 07:00.
 func (c Clock) String() string { return fmt.Sprintf("%02d:%02d", c/60, c%60) }
 
-// At is a time of day on a day. One that does not exist is the next that does; of one that comes twice, it is the first.
+// At is a time of day on a day. One that does not exist is the next that does; of one that comes twice, it is the
+// first.
 func (w Where) At(d Date, c Clock) time.Time {
 	local := time.Date(d.Year, d.Month, d.Day, int(c)/60, int(c)%60, 0, 0, time.UTC)
 	_, before := local.Add(-24 * time.Hour).In(w.Zone).Zone()

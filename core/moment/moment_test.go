@@ -66,14 +66,16 @@ func TestBetween_IsTheNightThatBeginsOnThatDay(t *testing.T) {
 	}
 	night := moment.Between{From: moment.Point{Clock: 23 * 60}, To: moment.Point{Clock: 6 * 60},
 		On: moment.Days{Of: []time.Weekday{time.Friday}}}
-	for text, want := range map[string]bool{"2026-12-04 22:59": false, "2026-12-04 23:00": true, "2026-12-05 05:59": true,
+	for text, want := range map[string]bool{"2026-12-04 22:59": false, "2026-12-04 23:00": true,
+		"2026-12-05 05:59": true,
 		"2026-12-05 06:00": false, "2026-12-05 23:30": false, "2026-12-04 03:00": false} {
 		assert.Equal(t, want, night.Has(at(text), w), text)
 	}
 	dusk := moment.Between{From: moment.Point{Sun: sun.Dusk}, To: moment.Point{Clock: 23 * 60}}
 	assert.True(t, dusk.Has(at("2026-12-05 20:00"), w))
 	assert.False(t, dusk.Has(at("2026-12-05 12:00"), w))
-	late := moment.Between{From: moment.Point{Sun: sun.Sunset, Offset: 10 * time.Hour}, To: moment.Point{Sun: sun.Sunrise}}
+	late := moment.Between{From: moment.Point{Sun: sun.Sunset, Offset: 10 * time.Hour},
+		To: moment.Point{Sun: sun.Sunrise}}
 	assert.True(t, late.Has(at("2026-12-05 03:00"), w), "ten hours after sunset is tomorrow")
 	far := w
 	far.Place = &sun.Place{Latitude: 69.6, Longitude: 18.9}

@@ -1,5 +1,5 @@
-// Package pack is the exchange format of devices and what a house has of them: JSON with a version, described by docs/pack.schema.json. What a newer
-// minor version adds is kept and written again, though it is not understood.
+// Package pack is the exchange format of devices and what a house has of them: JSON with a version, described by
+// docs/pack.schema.json. What a newer minor version adds is kept and written again, though it is not understood.
 package pack
 
 import (

@@ -114,8 +114,8 @@ func things[T any](s *scanner, member string, slug func(T) string, into *[]T) er
 type Finder interface {
 	// Place finds a device or group, "room/ROOM", "reins" or a measurement.
 	Place(name string) (run.Kind, string, error)
-	// Key says whether a device that Place found has a key, and Control whether it has a control that may be at a value;
-	// "" is any.
+	// Key says whether a device that Place found has a key, and Control whether it has a control that may be at a
+	// value; "" is any.
 	Key(place, key string) error
 	Control(place, control, value string) error
 	Sequence(name string) (string, error)

@@ -505,7 +505,8 @@ func (p *parser) measurement() (Target, error) {
 }
 
 // proper are the units as they are written.
-var proper = map[string]string{"°c": "°C", "°f": "°F", "c": "°C", "f": "°F", "w": "W", "kw": "kW", "kwh": "kWh", "v": "V",
+var proper = map[string]string{"°c": "°C", "°f": "°F", "c": "°C", "f": "°F", "w": "W", "kw": "kW", "kwh": "kWh",
+	"v": "V",
 	"a": "A", "hpa": "hPa", "db": "dB"}
 
 // quantity reads a number, behind which a unit may stand.

@@ -465,8 +465,8 @@ func (p *parser) amount(c *Wanted, place token) error {
 func (p *parser) hold(s *Set) (err error) {
 	switch {
 	case p.isNext("after", "in"):
-		return p.expected("then, for or the end: for a pause write wait 10 min then set …, and for a time after something " +
-			"happened when 10 min after …")
+		return p.expected("then, for or the end: for a pause write wait 10 min then set …, and for a time after " +
+			"something happened when 10 min after …")
 	case p.full != nil && p.is("until"):
 		until, err := p.point()
 		if err != nil {

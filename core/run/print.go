@@ -107,7 +107,8 @@ func (s *Set) text(name func(Target) string) string {
 	}
 	if s.Hold > 0 || s.Until != nil {
 		if text += " for " + Dur(s.Hold) + " and back"; s.Until != nil {
-			text = strings.TrimSuffix(text, " for "+Dur(s.Hold)+" and back") + " until " + PointText(*s.Until) + " and back"
+			text = strings.TrimSuffix(text, " for "+Dur(s.Hold)+" and back") + " until " + PointText(*s.Until) +
+				" and back"
 		}
 		if s.Then != "" {
 			text = strings.TrimSuffix(text, "back") + "then " + s.Then

@@ -114,8 +114,9 @@ func (p *parser) sudden() (s Sudden, err error) {
 	case strings.Contains(t.text, "/") && !t.quoted, p.isNext(pathKinds...) && p.has(1, "/"):
 		return p.suddenPath()
 	default:
-		return s, p.expected("what happens: a path such as door/opened pressed, occasion, phrase, message, hook, calendar, " +
-			"house starts, mains return, or station")
+		return s,
+			p.expected("what happens: a path such as door/opened pressed, occasion, phrase, message, hook, calendar, " +
+				"house starts, mains return, or station")
 	}
 	return s, err
 }
@@ -286,7 +287,8 @@ func (s Sudden) text(name func(Target) string) string {
 		}
 		return pathOf(b.On, b.Control, name) + either(b.Leaves, " leaves ", " becomes ") + b.Value + by + stays
 	case s.Moves != nil:
-		return gaugeText(s.Moves.Which, s.Moves.On, s.Moves.Control, name) + either(s.Moves.Falls, " falls by ", " rises by ") +
+		return gaugeText(s.Moves.Which, s.Moves.On, s.Moves.Control, name) + either(s.Moves.Falls, " falls by ",
+			" rises by ") +
 			s.Moves.By.String() + " within " + Dur(s.Moves.Within)
 	case s.Silent != nil:
 		return s.Silent.ID + " silent" + stays

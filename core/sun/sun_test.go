@@ -55,12 +55,14 @@ func TestSun_AgreesWithAnotherWay(t *testing.T) {
 			for _, c := range []struct {
 				height   float64
 				up, down sun.Event
-			}{{-50.0 / 60, sun.Sunrise, sun.Sunset}, {-6, sun.Dawn, sun.Dusk}, {-12, sun.NauticalDawn, sun.NauticalDusk},
+			}{{-50.0 / 60, sun.Sunrise, sun.Sunset}, {-6, sun.Dawn, sun.Dusk}, {-12, sun.NauticalDawn,
+				sun.NauticalDusk},
 				{-18, sun.AstronomicalDawn, sun.AstronomicalDusk}} {
 				expect := map[sun.Event][]time.Time{}
 				for n, now := range heights[1:] {
 					before, at := heights[n], begin.Add(time.Duration(n)*time.Minute)
-					if e := map[bool]sun.Event{true: c.up, false: c.down}[now > before]; before < c.height != (now < c.height) {
+					if e := map[bool]sun.Event{true: c.up,
+						false: c.down}[now > before]; before < c.height != (now < c.height) {
 						part := (c.height - before) / (now - before)
 						expect[e] = append(expect[e], at.Add(time.Duration(part*float64(time.Minute))))
 					}
@@ -72,7 +74,8 @@ func TestSun_AgreesWithAnotherWay(t *testing.T) {
 						require.True(t, is, "%s near %s", e, want)
 						tolerance := time.Minute
 						// where the sun only touches the height, minutes are a matter of a hundredth of a degree
-						if slope := math.Abs(almanac(p, want.Add(time.Minute)) - almanac(p, want.Add(-time.Minute))); slope < 0.08 {
+						if slope := math.Abs(almanac(p, want.Add(time.Minute)) - almanac(p,
+							want.Add(-time.Minute))); slope < 0.08 {
 							tolerance = 8 * time.Minute
 						}
 						require.WithinDuration(t, want, got, tolerance, "%s, slope", e)

@@ -132,6 +132,7 @@ function OccasionForm({ occasion, onDone }: { occasion?: Occasion; onDone: () =>
         label={words.automate.room}
         value={room}
         sx={{ maxWidth: 320 }}
+        slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
         onChange={(e) => setRoom(e.target.value)}
       >
         <MenuItem value="">{words.automate.wholeHouse}</MenuItem>
