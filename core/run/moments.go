@@ -45,6 +45,7 @@ func isTime(word string) bool { return timeRule.MatchString(word) }
 
 // Clock reads a time of day.
 func (p *parser) clock() (moment.Clock, error) {
+	p.offer(Offer{Kind: "time"})
 	t := p.peek()
 	m := timeRule.FindStringSubmatch(t.text)
 	if m == nil || t.quoted {
@@ -104,6 +105,7 @@ func (p *parser) point() (out moment.Point, err error) {
 		out.Sun = e
 		return out, nil
 	}
+	p.offer(Offer{Kind: "time"})
 	if p.ended() || p.peek().quoted || !isTime(p.peek().text) {
 		return out, p.expected("a time such as 22:30, or sunrise, sunset, dawn, dusk or noon")
 	}
@@ -144,6 +146,7 @@ func (p *parser) days() (d moment.Days, err error) {
 }
 
 func (p *parser) weekday() (time.Weekday, error) {
+	p.offer(Offer{Kind: "day"})
 	t := p.peek()
 	day, is := moment.Weekday(t.text)
 	if !is || t.quoted {
@@ -155,6 +158,7 @@ func (p *parser) weekday() (time.Weekday, error) {
 
 // date reads a day of the calendar: 2026-12-05, or 12-05 of every year.
 func (p *parser) date() (moment.Date, error) {
+	p.offer(Offer{Kind: "date"})
 	t := p.peek()
 	d := moment.Date{}
 	if m := dateRule.FindStringSubmatch(t.text); m != nil {
@@ -259,12 +263,12 @@ func (p *parser) moment() (c Cond, is bool, err error) {
 		p.next++
 		c.Sky, err = p.sky()
 	case p.is("occasion"):
-		on, e := p.named(p.full.Occasion)
+		on, e := p.named("occasion", p.full.Occasion)
 		c.In, err = &on, e
 	case p.is("marker"):
 		c.Marker, err = p.slug("the name of a marker")
 	case p.is("errand"):
-		on, e := p.named(p.full.Errand)
+		on, e := p.named("errand", p.full.Errand)
 		if e == nil {
 			e = p.want("ran")
 		}
@@ -285,7 +289,7 @@ func (p *parser) moment() (c Cond, is bool, err error) {
 func (p *parser) past() (c Cond, is bool, err error) {
 	begin := p.next
 	kind := p.pathKind()
-	word := p.wordAfter()
+	word := p.wordAfter("changed", "unchanged", "pressed")
 	out := &Past{What: word}
 	if kind != "key" {
 		out.Which = kind
@@ -397,6 +401,7 @@ func (p *parser) pathKind() string {
 
 // isNext says whether one of some words is next, and leaves it.
 func (p *parser) isNext(words ...string) bool {
+	p.offerWords(words...)
 	return !p.ended() && !p.peek().quoted && slices.Contains(words, p.peek().text)
 }
 
@@ -406,8 +411,11 @@ func (p *parser) has(further int, text string) bool {
 	return i < len(p.tokens) && !p.tokens[i].quoted && strings.Contains(p.tokens[i].text, text)
 }
 
-// wordAfter is the word behind the path that is next; "" where no path is.
-func (p *parser) wordAfter() string {
+// wordAfter is the word behind the path that is next; "" where no path is. Some words may stand there.
+func (p *parser) wordAfter(may ...string) string {
+	if p.has(0, "/") && p.next+1 == len(p.tokens) {
+		p.offerBehind(may...)
+	}
 	if !p.has(0, "/") || p.next+1 >= len(p.tokens) || p.tokens[p.next+1].quoted {
 		return ""
 	}
@@ -415,7 +423,8 @@ func (p *parser) wordAfter() string {
 }
 
 // named reads the name of something.
-func (p *parser) named(find func(string) (Target, error)) (Target, error) {
+func (p *parser) named(kind string, find func(string) (Target, error)) (Target, error) {
+	p.offer(Offer{Kind: kind})
 	t := p.peek()
 	if t.quoted || t.text == "" || strings.ContainsAny(t.text, "(),;/") {
 		return Target{}, p.expected("a name")
@@ -433,6 +442,7 @@ var slugRule = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
 // slug reads a name that nothing has yet.
 func (p *parser) slug(what string) (string, error) {
+	p.offer(Offer{Kind: "name"})
 	t := p.peek()
 	if t.quoted || !slugRule.MatchString(t.text) || len(t.text) > 40 {
 		return "", p.expected(what + ", of a to z, 0 to 9 and -")
@@ -443,6 +453,7 @@ func (p *parser) slug(what string) (string, error) {
 
 // text reads a text in quotation marks.
 func (p *parser) text(what string) (string, error) {
+	p.offer(Offer{Kind: "text"})
 	t := p.peek()
 	if !t.quoted || p.ended() {
 		return "", p.expected(what + ` in quotation marks`)
@@ -489,6 +500,7 @@ func (p *parser) gauge(kind string) (Target, string, error) {
 // measurement reads a measurement.
 func (p *parser) measurement() (Target, error) {
 	p.pathKind()
+	p.offer(Offer{Kind: "measurement"})
 	t := p.peek()
 	if t.quoted || !strings.Contains(t.text, "/") {
 		return Target{}, p.expected("a measurement, such as dome/humidity")
@@ -511,6 +523,7 @@ var proper = map[string]string{"°c": "°C", "°f": "°F", "c": "°C", "f": "°F
 
 // quantity reads a number, behind which a unit may stand.
 func (p *parser) quantity() (q Quantity, err error) {
+	p.offer(Offer{Kind: "number"})
 	t := p.peek()
 	if p.ended() || t.quoted {
 		return q, p.expected("a number")

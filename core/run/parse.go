@@ -52,6 +52,44 @@ type parser struct {
 	next   int
 	names  Names
 	full   AllNames // of an errand; nil refuses what only those have
+	offers []Offer  // what was looked for where the text ends; nil does not collect it
+}
+
+// Offer is something that may stand next: a word, or something of a kind.
+type Offer struct {
+	Word string // "" of a kind
+	Kind string // control, key, measurement, value, occasion, …; "" of a word
+	Of   string // of a value: the path of its control
+}
+
+// offer keeps what may stand where the text ends.
+func (p *parser) offer(o ...Offer) {
+	if p.offers == nil || !p.ended() {
+		return
+	}
+	for _, one := range o {
+		if !slices.Contains(p.offers, one) {
+			p.offers = append(p.offers, one)
+		}
+	}
+}
+
+func (p *parser) offerWords(words ...string) {
+	if p.ended() {
+		p.offerBehind(words...)
+	}
+}
+
+// offerBehind keeps words that may stand behind what is next, where that is the last of the text.
+func (p *parser) offerBehind(words ...string) {
+	if p.offers == nil {
+		return
+	}
+	for _, w := range words {
+		if o := (Offer{Word: w}); !slices.Contains(p.offers, o) {
+			p.offers = append(p.offers, o)
+		}
+	}
 }
 
 // AllNames finds all that errands name.
@@ -79,6 +117,7 @@ func (p *parser) peek() token {
 
 // is says whether one of some words is next, and takes it.
 func (p *parser) is(words ...string) bool {
+	p.offerWords(words...)
 	if t := p.peek(); !p.ended() && !t.quoted && slices.Contains(words, t.text) {
 		p.next++
 		return true
@@ -89,6 +128,9 @@ func (p *parser) is(words ...string) bool {
 // ahead says whether words follow each other next, and takes them.
 func (p *parser) ahead(words ...string) bool {
 	for i, w := range words {
+		if p.next+i >= len(p.tokens) {
+			p.offerBehind(w)
+		}
 		if p.next+i >= len(p.tokens) || p.tokens[p.next+i].quoted || p.tokens[p.next+i].text != w {
 			return false
 		}
@@ -130,6 +172,9 @@ var rules = []string{"missed", "unknown", "doubtful", "busy"}
 
 // isRule says whether a rule of an errand comes next.
 func (p *parser) isRule() bool {
+	if p.full != nil && p.isNext("if") && p.next+1 == len(p.tokens) {
+		p.offerBehind(rules...)
+	}
 	return p.full != nil && p.isNext("if") && p.next+1 < len(p.tokens) && !p.tokens[p.next+1].quoted &&
 		slices.Contains(rules, p.tokens[p.next+1].text)
 }
@@ -242,7 +287,7 @@ func (p *parser) power() (Wanted, error) {
 		c, _, err := p.control()
 		return c, err
 	}
-	on, err := p.named(p.names.Target)
+	on, err := p.named("device", p.names.Target)
 	if err == nil {
 		if err = p.names.Control(on, "power", ""); err != nil {
 			err = at(t, "%w", err)
@@ -255,14 +300,14 @@ func (p *parser) power() (Wanted, error) {
 func (p *parser) errandStep() (s Step, err error) {
 	switch {
 	case p.is("start"):
-		on, err := p.named(p.full.Occasion)
+		on, err := p.named("occasion", p.full.Occasion)
 		s.Start = &Start{On: on}
 		if err == nil && p.is("over") {
 			s.Start.Over, err = true, p.want("people")
 		}
 		return s, err
 	case p.is("end"):
-		on, err := p.named(p.full.Occasion)
+		on, err := p.named("occasion", p.full.Occasion)
 		s.End = &on
 		return s, err
 	case p.is("mark"):
@@ -280,6 +325,7 @@ func (p *parser) errandStep() (s Step, err error) {
 
 // path reads DEVICE/NAME, of which the last part is a key or control.
 func (p *parser) path(what string) (Target, string, token, error) {
+	p.offer(Offer{Kind: map[string]string{"DEVICE/KEY": "key", "DEVICE/CONTROL": "control"}[what]})
 	t := p.peek()
 	i := strings.LastIndexByte(t.text, '/')
 	if t.quoted || i <= 0 || i == len(t.text)-1 {
@@ -412,6 +458,7 @@ func (p *parser) control() (Wanted, token, error) {
 
 // value reads a value that a control is wanted at.
 func (p *parser) value(c *Wanted, place token) error {
+	p.offer(Offer{Kind: "value", Of: place.text})
 	v, err := p.plainValue()
 	if err != nil {
 		return err
@@ -505,6 +552,7 @@ func (p *parser) hold(s *Set) (err error) {
 }
 
 func (p *parser) call() (*Target, error) {
+	p.offer(Offer{Kind: "sequence"})
 	t := p.peek()
 	if t.quoted || t.text == "" {
 		return nil, p.expected("the name of a sequence")
@@ -665,6 +713,7 @@ func (p *parser) test() (Test, error) {
 			return out, p.expected("pressed within and a time, behind a key")
 		}
 	}
+	p.offer(Offer{Kind: "control"}, Offer{Kind: "measurement"})
 	t := p.peek()
 	if t.quoted || !strings.Contains(t.text, "/") {
 		return out, p.expected("DEVICE/CONTROL or a measurement, such as boardwalk/power")
@@ -698,6 +747,7 @@ func (p *parser) test() (Test, error) {
 	if not {
 		return out, at(t, "write not %s is ...", t.text)
 	}
+	p.offer(Offer{Kind: "value", Of: t.text})
 	place := p.peek()
 	if out.Value, err = p.plainValue(); err != nil {
 		return out, err
@@ -739,6 +789,7 @@ func (p *parser) unitBefore(first token) string {
 
 // dur reads a time: "3 s", "1 h 30 min", "90s", "1h30min".
 func (p *parser) dur() (total time.Duration, err error) {
+	p.offer(Offer{Kind: "span"})
 	for first := true; ; first = false {
 		t := p.peek()
 		d, glued := gluedDur(t.text)

@@ -1,6 +1,7 @@
 package run
 
 import (
+	"strings"
 	"time"
 
 	"urbo/core/moment"
@@ -92,7 +93,7 @@ func (r *Reader) Slug(what string) (string, error) { return r.p.slug(what) }
 func (r *Reader) Sudden() (Sudden, *Test, error) {
 	begin := r.p.next
 	r.p.pathKind()
-	if word := r.p.wordAfter(); word == "above" || word == "below" || word == "is" || word == ">" || word == "<" {
+	if word := r.p.wordAfter("above", "below"); word == "above" || word == "below" || word == "is" || word == ">" || word == "<" {
 		r.p.next = begin
 		t, err := r.p.test()
 		if err == nil && (t.Is != Above && t.Is != Below || t.Until != nil) {
@@ -113,3 +114,23 @@ func (c Cond) Text(name func(Target) string) string { return c.text(name, 0) }
 
 // Text is a test as it is written.
 func (t Test) Text(name func(Target) string) string { return t.text(name) }
+
+// Offers collects what may stand where the text ends, from now on.
+func (r *Reader) Offers() { r.p.offers = []Offer{} }
+
+// Offered is what may stand where the text ends.
+func (r *Reader) Offered() []Offer { return r.p.offers }
+
+// Cut takes the last word away where nothing stands behind it, and returns it: it is still being typed.
+func (r *Reader) Cut(text string) string {
+	n := len(r.p.tokens)
+	if n == 0 || r.p.tokens[n-1].quoted {
+		return ""
+	}
+	last := r.p.tokens[n-1].text
+	if ends := len(text) - len(last); ends < 0 || !strings.EqualFold(text[ends:], last) {
+		return ""
+	}
+	r.p.tokens = r.p.tokens[:n-1]
+	return last
+}

@@ -86,6 +86,7 @@ var whose = []string{"handset", "person", "program", "errand"}
 
 // sudden reads what happens.
 func (p *parser) sudden() (s Sudden, err error) {
+	p.offer(Offer{Kind: "key"}, Offer{Kind: "control"}, Offer{Kind: "measurement"})
 	t := p.peek()
 	switch {
 	case p.isNext("battery") && p.has(1, "/"):
@@ -96,9 +97,9 @@ func (p *parser) sudden() (s Sudden, err error) {
 		}
 		return Sudden{Battery: &on}, err
 	case p.is("occasion"):
-		s.Occasion, err = p.occurs(p.full.Occasion, "starts", "ends")
+		s.Occasion, err = p.occurs("occasion", p.full.Occasion, "starts", "ends")
 	case p.is("station"):
-		s.Station, err = p.occurs(p.full.Station, "returns", "leaves")
+		s.Station, err = p.occurs("station", p.full.Station, "returns", "leaves")
 	case p.is("phrase"):
 		s.Phrase, err = p.text("what is said")
 	case p.is("message"):
@@ -121,8 +122,8 @@ func (p *parser) sudden() (s Sudden, err error) {
 	return s, err
 }
 
-func (p *parser) occurs(find func(string) (Target, error), begins, ends string) (*Occurs, error) {
-	on, err := p.named(find)
+func (p *parser) occurs(kind string, find func(string) (Target, error), begins, ends string) (*Occurs, error) {
+	on, err := p.named(kind, find)
 	if err != nil {
 		return nil, err
 	}
@@ -178,7 +179,7 @@ func (p *parser) calendar() (*Calendar, error) {
 func (p *parser) suddenPath() (s Sudden, err error) {
 	place, begin := p.peek(), p.next
 	kind := p.pathKind()
-	word := p.wordAfter()
+	word := p.wordAfter("pressed", "becomes", "leaves", "rises", "falls", "silent")
 	switch word {
 	case "pressed":
 		on, key, err := p.key()
