@@ -114,6 +114,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.groups()
 	a.sequences()
 	a.occasions()
+	a.errands()
 	a.boards()
 	a.history()
 	a.devices()

@@ -33,7 +33,8 @@ var eventTypes = map[string]any{
 	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stored": wire.Stored{},
 	"rooms": wire.RoomsChanged{}, "house": wire.HouseChanged{}, "groups": wire.GroupsChanged{},
 	"sequences": wire.SequencesChanged{}, "occasions": wire.OccasionsChanged{},
-	"boards": wire.BoardsChanged{}, "tiles": wire.TilesChanged{}, "questions": wire.QuestionsChanged{},
+	"errands": wire.ErrandsChanged{},
+	"boards":  wire.BoardsChanged{}, "tiles": wire.TilesChanged{}, "questions": wire.QuestionsChanged{},
 	"run": wire.RunEvent{}, "hold": wire.HoldEvent{},
 	"notice": wire.NoticeEvent{},
 	"stage":  wire.StageChanged{},
@@ -252,6 +253,8 @@ func (a *API) changed(h happening.Happening) []event {
 		return []event{{"sequences", wire.SequencesChanged{}}}
 	case happening.OccasionChanged, happening.OccasionInForce, happening.OccasionDiffers:
 		return []event{{"occasions", wire.OccasionsChanged{}}}
+	case happening.ErrandChanged, happening.ErrandCame:
+		return []event{{"errands", wire.ErrandsChanged{}}}
 	case happening.BoardChanged:
 		return []event{{"boards", wire.BoardsChanged{}}}
 	case happening.QuestionChanged:

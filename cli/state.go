@@ -264,7 +264,7 @@ const minus = "\x00"
 var (
 	negative = regexp.MustCompile(`^-\d+([.,]\d+)?$`)
 	// takesNumbers are the commands whose arguments are values; of device, it is "control also".
-	takesNumbers = []string{"set", "tell", "measure", "device", "sequence", "occasion", "question"}
+	takesNumbers = []string{"set", "tell", "measure", "device", "sequence", "occasion", "question", "errand"}
 )
 
 // withMinus lets negative numbers of urbo set, tell and measure through, which no flag is.

@@ -49,6 +49,11 @@ func newShell(t *testing.T) *shell {
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "fanfare.txt"), []byte("run fanfare\nwait 1 s\nrun fanfare\n"),
 		0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "dusk.txt"),
+		[]byte("errand dusk\nwhen 10 min after dusk # dark\n"+
+			"do set boardwalk/power to on\n"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "evening.txt"), []byte("errand evening\nwhen at 21:00\n"+
+		"do set boardwalk/power to on until 23:00 and back\n"), 0o600))
 	s.port = newBoard(t, "bench").line.Path
 	return s
 }
@@ -160,7 +165,8 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 	// What others work with is made first, and what is taken away goes last.
 	rank := func(line string) int {
 		for i, begin := range []string{"urbo bench export --code", "urbo bench describe", "urbo device export",
-			"urbo sequence add", "urbo occasion add", "urbo occasion start", "urbo board add \"Whole",
+			"urbo sequence add", "urbo occasion add", "urbo errand add", "urbo occasion start",
+			"urbo board add \"Whole",
 			"urbo board export",
 			"urbo pack export", "urbo shelf keep", "urbo token add", "urbo backup", "urbo station check",
 			"urbo tls new"} {
@@ -168,7 +174,8 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 				return i - 20
 			}
 		}
-		for i, begin := range []string{"urbo occasion end", "urbo occasion remove", "urbo board remove",
+		for i, begin := range []string{"urbo errand remove", "urbo occasion end", "urbo occasion remove",
+			"urbo board remove",
 			"urbo shelf remove", "urbo token remove", "urbo session end",
 			"urbo device remove", "urbo device restore", "urbo station rename", "urbo station remove", "urbo restore"} {
 			if strings.HasPrefix(line, begin) {

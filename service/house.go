@@ -20,6 +20,7 @@ import (
 	"urbo/service/belief"
 	"urbo/service/boards"
 	"urbo/service/calendar"
+	"urbo/service/errands"
 	"urbo/service/feed"
 	"urbo/service/groups"
 	"urbo/service/history"
@@ -95,6 +96,7 @@ type House struct {
 	Holds     *holds.Holds
 	Runs      *runs.Runs
 	Occasions *occasions.Occasions
+	Errands   *errands.Errands
 	Boards    *boards.Boards
 	Questions *questions.Questions
 	History   *history.History
@@ -248,6 +250,14 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
+	h.Errands, err = errands.Open(ctx, errands.Config{Rows: s.Errands(), Store: s, Targets: h.Targets,
+		Sequences: h.Sequences, Occasions: h.Occasions, Station: h.stationID, Runs: h.Runs, Holds: h.Holds,
+		Home: h.Home.Home, Calendar: h.Calendar, Stream: h.Stream,
+		Ready: []<-chan struct{}{h.Setting.Ready(), h.Holds.Ready(), h.Runs.Ready()}})
+	if err != nil {
+		return err
+	}
+	h.Runs.Errands, h.Runs.Occasion = h.Errands, h.doOccasion
 	h.Questions = questions.New(questions.Config{Runs: h.Runs, Targets: h.Targets, Beliefs: h.Beliefs,
 		Library: h.Library, Stream: h.Stream, Now: c.Now})
 	if err := h.recover(ctx, left); err != nil {
@@ -292,7 +302,8 @@ func (h *House) Run(ctx context.Context) error {
 	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters, h.History)
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
-		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Holds}, {h.Runs}, {h.Questions}, {h.Occasions}} {
+		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Holds}, {h.Runs}, {h.Questions}, {h.Occasions},
+		{h.Errands}} {
 		parts = append(parts, background(ctx, p...))
 	}
 	<-ctx.Done()

@@ -120,11 +120,17 @@ func observatory() []device.Device {
 
 // onStage runs a house in fake time on a stage with all appliances as devices.
 func onStage(t *testing.T, dir string, act func(t *testing.T, h *service.House, s *stage.Stage)) {
+	onDay(t, dir, time.Time{}, act)
+}
+
+// onDay is onStage with a calendar that shows a time at the beginning.
+func onDay(t *testing.T, dir string, day time.Time, act func(t *testing.T, h *service.House, s *stage.Stage)) {
 	synctest.Test(t, func(t *testing.T) {
 		s, err := stage.New(stage.Options{Seed: 7})
 		require.NoError(t, err)
-		h, stop := startWith(t, service.Config{Dir: dir, Extra: []service.Runner{s}, Transports: []station.Transport{
-			onstage.New(s, "lecture"), onstage.NewRadio(s, "dome", 433_420_000)}})
+		h, stop := startWith(t, service.Config{Dir: dir, Calendar: day, Extra: []service.Runner{s},
+			Transports: []station.Transport{
+				onstage.New(s, "lecture"), onstage.NewRadio(s, "dome", 433_420_000)}})
 		synctest.Wait()
 		for _, d := range observatory() {
 			_, err := h.Library.Add(t.Context(), d, library.Note{})

@@ -42,6 +42,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0021-words", Migrate: words},
 	{ID: "0022-users", Migrate: users},
 	{ID: "0023-occasions", Migrate: occasions},
+	{ID: "0024-errands", Migrate: errands},
 }
 
 const migrationTable = "migrations"
@@ -54,7 +55,8 @@ func migrate(db *gorm.DB) error {
 		err := execute(tx,
 			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables, heardTables, idTables,
 				dropRoomNames, peopleTables, beliefLogTables,
-				groupTables, runTables, historyTables, wordTables, userColumns, occasionTables))
+				groupTables, runTables, historyTables, wordTables, userColumns, occasionTables,
+				errandTables))
 		if err != nil {
 			return err
 		}

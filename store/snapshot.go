@@ -70,7 +70,8 @@ func (s *Store) CameBack(ctx context.Context, since time.Duration, before []Turn
 			}
 		}
 		const ofGuests = "person_id IN (SELECT id FROM people WHERE role = 'guest')"
-		over := []string{"DELETE FROM runs", "DELETE FROM holds", "DELETE FROM house WHERE name = 'force'",
+		over := []string{"DELETE FROM runs", "DELETE FROM holds", "DELETE FROM errand_states",
+			"DELETE FROM house WHERE name IN ('force', 'markers')",
 			"DELETE FROM links WHERE NOT " + ofGuests}
 		if !guests {
 			over = append(over, "DELETE FROM links", "DELETE FROM sessions WHERE "+ofGuests)

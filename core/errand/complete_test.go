@@ -8,10 +8,11 @@ import (
 
 func TestComplete_OffersWhatMayStandNext(t *testing.T) {
 	for text, want := range map[string][]string{
-		"":                                           {"errand"},
-		"errand a ":                                  {"when", "while"},
-		"errand a w":                                 {"when", "while"},
-		"errand a when ":                             {"at", "sunset", "occasion", "every", "<control>", "house", "<span>"},
+		"":           {"errand"},
+		"errand a ":  {"when", "while"},
+		"errand a w": {"when", "while"},
+		"errand a when ": {"at", "sunset", "occasion", "every", "<control>", "house",
+			"<span>"},
 		"errand a when sun":                          {"sunrise", "sunset"},
 		"errand a when nautical ":                    {"dawn", "dusk"},
 		"errand a when at 7:00 ":                     {"only", "do", "on", "not", "give", "or"},

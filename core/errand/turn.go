@@ -8,7 +8,10 @@ import (
 )
 
 const (
-	// Grace is by how much an errand may come late where it has no rule about that: the house was busy, or started anew.
+	// Prompt is by how much an errand may come late without being late.
+	Prompt = 30 * time.Second
+	// Grace is by how much an errand may come late where it has no rule about that: the house was busy, or started
+	// anew.
 	Grace = 10 * time.Minute
 	// LeastLevel is how long a level is on or off at least.
 	LeastLevel = time.Minute
@@ -41,7 +44,7 @@ func (e Errand) Missed(id string, after, now time.Time, w moment.Where) (due tim
 		}
 		return due, false, true
 	}
-	return due, e.Rules.Missed != "skip", true
+	return due, e.Rules.Missed != "skip" || now.Sub(due) < Prompt, true
 }
 
 // Level is how far an errand with while is.

@@ -77,7 +77,7 @@ var types = register(
 	read[StationHere], read[StationAway], read[StationChanged], read[StationUsed], read[StationNote],
 	read[RoomChanged], read[GroupChanged], read[HouseChanged], read[AccessChanged], read[HouseNote],
 	read[RunChanged], read[RunStep], read[Notice], read[HoldChanged], read[SequenceChanged],
-	read[OccasionChanged], read[OccasionInForce], read[OccasionDiffers],
+	read[OccasionChanged], read[OccasionInForce], read[OccasionDiffers], read[ErrandChanged], read[ErrandCame],
 	read[BoardChanged], read[QuestionChanged],
 	read[StageChanged], read[Recorded],
 )

@@ -12,7 +12,8 @@ type Force struct {
 	Devices  []string  `json:"devices"`  // ids of what it set in them
 	Since    time.Time `json:"since"`
 	By       string    `json:"by"`
-	Run      string    `json:"run,omitempty"` // of its start
+	Kind     string    `json:"kind,omitempty"` // of who started it: person, program, errand
+	Run      string    `json:"run,omitempty"`  // of its start
 }
 
 // Begin is what comes of an occasion that begins in some rooms: those that stay in force, and the devices that are

@@ -13,6 +13,10 @@ type Op struct {
 	Wait   *Wait   `json:"wait,omitempty"`
 	Branch *Branch `json:"branch,omitempty"`
 	Notify string  `json:"notify,omitempty"`
+	Start  *Start  `json:"start,omitempty"`
+	End    *Target `json:"end,omitempty"`
+	Mark   string  `json:"mark,omitempty"`
+	Unmark string  `json:"unmark,omitempty"`
 	Jump   int     `json:"jump,omitempty"` // where nothing else is given: the op that follows
 	// Says is the step as it was written.
 	Says string `json:"says,omitempty"`
@@ -52,7 +56,8 @@ func (c *compiler) all(steps []Step, in []string) error {
 		if len(c.out) >= MaxOps {
 			return fmt.Errorf("%w: with all that it runs there are more than %d", ErrSteps, MaxOps)
 		}
-		op := Op{Press: s.Press, Set: s.Set, Wait: s.Wait, Notify: s.Notify, Says: Print([]Step{s}, c.name)}
+		op := Op{Press: s.Press, Set: s.Set, Wait: s.Wait, Notify: s.Notify, Start: s.Start, End: s.End, Mark: s.Mark,
+			Unmark: s.Unmark, Says: Print([]Step{s}, c.name)}
 		switch {
 		case s.Call != nil:
 			name, inner, err := c.find(s.Call.ID)
@@ -94,7 +99,13 @@ func (c *compiler) all(steps []Step, in []string) error {
 
 // jumps says whether an op only leads on.
 func (o Op) jumps() bool {
-	return o.Press == nil && o.Set == nil && o.Wait == nil && o.Branch == nil && o.Notify == ""
+	return o.Branch == nil && o.step() == (Step{})
+}
+
+// step is the step that an op is, but for its branches and jumps.
+func (o Op) step() Step {
+	return Step{Press: o.Press, Set: o.Set, Wait: o.Wait, Notify: o.Notify, Start: o.Start, End: o.End, Mark: o.Mark,
+		Unmark: o.Unmark}
 }
 
 // Steps counts what people see of a program: all but its jumps.
@@ -139,7 +150,7 @@ func (o Op) about(t Target) bool {
 func (p Program) Targets() (out []Target) {
 	seen := map[Target]bool{}
 	for _, o := range p {
-		steps := []Step{{Press: o.Press, Set: o.Set, Wait: o.Wait}}
+		steps := []Step{o.step()}
 		if o.Branch != nil {
 			steps = append(steps, Step{If: &Choice{Cond: o.Branch.Cond}})
 		}
@@ -153,7 +164,7 @@ func (p Program) Targets() (out []Target) {
 	return out
 }
 
-// limit is how long an op waits, 0 where it does not.
+// limit is how long an op waits, 0 where it does not, or where the house has to say until when.
 func (o Op) limit() time.Duration {
 	if o.Wait == nil {
 		return 0
@@ -161,11 +172,18 @@ func (o Op) limit() time.Duration {
 	return o.Wait.For
 }
 
+// longest is how long an op waits at most.
+func (o Op) longest() time.Duration {
+	if o.Wait != nil && o.Wait.Point != nil {
+		return MaxPoint
+	}
+	return o.limit()
+}
+
 // Check says whether a program that was kept can go on from a state: each op does something, all jumps lead forwards,
 // and what waits has something to wait for. The error wraps ErrSteps.
 func (p Program) Check(s State) error {
 	for at, o := range p {
-		step := Step{Press: o.Press, Set: o.Set, Wait: o.Wait, Notify: o.Notify}
 		switch {
 		case o.Branch != nil:
 			if o.Branch.Else <= at {
@@ -175,7 +193,7 @@ func (p Program) Check(s State) error {
 				return err
 			}
 		case !o.jumps():
-			if err := Check([]Step{step}); err != nil {
+			if err := Check([]Step{o.step()}); err != nil {
 				return err
 			}
 		case o.Jump <= at:

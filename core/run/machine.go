@@ -60,6 +60,7 @@ const (
 	Restarted  Happened = "restart"    // the house was away
 	Trouble    Happened = "trouble"    // the step failed, or nobody knows
 	Doubt      Happened = "doubt"      // the step needs to know what something is at
+	Later      Happened = "later"      // the step waits so long
 )
 
 // Event is something that happens to a run.
@@ -68,7 +69,7 @@ type Event struct {
 	At     time.Time
 	Reason string        // of Trouble, Doubt, Removed and Stop, in words
 	Gone   Target        // of Removed
-	Limit  time.Duration // of Doubt: how long it is asked
+	Limit  time.Duration // of Doubt: how long it is asked; of Later, how long it waits
 }
 
 // Act is what has to be done next.
@@ -165,6 +166,11 @@ func (p Program) inStep(s State, e Event) (State, Act) {
 			return s.end(Stopped, s.Reason)
 		}
 		return State{Phase: Asking, At: s.At, Until: e.At.Add(e.Limit), Asks: e.Reason}, Ask
+	case Later:
+		if s.Stopping {
+			return s.end(Stopped, s.Reason)
+		}
+		return State{Phase: Waiting, At: s.At, Until: e.At.Add(e.Limit)}, Sleep
 	case Stop:
 		if s.Stopping {
 			return s, Nothing
@@ -204,7 +210,7 @@ func (p Program) waiting(s State, e Event) (State, Act) {
 			return s.end(Interrupted, fmt.Sprintf("the house was away, and step %d of %d was over more than %s before",
 				p.Number(s.At), p.Steps(), Dur(late)))
 		}
-		return s.within(e.At, p[s.At].limit()), Sleep
+		return s.within(e.At, p[s.At].longest()), Sleep
 	}
 	return s, Nothing
 }

@@ -93,7 +93,8 @@ func (r *Reader) Slug(what string) (string, error) { return r.p.slug(what) }
 func (r *Reader) Sudden() (Sudden, *Test, error) {
 	begin := r.p.next
 	r.p.pathKind()
-	if word := r.p.wordAfter("above", "below"); word == "above" || word == "below" || word == "is" || word == ">" || word == "<" {
+	if word := r.p.wordAfter("above", "below"); word == "above" || word == "below" || word == "is" || word == ">" ||
+		word == "<" {
 		r.p.next = begin
 		t, err := r.p.test()
 		if err == nil && (t.Is != Above && t.Is != Below || t.Until != nil) {

@@ -32,6 +32,8 @@ const (
 	MaxHeld = time.Minute
 	// MaxWait is how long a step may wait.
 	MaxWait = 24 * time.Hour
+	// MaxPoint is how far away a moment of a day is at most: the sun may not do something for months.
+	MaxPoint = 400 * 24 * time.Hour
 	// MaxHold is how long a control may be held.
 	MaxHold = 31 * 24 * time.Hour
 	// MaxChanges is how many controls one step may set.

@@ -106,6 +106,7 @@ type Holds struct {
 
 	mu      sync.Mutex
 	running context.Context    // nil before Run
+	ready   chan struct{}      // closed when it runs
 	began   int64              // up to there is told again what happened before the house began
 	all     []*Hold            // in the order in which they began: the last one of a control is in force
 	tickets map[string]*ticket // what is being set, by its id
@@ -120,7 +121,8 @@ type ticket struct {
 
 // Open reads what is held. What was under way may or may not have gone out.
 func Open(ctx context.Context, c Config) (*Holds, error) {
-	h := &Holds{Config: c, look: make(chan struct{}, 1), tickets: map[string]*ticket{}}
+	h := &Holds{Config: c, look: make(chan struct{}, 1), ready: make(chan struct{}),
+		tickets: map[string]*ticket{}}
 	rows, err := c.Store.Holds(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read what is held: %w", err)
@@ -232,11 +234,15 @@ func (h *Holds) End(id string, stay bool, by grant.By) error {
 	return nil
 }
 
+// Ready is closed when controls can be held.
+func (h *Holds) Ready() <-chan struct{} { return h.ready }
+
 // Run sets back what is due until the context ends.
 func (h *Holds) Run(ctx context.Context) error {
 	h.mu.Lock()
 	h.running, h.began = ctx, h.Stream.Last()
 	h.mu.Unlock()
+	close(h.ready)
 	following, stop := context.WithCancel(ctx)
 	defer stop()
 	h.group.Go(func() { h.follow(following) })

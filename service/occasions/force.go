@@ -115,7 +115,8 @@ func (o *Occasions) lay(slug string, what What, by grant.By) (program, error) {
 		if p.stages, err = one.Doc.Stages(o); err != nil {
 			return p, err
 		}
-		f := occasion.Force{Occasion: one.ID, Devices: occasion.Devices(p.stages), Since: o.Now(), By: by.String()}
+		f := occasion.Force{Occasion: one.ID, Devices: occasion.Devices(p.stages), Since: o.Now(), By: by.String(),
+			Kind: string(by.Kind)}
 		f.Rooms = o.rooms(one.Doc, f.Devices)
 		var off []string
 		p.force, off = occasion.Begin(now, f, o.roomOf, o.stays)

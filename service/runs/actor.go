@@ -1,6 +1,7 @@
 package runs
 
 import (
+	"cmp"
 	"context"
 	"log/slog"
 	"slices"
@@ -94,11 +95,11 @@ func (a *actor) so() (run.Event, bool) {
 	op := a.run.Program[s.At]
 	switch {
 	case s.Phase == run.Waiting && op.Wait.Until != nil:
-		is, _ := op.Wait.Until.Judge(a.runs.Targets.Reading)
+		is, _ := a.runs.Errands.Answer(*op.Wait.Until)
 		return e, is == run.Yes
 	case s.Phase != run.Asking:
 	case op.Branch != nil:
-		is, _ := op.Branch.Cond.Judge(a.runs.Targets.Reading)
+		is, _ := a.runs.Errands.Answer(op.Branch.Cond)
 		return e, is != run.Unknown
 	case op.Set != nil:
 		path, _ := a.doubt(op.Set)
@@ -198,16 +199,34 @@ func (a *actor) cancels(cancel func()) {
 
 // judge answers the condition of a branch.
 func (a *actor) judge(at int) {
-	is, unknown := a.run.Program[at].Branch.Cond.Judge(a.runs.Targets.Reading)
+	is, unknown := a.runs.Errands.Answer(a.run.Program[at].Branch.Cond)
 	switch is {
 	case run.Yes:
 		a.send(run.Event{What: run.Due})
 	case run.No:
 		a.send(run.Event{What: run.NotSo})
 	default:
-		a.send(run.Event{What: run.Doubt, Reason: unknown[0].Asks(a.runs.Targets.Name), Limit: asks})
+		a.ask(unknown)
 	}
 }
+
+// ask asks people for the first of some answers that they can give.
+func (a *actor) ask(unknown []run.Cond) {
+	for _, c := range unknown {
+		if c.Test != nil {
+			a.send(run.Event{What: run.Doubt, Reason: c.Test.Asks(a.runs.Targets.Name), Limit: a.asks()})
+			return
+		}
+	}
+	reason := "a condition is not known"
+	if len(unknown) > 0 {
+		reason = "it is not known: " + unknown[0].Text(a.runs.Targets.Name)
+	}
+	a.send(run.Event{What: run.Trouble, Reason: reason})
+}
+
+// asks is for how long people are asked what something is at.
+func (a *actor) asks() time.Duration { return cmp.Or(a.run.Asks, asks) }
 
 // finish ends the run.
 func (a *actor) finish() {
@@ -258,7 +277,7 @@ func (a *actor) told(was, now run.State, e run.Event) {
 	if ids := a.runs.Targets.AllDevices(run.Program{op}.Targets()); len(ids) == 1 {
 		s.DeviceID, s.Device = ids[0], a.runs.Library.Slug(ids[0])
 	}
-	acts := op.Press != nil || op.Set != nil
+	acts := op.Press != nil || op.Set != nil || op.Start != nil || op.End != nil
 	switch {
 	case e.What == run.Superseded:
 		s.Reason = "something newer was wanted"

@@ -16,6 +16,7 @@ import (
 	"urbo/core/fault"
 	"urbo/core/grant"
 	"urbo/core/happening"
+	"urbo/core/moment"
 	"urbo/core/run"
 	"urbo/service/holds"
 	"urbo/service/setting"
@@ -49,15 +50,17 @@ const (
 
 // Run is steps under way.
 type Run struct {
-	ID      string      `json:"-"`
-	Name    string      `json:"name"` // what runs, as it was called then
-	Of      string      `json:"of"`   // id of the sequence or occasion
-	By      grant.By    `json:"by"`
-	Cause   string      `json:"cause,omitempty"`
-	Began   time.Time   `json:"began"`
-	Over    time.Time   `json:"-"` // zero while it is under way
-	Program run.Program `json:"program"`
-	State   run.State   `json:"-"` // kept beside the document: it changes with each step
+	ID    string   `json:"-"`
+	Name  string   `json:"name"` // what runs, as it was called then
+	Of    string   `json:"of"`   // id of the sequence or occasion
+	By    grant.By `json:"by"`
+	Cause string   `json:"cause,omitempty"`
+	// Asks is for how long people are asked what something is at; 0 is as usual.
+	Asks    time.Duration `json:"asks,omitempty"`
+	Began   time.Time     `json:"began"`
+	Over    time.Time     `json:"-"` // zero while it is under way
+	Program run.Program   `json:"program"`
+	State   run.State     `json:"-"` // kept beside the document: it changes with each step
 	// Log is what came of its steps, since the house is there; the last ones.
 	Log    []happening.RunStep `json:"-"`
 	Logged int                 `json:"-"` // how many there were in all
@@ -132,14 +135,29 @@ type Config struct {
 	Now      func() time.Time
 }
 
+// Errands is what steps ask of the errands: what conditions answer, and when moments of a day are.
+type Errands interface {
+	// Answer answers a condition, and lists the questions of which the answer is not known.
+	Answer(c run.Cond) (run.Truth, []run.Cond)
+	// Until is how long it really takes until a moment of a day is next; false where it never is.
+	Until(p moment.Point) (time.Duration, bool)
+	Mark(ctx context.Context, marker string, on bool) error
+}
+
 // Runs is what is under way, and what was lately.
 type Runs struct {
 	Config
+	// Errands answers what steps ask, and Occasion starts an occasion, also over people, or ends it. Both are there
+	// before Run.
+	Errands  Errands
+	Occasion func(ctx context.Context, id string, start, over bool, by grant.By) error
+
 	queue *stream.Queue
 	group sync.WaitGroup
 
 	mu      sync.Mutex
 	running context.Context // nil before Run
+	ready   chan struct{}   // closed when it runs
 	all     []*actor        // under way, in the order in which they began
 	over    []Run           // the last ones, the newest last
 	moved   chan struct{}   // closed when any run is somewhere else
@@ -147,7 +165,7 @@ type Runs struct {
 
 // Open reads the runs that were under way: one that only waited goes on, and one in a step is not begun again.
 func Open(ctx context.Context, c Config) (*Runs, error) {
-	r := &Runs{Config: c, moved: make(chan struct{})}
+	r := &Runs{Config: c, moved: make(chan struct{}), ready: make(chan struct{})}
 	rows, err := c.Store.Runs(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("read what is under way: %w", err)
@@ -186,7 +204,8 @@ type Order struct {
 	Program run.Program
 	By      grant.By
 	Cause   string
-	Follow  bool // it waits for its turn where the same is under way
+	Follow  bool          // it waits for its turn where the same is under way
+	Asks    time.Duration // for how long people are asked what something is at; 0 is as usual
 }
 
 // Start begins a run, which is on disk then. Errors wrap ErrRunning, ErrMany or setting.ErrEnding, or are the store's.
@@ -200,8 +219,8 @@ func (r *Runs) Start(o Order) (Run, error) {
 		return Run{}, fmt.Errorf("%w: %d, which is the most: stop one, or wait for one to end", ErrMany, most)
 	}
 	now := r.Now()
-	one := Run{ID: store.NewID(), Name: o.Name, Of: o.Of, By: o.By, Cause: o.Cause, Began: now, Program: o.Program,
-		State: run.State{Phase: run.Queued, Until: now.Add(turn)}}
+	one := Run{ID: store.NewID(), Name: o.Name, Of: o.Of, By: o.By, Cause: o.Cause, Asks: o.Asks, Began: now,
+		Program: o.Program, State: run.State{Phase: run.Queued, Until: now.Add(turn)}}
 	same := r.same(o.Of)
 	switch {
 	case len(same) > 0 && !o.Follow:
@@ -316,6 +335,9 @@ func (r *Runs) Halt(of, reason string) {
 	}
 }
 
+// Ready is closed when steps can be carried out.
+func (r *Runs) Ready() <-chan struct{} { return r.ready }
+
 // Run carries steps out until the context ends. What is in a step then ends at a safe place, and the run is
 // interrupted; what only waits goes on when the house is back.
 func (r *Runs) Run(ctx context.Context) error {
@@ -326,6 +348,7 @@ func (r *Runs) Run(ctx context.Context) error {
 		r.group.Go(func() { a.work(ctx) })
 	}
 	r.mu.Unlock()
+	close(r.ready)
 	for {
 		batch, err := r.queue.Next(ctx)
 		if err != nil {

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"urbo/core/control"
 	"urbo/core/device"
@@ -24,13 +25,40 @@ func (a *actor) begin(ctx context.Context, at int) {
 	switch {
 	case op.Press != nil:
 		a.press(ctx, op.Press)
+	case op.Set != nil && op.Set.Until != nil:
+		a.setUntil(ctx, *op.Set)
 	case op.Set != nil:
 		a.set(ctx, op.Set)
+	case op.Wait != nil && op.Wait.Point != nil:
+		wait, is := a.runs.Errands.Until(*op.Wait.Point)
+		if !is {
+			a.trouble(fmt.Errorf("%s does not come: say where the house is (urbo house)",
+				run.PointText(*op.Wait.Point)))
+			return
+		}
+		a.send(run.Event{What: run.Later, Limit: max(wait, time.Millisecond)})
+	case op.Start != nil:
+		a.over(ctx, a.runs.Occasion(ctx, op.Start.On.ID, true, op.Start.Over, a.run.By))
+	case op.End != nil:
+		a.over(ctx, a.runs.Occasion(ctx, op.End.ID, false, false, a.run.By))
+	case op.Mark != "" || op.Unmark != "":
+		a.over(ctx, a.runs.Errands.Mark(ctx, cmp.Or(op.Mark, op.Unmark), op.Mark != ""))
 	default:
 		a.runs.Stream.Publish(happening.Happening{By: a.run.By, Cause: a.run.ID,
 			What: happening.Notice{RunID: a.run.ID, Run: a.run.Name, Text: op.Notify}})
 		a.send(run.Event{What: run.Due})
 	}
+}
+
+// setUntil sets controls until a moment of a day.
+func (a *actor) setUntil(ctx context.Context, s run.Set) {
+	wait, is := a.runs.Errands.Until(*s.Until)
+	if !is {
+		a.trouble(fmt.Errorf("%s does not come: say where the house is (urbo house)", run.PointText(*s.Until)))
+		return
+	}
+	s.Hold = min(max(wait, time.Second), run.MaxHold)
+	a.set(ctx, &s)
 }
 
 // trouble says that a step failed.
@@ -105,7 +133,7 @@ func (a *actor) set(ctx context.Context, s *run.Set) {
 	}
 	path, of := a.doubt(s)
 	if path != "" && !s.Eased {
-		a.send(run.Event{What: run.Doubt, Reason: path, Limit: asks})
+		a.send(run.Event{What: run.Doubt, Reason: path, Limit: a.asks()})
 		return
 	}
 	var tickets []*setting.Ticket
@@ -138,7 +166,7 @@ func (a *actor) set(ctx context.Context, s *run.Set) {
 		switch {
 		case path != "" && ctx.Err() == nil && a.setNow(of, wants):
 			a.cancels(nil)
-			a.send(run.Event{What: run.Doubt, Reason: path, Limit: asks})
+			a.send(run.Event{What: run.Doubt, Reason: path, Limit: a.asks()})
 		case len(failed) > 0:
 			slices.Sort(failed)
 			if !s.Eased {

@@ -155,6 +155,7 @@ type Setting struct {
 
 	mu      sync.Mutex
 	running context.Context   // nil before Run
+	ready   chan struct{}     // closed when it runs
 	actors  map[string]*actor // by device id; those that have something to do
 	resting map[string]time.Time
 	undo    map[undoKey]before
@@ -165,8 +166,12 @@ type Setting struct {
 // New makes the settings of a house.
 func New(c Config) *Setting {
 	return &Setting{Config: c, actors: map[string]*actor{}, resting: map[string]time.Time{},
-		undo: map[undoKey]before{}, latest: map[path]string{}, look: make(chan struct{}, 1)}
+		undo: map[undoKey]before{}, latest: map[path]string{}, look: make(chan struct{}, 1),
+		ready: make(chan struct{})}
 }
+
+// Ready is closed when wishes can be carried out.
+func (s *Setting) Ready() <-chan struct{} { return s.ready }
 
 // Plan says what a wish would press now; nothing is pressed. Errors wrap control.ErrForm or control.ErrPlan, or are
 // those of the beliefs.
@@ -312,6 +317,7 @@ func (s *Setting) Run(ctx context.Context) error {
 	s.mu.Lock()
 	s.running = ctx
 	s.mu.Unlock()
+	close(s.ready)
 	tick := time.NewTicker(doze)
 	defer tick.Stop()
 	for {

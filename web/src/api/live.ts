@@ -92,6 +92,7 @@ function listen(setOnline: (online: boolean) => void): EventSource {
   on('groups', () => [keys.groups, keys.states].forEach(stale));
   on('sequences', () => [keys.sequences, keys.boards].forEach(stale));
   on('occasions', () => [keys.occasions, keys.boards, keys.boardStates].forEach(stale));
+  on('errands', () => stale(keys.errands));
   on('boards', () => [keys.boards, keys.boardStates].forEach(stale));
   on('questions', () => stale(keys.boardStates));
   on('run', () => [keys.runs, keys.boardStates].forEach(stale));

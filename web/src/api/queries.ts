@@ -20,6 +20,7 @@ export const keys = {
   news: ['news'], // entries of the journal that are not shown yet
   people: ['people'],
   rooms: ['rooms'],
+  errands: ['errands'],
   house: ['house'],
   groups: ['groups'],
   sequences: ['sequences'],

@@ -1,3 +1,5 @@
+import type { Came } from '../api/client';
+
 // All texts of the console, English. Short sentences, active voice.
 export const words = {
   places: { boards: 'Boards', devices: 'Devices', automate: 'Automate', bench: 'Bench', house: 'House' },
@@ -768,6 +770,33 @@ export const words = {
     remove: 'Remove',
     removeSure: 'Remove for good',
     removeName: (name: string) => `Remove ${name}`,
+  },
+  errands: {
+    title: 'Errands',
+    add: 'New errand',
+    none: 'No errands yet. One is a sentence that the house acts on by itself: at dusk, when a door opens, while it is damp.',
+    off: 'off',
+    holds: 'holds now',
+    due: (at: string) => `due ${at}`,
+    open: 'Why, change',
+    openName: (name: string) => `Why, and change: ${name}`,
+    switchName: (name: string) => `${name} is on`,
+    why: 'What came for it lately',
+    nothingCame: 'Nothing came for it since the service started.',
+    sentence: 'Errand',
+    how: 'errand NAME when at 22:00, or 10 min after sunset, or door/opened pressed, only if … do set DEVICE/CONTROL to VALUE · errand NAME while … do … afterwards back',
+    offers: 'What may stand next',
+    understood: (at: string) => `Understood. It would be due ${at}.`,
+    understoodNow: 'Understood.',
+    did: {
+      ran: 'ran',
+      ended: 'ended',
+      skipped: 'did not run',
+      unknown: 'did not run: not known',
+      busy: 'was still busy',
+      missed: 'was missed',
+      failed: 'failed',
+    } as Record<Came['did'], string>,
   },
   automate: {
     occasions: 'Occasions',

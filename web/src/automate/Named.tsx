@@ -7,7 +7,7 @@ import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 
 // NamedPart is a list of things that have a name and are written by people: a line each, and a form for a new one.
-export function NamedPart<T extends { slug: string }>({
+export function NamedPart<T>({
   title,
   add,
   none,

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Hold, Run } from '../api/client';
-import { holdLine, runLine } from './lines';
+import { cameLine, dueLine, holdLine, insert, runLine } from './lines';
 
 const run: Run = {
   id: 'u1',
@@ -50,5 +50,22 @@ describe('holdLine', () => {
     );
     expect(holdLine({ ...hold, phase: 'going back' })).toBe('goes back to off');
     expect(holdLine({ ...hold, frozen: true })).toContain('its device is removed');
+  });
+});
+
+describe('errands', () => {
+  it('are due at the time that clocks of the house show', () => {
+    expect(dueLine('2026-12-05T16:32:00+01:00')).toBe('Sat 2026-12-05 16:32');
+  });
+  it('say why they did not run', () => {
+    const came = { at: '', errand: 'dusk', cue: '', did: 'skipped' as const };
+    expect(cameLine({ ...came, answers: [{ asked: 'sun down', is: 'no' }] })).toBe(
+      'did not run, sun down: no',
+    );
+    expect(cameLine({ ...came, did: 'ran', answers: [{ asked: 'sun down', is: 'yes' }] })).toBe('ran');
+  });
+  it('take a word in the place of the one that is typed', () => {
+    expect(insert('errand a when su', 'su', 'sunset')).toBe('errand a when sunset ');
+    expect(insert('errand a when', '', 'at')).toBe('errand a when at ');
   });
 });

@@ -1,4 +1,4 @@
-import type { Hold, Run } from '../api/client';
+import type { Came, Hold, Run } from '../api/client';
 import { words } from '../app/words';
 import { clock } from '../shared/text';
 
@@ -29,4 +29,24 @@ export function holdLine(h: Hold): string {
       return words.automate.owed(h.back, h.reason ?? '');
   }
   return words.automate.held(h.value, clock(h.until), h.back);
+}
+
+// dueLine is a time on the calendar of the house, as its clocks show it: Sat 2026-12-05 16:32.
+export function dueLine(at: string): string {
+  const [, date = '', time = ''] = /^(\d+-\d\d-\d\d)T(\d\d:\d\d)/.exec(at) ?? [];
+  const day = new Date(`${date}T00:00:00Z`).toLocaleDateString('en', { weekday: 'short', timeZone: 'UTC' });
+  return `${day} ${date} ${time}`;
+}
+
+// cameLine is what was made of a cue, and why it was not more.
+export function cameLine(c: Came): string {
+  const why = c.did === 'ran' || c.did === 'ended' ? [] : c.answers.map((a) => `${a.asked}: ${a.is}`);
+  if (c.reason) why.push(c.reason);
+  return [words.errands.did[c.did], why.join('; ')].filter(Boolean).join(', ');
+}
+
+// insert puts a word at the end of a text, in the place of the one that is being typed there.
+export function insert(text: string, typed: string, word: string): string {
+  const before = text.slice(0, text.length - typed.length);
+  return `${before}${before === '' || /\s$/.test(before) ? '' : ' '}${word} `;
 }

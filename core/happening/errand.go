@@ -1,0 +1,57 @@
+package happening
+
+import "strings"
+
+// ErrandChanged says that an errand was added, changed, switched or removed.
+type ErrandChanged struct {
+	ErrandID string `json:"errand_id"`
+	Errand   string `json:"errand"` // slug
+	Text     string `json:"text"`
+}
+
+// Name of the type.
+func (ErrandChanged) Name() string { return "errand-changed" }
+
+// Tell repeats it.
+func (e ErrandChanged) Tell() (Line, bool) { return Line{Kind: "run", Text: e.Text}, true }
+
+// ErrandCame says that something came at which an errand begins or ends, and what was made of that.
+type ErrandCame struct {
+	ErrandID string   `json:"errand_id"`
+	Errand   string   `json:"errand"` // slug
+	Cue      string   `json:"cue"`    // as it is written
+	Did      string   `json:"did"`    // ran, ended, or why not: skipped, unknown, busy, missed, failed
+	Answers  []Answer `json:"answers,omitempty"`
+	Reason   string   `json:"reason,omitempty"`
+	Run      string   `json:"run,omitempty"` // id of the run that began
+}
+
+// Answer is one question of a condition.
+type Answer struct {
+	Asked string `json:"asked"` // as it is written
+	Is    string `json:"is"`    // yes, no or unknown
+}
+
+// Name of the type.
+func (ErrandCame) Name() string { return "errand-came" }
+
+// Tell says what was made of it, and why not.
+func (e ErrandCame) Tell() (Line, bool) {
+	text := "Errand " + e.Errand + ": " + e.Cue
+	l := Line{Kind: "run"}
+	switch e.Did {
+	case "ran":
+		return Line{Kind: "run", Text: text}, true
+	case "failed":
+		l.Outcome = "failed"
+	}
+	why := []string{}
+	for _, a := range e.Answers {
+		why = append(why, a.Asked+": "+a.Is)
+	}
+	if e.Reason != "" {
+		why = append(why, e.Reason)
+	}
+	l.Text = strings.TrimSuffix(text+", "+e.Did+": "+strings.Join(why, "; "), ": ")
+	return l, true
+}

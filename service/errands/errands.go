@@ -1,0 +1,556 @@
+// Package errands keeps what the house does by itself, and does it: each errand is one sentence of core/errand, which
+// says when it is next, whether it comes with what happened, and what its condition answers. What it does is a run.
+package errands
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+	"time"
+
+	"urbo/core/errand"
+	"urbo/core/fault"
+	"urbo/core/grant"
+	"urbo/core/happening"
+	"urbo/core/home"
+	"urbo/core/moment"
+	"urbo/core/occasion"
+	"urbo/core/run"
+	"urbo/core/sun"
+	"urbo/service/calendar"
+	"urbo/service/holds"
+	"urbo/service/named"
+	"urbo/service/occasions"
+	"urbo/service/runs"
+	"urbo/service/sequences"
+	"urbo/service/stream"
+	"urbo/store"
+)
+
+// Errors that callers ask for.
+var (
+	ErrUnknown = fault.New(fault.NotFound, "unknown errand")
+	ErrMost    = fault.New(fault.Invalid, "errands")
+	ErrUnread  = fault.New(fault.Conflict, "the errand cannot be read")
+	ErrLacks   = fault.New(fault.Invalid, "this version cannot do that yet")
+)
+
+const (
+	// Most is the most errands of a house.
+	Most = 10_000
+	// stateVersion is the version of the document of how far an errand is.
+	stateVersion = 1
+	// kept is how many cues of an errand are remembered.
+	kept = 50
+)
+
+// Doc is what is kept of an errand. Its name is that of the thing.
+type Doc struct {
+	Errand errand.Errand `json:"errand"`
+	Off    bool          `json:"off,omitempty"`
+}
+
+// Errand is one sentence.
+type Errand = named.Thing[Doc]
+
+// Store keeps errands, and how far they are.
+type Store interface {
+	named.Store
+	ErrandStates(ctx context.Context) ([]store.ErrandState, error)
+	PutErrandState(ctx context.Context, e store.ErrandState) error
+	RemoveErrandState(ctx context.Context, id string) error
+	HouseText(ctx context.Context, name string) (string, error)
+	PutHouseText(ctx context.Context, name, text string) error
+}
+
+// Targets finds what errands name.
+type Targets interface {
+	sequences.Targets
+	Reading(t run.Test) run.Reading
+	Resolve(t run.Target, control string) (run.Target, string, error)
+	With(t run.Target, control string) ([]string, error)
+	AllDevices(all []run.Target) []string
+}
+
+// Runs carries steps out.
+type Runs interface {
+	Start(o runs.Order) (runs.Run, error)
+	Halt(of, reason string)
+}
+
+// Holds are the controls that are set for a time.
+type Holds interface {
+	List() []holds.Hold
+	End(id string, stay bool, by grant.By) error
+}
+
+// Config of the errands.
+type Config struct {
+	Rows      named.Rows
+	Store     Store
+	Targets   Targets
+	Sequences *sequences.Sequences
+	Occasions *occasions.Occasions
+	Station   func(name string) (id string, err error) // finds a station
+	Runs      Runs
+	Holds     Holds
+	Home      func() home.Home
+	Calendar  *calendar.Clock
+	Stream    *stream.Stream
+	Ready     []<-chan struct{} // closed when what errands need is running
+}
+
+// state is how far an errand is.
+type state struct {
+	Bookmark time.Time    `json:"bookmark,omitzero"` // up to then its cues by the clock are settled
+	Ran      time.Time    `json:"ran,omitzero"`
+	Level    errand.Level `json:"level,omitzero"`
+	Runs     []string     `json:"runs,omitempty"` // that its level began: what they hold goes back at its end
+
+	next    time.Time         // when it is due by the clock; zero is never
+	again   time.Time         // when its level is looked at again
+	pending []pending         // cues that have to stay so, or come later
+	crossed map[int]run.Truth // of each cue with a level, what it was
+	tried   int               // how often its level was begun in vain
+}
+
+// pending is a cue that comes later.
+type pending struct {
+	cue   int
+	at    time.Time
+	stays bool // it does not come where it is not so any more
+}
+
+// Came is a cue that came, and what was made of it.
+type Came struct {
+	At time.Time
+	happening.ErrandCame
+}
+
+// Errands is the errands of the house.
+type Errands struct {
+	Config
+	all   *named.List[Doc]
+	queue *stream.Queue
+	seen  *witness
+
+	mu     sync.Mutex
+	states map[string]*state // by id
+	about  map[string][]string
+	came   map[string][]Came // by id, the newest last
+	quiet  time.Time
+	last   time.Time // what the clock showed last
+	soon   time.Time // when something is due first; zero is never
+	anew   bool      // something else may be due first
+}
+
+// Open reads the errands. One that cannot be read does nothing until it is given anew, and is told.
+func Open(ctx context.Context, c Config) (*Errands, error) {
+	e := &Errands{Config: c, states: map[string]*state{}, came: map[string][]Came{}, anew: true}
+	say := func(format string, args ...any) {
+		c.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
+			Text: fmt.Sprintf(format, args...)}})
+	}
+	kind := named.Kind{Name: "errand", Most: Most, Unknown: ErrUnknown, Limit: ErrMost}
+	var err error
+	e.all, err = named.Open(ctx, kind, c.Rows, c.Store, func(one Errand, err error) {
+		say("The errand %s %v: it does nothing until it is given anew", one.Name, err)
+	})
+	if err != nil {
+		return nil, err
+	}
+	rows, err := c.Store.ErrandStates(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("read how far the errands are: %w", err)
+	}
+	for _, row := range rows {
+		var s state
+		if err := store.ReadDocument(row.Document, stateVersion, &s); err != nil {
+			if aside := c.Store.PutAside(ctx, store.Aside{Kind: "errand state", Owner: row.ID,
+				Document: row.Document}); aside != nil {
+				return nil, aside
+			}
+			say("How far an errand is %v: it begins anew", err)
+			continue
+		}
+		e.states[row.ID] = &s
+	}
+	if e.seen, err = newWitness(ctx, c.Store); err != nil {
+		return nil, err
+	}
+	e.queue = c.Stream.Subscribe()
+	return e, nil
+}
+
+// List lists the errands by name.
+func (e *Errands) List() []Errand { return e.all.List() }
+
+// Find finds an errand by its name or id. The error wraps ErrUnknown and names the nearest.
+func (e *Errands) Find(slug string) (Errand, error) { return e.all.Find(slug) }
+
+// Text is an errand as people write it, with what things are called now.
+func (e *Errands) Text(one Errand) string {
+	if !one.Readable() {
+		return ""
+	}
+	sentence := one.Doc.Errand
+	sentence.Name = one.Slug
+	return sentence.Print(e.name)
+}
+
+// name is what something is called now, "" where it is gone.
+func (e *Errands) name(t run.Target) string {
+	switch t.Kind {
+	case run.Sequence:
+		one, _ := e.Sequences.Find(t.ID)
+		return one.Slug
+	case run.Occasion:
+		one, _ := e.Occasions.Find(t.ID)
+		return one.Slug
+	case run.Errand:
+		one, _ := e.Find(t.ID)
+		return one.Slug
+	case run.Measurement:
+		return t.ID
+	case run.Station:
+		return t.Was
+	}
+	return e.Targets.Name(t)
+}
+
+// Gone lists what an errand is about and is not there any more, as it was called.
+func (e *Errands) Gone(one Errand) []string {
+	out := []string{}
+	for _, t := range one.Doc.Errand.Targets() {
+		if e.name(t) == "" {
+			out = append(out, t.Was)
+		}
+	}
+	return out
+}
+
+// names finds what an errand names, as somebody sees it.
+type names struct {
+	Targets
+	errands *Errands
+	sight   sequences.Sight
+	own     string // the name of the errand itself, which may not be kept yet
+	id      string
+}
+
+func (n names) seen(name string, t run.Target, err error) (run.Target, error) {
+	if n.sight != nil {
+		err = n.sight(name, t, err)
+	}
+	return t, err
+}
+
+// Target finds a device, group, room or measurement.
+func (n names) Target(name string) (run.Target, error) {
+	t, err := n.Targets.Target(name)
+	return n.seen(name, t, err)
+}
+
+// Sequence finds a sequence.
+func (n names) Sequence(name string) (run.Target, error) {
+	one, err := n.errands.Sequences.Find(name)
+	return n.seen(name, run.Target{Kind: run.Sequence, ID: one.ID, Was: one.Slug}, err)
+}
+
+// Occasion finds an occasion.
+func (n names) Occasion(name string) (run.Target, error) {
+	one, err := n.errands.Occasions.Find(name)
+	return n.seen(name, run.Target{Kind: run.Occasion, ID: one.ID, Was: one.Slug}, err)
+}
+
+// Errand finds an errand, also the one that is being written.
+func (n names) Errand(name string) (run.Target, error) {
+	if name == n.own && n.id != "" {
+		return run.Target{Kind: run.Errand, ID: n.id, Was: name}, nil
+	}
+	one, err := n.errands.Find(name)
+	return run.Target{Kind: run.Errand, ID: one.ID, Was: one.Slug}, err
+}
+
+// Station finds a station.
+func (n names) Station(name string) (run.Target, error) {
+	id, err := n.errands.Station(name)
+	return run.Target{Kind: run.Station, ID: id, Was: name}, err
+}
+
+// read reads an errand as people write it. id is of the one that it is to be, "" of a new one.
+func (e *Errands) read(text, id string, sight sequences.Sight) (errand.Errand, error) {
+	own := ""
+	if id == "" { // a new one may ask for itself
+		id = newOne
+	}
+	for _, word := range []string{"errand "} {
+		if at := len(word); len(text) > at && text[:at] == word {
+			own = firstWord(text[at:])
+		}
+	}
+	sentence, err := errand.Parse(text, names{e.Targets, e, sight, own, id})
+	if err != nil {
+		return sentence, err
+	}
+	if err := able(sentence); err != nil {
+		return sentence, err
+	}
+	_, err = run.Compile("", append(append([]run.Step{}, sentence.Do...), sentence.After...), e.steps, e.name)
+	return sentence, err
+}
+
+// newOne is the id of an errand that is not kept yet, in what it says of itself.
+const newOne = "itself"
+
+func firstWord(text string) string {
+	for i, r := range text {
+		if r == ' ' || r == '\n' || r == '\t' {
+			return text[:i]
+		}
+	}
+	return text
+}
+
+// steps finds the steps of a sequence by its id.
+func (e *Errands) steps(id string) (string, []run.Step, error) {
+	one, err := e.Sequences.Find(id)
+	return one.Slug, one.Doc.Steps, err
+}
+
+// Check reads an errand without keeping it, and says how it is understood. Errors are those of Add.
+func (e *Errands) Check(text string, sight sequences.Sight) (errand.Errand, string, error) {
+	sentence, err := e.read(text, "", sight)
+	if err != nil {
+		return sentence, "", err
+	}
+	return sentence, sentence.Print(e.name), nil
+}
+
+// Complete says what may stand at the end of a text.
+func (e *Errands) Complete(text string, sight sequences.Sight) errand.Offers {
+	return errand.Complete(text, names{e.Targets, e, sight, "", newOne})
+}
+
+// doc makes what is kept of an errand.
+func (e *Errands) doc(text string, sight sequences.Sight) func(Errand) (Doc, error) {
+	return func(one Errand) (Doc, error) {
+		sentence, err := e.read(text, one.ID, sight)
+		sentence.Name = "" // it is that of the thing
+		return Doc{Errand: sentence, Off: one.Doc.Off}, err
+	}
+}
+
+// Add makes an errand, as somebody wrote it. Errors wrap device.ErrName, device.ErrTaken, ErrMost, ErrLacks,
+// errand.ErrErrand or run.ErrSteps, or are those of what it names, or the store's.
+func (e *Errands) Add(ctx context.Context, text string, sight sequences.Sight, by grant.By) (Errand, error) {
+	sentence, err := e.read(text, "", sight)
+	if err != nil {
+		return Errand{}, err
+	}
+	one, err := e.all.Add(ctx, sentence.Name, sentence.Name, e.doc(text, sight), named.Plainly)
+	return one, e.changed(one, err, by, "Added the errand ")
+}
+
+// Change writes an errand anew; its name may be another then. Errors are those of Add, or wrap ErrUnknown.
+func (e *Errands) Change(ctx context.Context, slug, text string, sight sequences.Sight, by grant.By) (Errand, error) {
+	one, err := e.Find(slug)
+	if err != nil {
+		return one, err
+	}
+	sentence, err := e.read(text, one.ID, sight)
+	if err != nil {
+		return one, err
+	}
+	name := sentence.Name
+	one, err = e.all.Alter(ctx, one.ID, named.Change[Doc]{Slug: &name, Name: &name, Doc: e.doc(text, sight)},
+		named.Plainly)
+	if err == nil {
+		e.leave(ctx, one, by)
+	}
+	return one, e.changed(one, err, by, "Changed the errand ")
+}
+
+// Switch switches an errand on or off. What its level set ends where it is switched off. Errors wrap ErrUnknown or
+// ErrUnread, or are the store's.
+func (e *Errands) Switch(ctx context.Context, slug string, on bool, by grant.By) (Errand, error) {
+	one, err := e.all.Alter(ctx, slug, named.Change[Doc]{Doc: func(one Errand) (Doc, error) {
+		if !one.Readable() {
+			return one.Doc, fmt.Errorf("%w: write %s anew", ErrUnread, one.Slug)
+		}
+		one.Doc.Off = !on
+		return one.Doc, nil
+	}}, named.Plainly)
+	if err == nil && !on {
+		e.leave(ctx, one, by)
+	}
+	return one, e.changed(one, err, by, map[bool]string{true: "Switched on the errand ",
+		false: "Switched off the errand "}[on])
+}
+
+// Remove removes an errand. What its level set ends. The error wraps ErrUnknown.
+func (e *Errands) Remove(ctx context.Context, slug string, by grant.By) error {
+	one, err := e.Find(slug)
+	if err != nil {
+		return err
+	}
+	e.leave(ctx, one, by)
+	_, err = e.all.Remove(ctx, one.ID, func(Errand) error { return nil }, named.Plainly)
+	if err == nil {
+		err = e.Store.RemoveErrandState(ctx, one.ID)
+		e.mu.Lock()
+		delete(e.states, one.ID)
+		delete(e.came, one.ID)
+		e.mu.Unlock()
+	}
+	return e.changed(one, err, by, "Removed the errand ")
+}
+
+// changed tells that an errand is another, where there is no error. Whoever waits for its next time hears of it, too.
+func (e *Errands) changed(one Errand, err error, by grant.By, said string) error {
+	if err != nil {
+		return err
+	}
+	e.mu.Lock()
+	e.about, e.anew = nil, true
+	if s := e.states[one.ID]; s != nil {
+		s.next, s.again, s.pending, s.crossed, s.tried = time.Time{}, time.Time{}, nil, nil, 0
+		s.Bookmark = time.Time{}
+	}
+	e.mu.Unlock()
+	e.Stream.Publish(happening.Happening{By: by, What: happening.ErrandChanged{ErrandID: one.ID, Errand: one.Slug,
+		Text: said + one.Slug}})
+	return nil
+}
+
+// Where is the place and zone of the house.
+func (e *Errands) Where() moment.Where {
+	h := e.Home()
+	zone, err := h.Location()
+	if err != nil {
+		zone = time.Local
+	}
+	w := moment.Where{Zone: zone}
+	if h.Place != nil {
+		w.Place = &sun.Place{Latitude: h.Place.Latitude, Longitude: h.Place.Longitude}
+	}
+	return w
+}
+
+// Due is an errand, and when it is next by the clock.
+type Due struct {
+	Errand Errand
+	At     time.Time
+}
+
+// Next lists the next times at which errands are due by the clock, at most so many, the first one first.
+func (e *Errands) Next(most int) (out []Due) {
+	w, now := e.Where(), e.Calendar.Now()
+	for _, one := range e.List() {
+		if one.Doc.Off || !one.Readable() {
+			continue
+		}
+		if at, is := one.Doc.Errand.Next(one.ID, now, w); is {
+			out = append(out, Due{one, at})
+		}
+	}
+	return firstOf(out, most)
+}
+
+// NextOf is when an errand is due next by the clock; false where it never is.
+func (e *Errands) NextOf(one Errand) (time.Time, bool) {
+	if one.Doc.Off || !one.Readable() {
+		return time.Time{}, false
+	}
+	return one.Doc.Errand.Next(one.ID, e.Calendar.Now(), e.Where())
+}
+
+// Came lists the last cues of an errand that came, and what was made of them, the newest first.
+func (e *Errands) Came(id string) []Came {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	all := e.came[id]
+	out := make([]Came, 0, len(all))
+	for i := range all {
+		out = append(out, all[len(all)-1-i])
+	}
+	return out
+}
+
+// Holding says whether the level of an errand is on, and since when.
+func (e *Errands) Holding(id string) (bool, time.Time) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if s := e.states[id]; s != nil {
+		return s.Level.On, s.Level.Changed
+	}
+	return false, time.Time{}
+}
+
+// Quiet lets no errand begin anything until a time of the calendar clock; the zero time ends that.
+func (e *Errands) Quiet(until time.Time, by grant.By) {
+	e.mu.Lock()
+	e.quiet, e.anew = until, true
+	e.mu.Unlock()
+	text := "Errands go on"
+	if !until.IsZero() {
+		text = "No errand begins anything until " + until.In(e.Where().Zone).Format("2006-01-02 15:04")
+	}
+	e.Stream.Publish(happening.Happening{By: by, What: happening.HouseNote{Text: text}})
+}
+
+// QuietUntil is until when no errand begins anything; zero where they do.
+func (e *Errands) QuietUntil() time.Time {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if !e.quiet.After(e.Calendar.Now()) {
+		return time.Time{}
+	}
+	return e.quiet
+}
+
+// able says whether all of an errand can be done. The error wraps ErrLacks and says what is written instead.
+func able(e errand.Errand) error {
+	for _, c := range e.When {
+		if s := c.Sudden; s != nil {
+			switch {
+			case s.Phrase != "" || s.Message != nil || s.Hook != "" || s.Calendar != nil:
+				return fmt.Errorf("%w: nothing brings phrases, messages, hooks and calendars into the house", ErrLacks)
+			case s.Moves != nil || s.Silent != nil || s.Battery != nil:
+				return fmt.Errorf("%w: begin where a measurement comes above or below a number", ErrLacks)
+			case s.Pressed != nil && s.Pressed.How != "":
+				return fmt.Errorf("%w: begin at a plain press, without %s", ErrLacks, s.Pressed.How)
+			}
+		}
+	}
+	if e.Rules.Busy == "stretch" {
+		return fmt.Errorf("%w: if it is busy, it can start over, follow or drop", ErrLacks)
+	}
+	if e.Rules.Doubtful == "press" {
+		return fmt.Errorf("%w: where it is doubtful, it can ask or skip", ErrLacks)
+	}
+	return errors.Join(doable(e.Do), doable(e.After))
+}
+
+func doable(steps []run.Step) error {
+	for _, s := range steps {
+		switch {
+		case s.Send != nil:
+			return fmt.Errorf("%w: nothing sends messages out of the house", ErrLacks)
+		case s.Wait != nil && s.Wait.Happens != nil:
+			return fmt.Errorf("%w: wait until a control or measurement is at something", ErrLacks)
+		case s.If != nil:
+			if err := errors.Join(doable(s.If.Do), doable(s.If.Else)); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// inForce says whether an occasion is.
+func (e *Errands) inForce(id string) bool {
+	_, is := occasion.Of(e.Occasions.InForce(), id)
+	return is
+}
