@@ -117,10 +117,14 @@ func TestErrands_WhatWasMissedComesAsItsRuleSays(t *testing.T) {
 		late := says(t, h, "errand late when at 7:00 do mark late if missed run within 2 h")
 		plain := says(t, h, "errand plain when at 7:00 do mark plain")
 		often := says(t, h, "errand often when every 10 min do notify \"often\" if missed run within 2 h")
+		pending := says(t, h, "errand pending when 2 h after house starts do mark pending")
 		level := says(t, h, "errand level while between 05:00 and 07:30 do mark level afterwards unmark level")
 		time.Sleep(time.Second)
 		synctest.Wait()
 		assert.Equal(t, []string{"level"}, h.Errands.Markers())
+		stop()
+		_, stop = open(6*time.Hour + 10*time.Minute)
+		time.Sleep(time.Second)
 		stop()
 
 		h, stop = open(8 * time.Hour)
@@ -134,6 +138,7 @@ func TestErrands_WhatWasMissedComesAsItsRuleSays(t *testing.T) {
 		time.Sleep(11 * time.Minute)
 		synctest.Wait()
 		assert.Equal(t, []string{"ran"}, dids(h, late), "once")
+		assert.Equal(t, []string{"ran"}, dids(h, pending), "two hours after the start before")
 		stop()
 	})
 }

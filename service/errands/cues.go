@@ -2,6 +2,8 @@ package errands
 
 import (
 	"context"
+	"log/slog"
+	"slices"
 	"strconv"
 	"time"
 
@@ -88,61 +90,93 @@ func (e *Errands) news(ctx context.Context, one Errand, n errand.News, touched s
 	for i, c := range one.Doc.Errand.When {
 		text := c.Text(e.name)
 		if c.Level != nil && touched != "" {
-			e.crossing(one, i, c, now)
+			e.crossing(ctx, one, i, c, now)
 			continue
 		}
 		if c.Leaves(n) {
-			e.mu.Lock()
-			s := e.stateOf(one.ID)
-			kept := s.pending[:0]
-			for _, p := range s.pending {
-				if p.cue != i || !p.stays {
-					kept = append(kept, p)
-				}
-			}
-			s.pending = kept
-			e.mu.Unlock()
+			e.drops(ctx, one, i)
 		}
 		if !c.Comes(n) || !c.On.Has(e.Where().DateOf(now)) {
 			continue
 		}
 		if wait := c.Sudden.For + c.Offset; wait > 0 {
-			e.mu.Lock()
-			s := e.stateOf(one.ID)
-			if len(s.pending) < kept {
-				s.pending, e.anew = append(s.pending, pending{i, now.Add(wait), c.Sudden.For > 0}), true
-			}
-			e.mu.Unlock()
+			e.later(ctx, one, pending{i, now.Add(wait), c.Sudden.For > 0})
 			continue
 		}
 		e.cue(ctx, one, text)
 	}
 }
 
-// crossing lets a cue come where its measurement or control came above or below its number.
-func (e *Errands) crossing(one Errand, i int, c errand.Cue, now time.Time) {
-	is := c.Level.Judge(e.Targets.Reading(*c.Level))
+// later lets a cue come later. That is on disk: a restart does not forget it.
+func (e *Errands) later(ctx context.Context, one Errand, p pending) {
 	e.mu.Lock()
-	defer e.mu.Unlock()
+	s := e.stateOf(one.ID)
+	full := len(s.Pending) >= kept
+	if !full {
+		s.Pending, e.anew = append(s.Pending, p), true
+	}
+	e.mu.Unlock()
+	if full {
+		e.told(one, happening.ErrandCame{Cue: one.Doc.Errand.When[p.Cue].Text(e.name), Did: "busy",
+			Reason: "too many of its cues wait for their time already"})
+		return
+	}
+	e.keepOrSay(ctx, one)
+}
+
+// drops takes back what waits for a cue to stay so: it is not so any more.
+func (e *Errands) drops(ctx context.Context, one Errand, cue int) {
+	e.mu.Lock()
+	s := e.stateOf(one.ID)
+	was := len(s.Pending)
+	s.Pending = slices.DeleteFunc(slices.Clone(s.Pending), func(p pending) bool { return p.Cue == cue && p.Stays })
+	now := len(s.Pending)
+	e.mu.Unlock()
+	if now != was {
+		e.keepOrSay(ctx, one)
+	}
+}
+
+func (e *Errands) keepOrSay(ctx context.Context, one Errand) {
+	if err := e.keep(ctx, one.ID); err != nil {
+		slog.Error("what an errand waits for is not on disk", "errand", one.Slug, "error", err)
+	}
+}
+
+// still says whether a cue that had to stay so is so now.
+func (e *Errands) still(c errand.Cue) run.Truth {
+	switch {
+	case c.Level != nil:
+		return c.Level.Judge(e.Targets.Reading(*c.Level))
+	case c.Sudden != nil && c.Sudden.Becomes != nil:
+		b := c.Sudden.Becomes
+		t := run.Test{On: b.On, Control: b.Control, Is: run.Equals, Value: b.Value}
+		is := t.Judge(e.Targets.Reading(t))
+		if b.Leaves {
+			return is.Not()
+		}
+		return is
+	}
+	return run.Yes
+}
+
+// crossing lets a cue come where its measurement or control came above or below its number.
+func (e *Errands) crossing(ctx context.Context, one Errand, i int, c errand.Cue, now time.Time) {
+	is := e.still(c)
+	e.mu.Lock()
 	s := e.stateOf(one.ID)
 	if s.crossed == nil {
 		s.crossed = map[int]run.Truth{}
 	}
 	was, seen := s.crossed[i]
 	s.crossed[i] = is
+	e.mu.Unlock()
 	switch {
 	case !seen: // it may have been so for long
-
 	case is == run.Yes && was != run.Yes:
-		s.pending, e.anew = append(s.pending, pending{i, now.Add(c.Level.For + c.Offset), true}), true
+		e.later(ctx, one, pending{i, now.Add(c.Level.For + c.Offset), true})
 	case is != run.Yes:
-		kept := s.pending[:0]
-		for _, p := range s.pending {
-			if p.cue != i {
-				kept = append(kept, p)
-			}
-		}
-		s.pending = kept
+		e.drops(ctx, one, i)
 	}
 }
 

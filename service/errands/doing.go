@@ -68,7 +68,7 @@ func (e *Errands) until() time.Duration {
 // soonest is when something is due first; zero for never. The caller holds mu.
 func (e *Errands) soonest(plausible bool, now time.Time) (soon time.Time) {
 	for _, s := range e.states {
-		all := append(times(s.pending), s.again)
+		all := append(times(s.Pending), s.again)
 		if plausible {
 			all = append(all, s.next)
 		}
@@ -86,7 +86,7 @@ func (e *Errands) soonest(plausible bool, now time.Time) (soon time.Time) {
 
 func times(all []pending) (out []time.Time) {
 	for _, p := range all {
-		out = append(out, p.at)
+		out = append(out, p.At)
 	}
 	return out
 }
@@ -137,14 +137,14 @@ func (e *Errands) tick(ctx context.Context) {
 		due := plausible && !s.next.IsZero() && !s.next.After(now)
 		later := []pending{}
 		var come []pending
-		for _, p := range s.pending {
-			if p.at.After(now) {
+		for _, p := range s.Pending {
+			if p.At.After(now) {
 				later = append(later, p)
 			} else {
 				come = append(come, p)
 			}
 		}
-		s.pending = later
+		s.Pending = later
 		look := one.Doc.Errand.While != nil && (s.again.IsZero() || !s.again.After(now))
 		e.mu.Unlock()
 		if first && len(one.Doc.Errand.When) > 0 { // what is missed is missed from now on
@@ -152,8 +152,8 @@ func (e *Errands) tick(ctx context.Context) {
 				slog.Error("since when an errand counts is not on disk", "errand", one.Slug, "error", err)
 			}
 		}
-		for _, p := range come {
-			e.cue(ctx, one, one.Doc.Errand.When[p.cue].Text(e.name))
+		if len(come) > 0 {
+			e.come(ctx, one, come, now, w)
 		}
 		if due {
 			e.due(ctx, one, now, w)
@@ -161,6 +161,33 @@ func (e *Errands) tick(ctx context.Context) {
 		if _, bound := errand.Edge(cond(one), now, w); look && (plausible || !bound) {
 			e.level(ctx, one, now, w)
 		}
+	}
+}
+
+// come lets cues come that waited for their time. It is on disk that they did before anything is done.
+func (e *Errands) come(ctx context.Context, one Errand, all []pending, now time.Time, w moment.Where) {
+	err := e.keep(ctx, one.ID)
+	for _, p := range all {
+		if p.Cue >= len(one.Doc.Errand.When) || !one.Doc.Errand.When[p.Cue].On.Has(w.DateOf(now)) {
+			continue
+		}
+		c := one.Doc.Errand.When[p.Cue]
+		came := happening.ErrandCame{Cue: c.Text(e.name)}
+		late := now.Sub(p.At)
+		switch is := e.still(c); {
+		case err != nil:
+			came.Did, came.Reason = "failed", "it cannot be kept that it came: "+err.Error()
+		case late > errand.Grace:
+			came.Did, came.Reason = "missed", "it was due "+run.Dur(late.Round(time.Second))+" before"
+		case p.Stays && is == run.Unknown:
+			came.Did, came.Reason = "unknown", "it is not known whether it stayed so"
+		case p.Stays && is == run.No:
+			came.Did, came.Reason = "skipped", "it did not stay so"
+		default:
+			e.cue(ctx, one, came.Cue)
+			continue
+		}
+		e.told(one, came)
 	}
 }
 

@@ -107,6 +107,7 @@ type state struct {
 	Ran      time.Time    `json:"ran,omitzero"`
 	Level    errand.Level `json:"level,omitzero"`
 	Runs     []string     `json:"runs,omitempty"` // that its level began: what they hold goes back at its end
+	Pending  []pending    `json:"pending,omitempty"`
 
 	next    time.Time         // when it is due by the clock; zero is never
 	again   time.Time         // when its level is looked at again
@@ -115,11 +116,11 @@ type state struct {
 	tried   int               // how often its level was begun in vain
 }
 
-// pending is a cue that comes later.
+// pending is a cue that comes later: it has to stay so for a time, or comes some time after something happened.
 type pending struct {
-	cue   int
-	at    time.Time
-	stays bool // it does not come where it is not so any more
+	Cue   int       `json:"cue"`
+	At    time.Time `json:"at"`
+	Stays bool      `json:"stays,omitempty"` // it does not come where it is not so any more
 }
 
 // Came is a cue that came, and what was made of it.
@@ -415,7 +416,7 @@ func (e *Errands) changed(one Errand, err error, by grant.By, said string) error
 	e.mu.Lock()
 	e.about, e.anew = nil, true
 	if s := e.states[one.ID]; s != nil {
-		s.next, s.again, s.pending, s.crossed, s.tried = time.Time{}, time.Time{}, nil, nil, 0
+		s.next, s.again, s.Pending, s.crossed, s.tried = time.Time{}, time.Time{}, nil, nil, 0
 		s.Bookmark = time.Time{}
 	}
 	e.mu.Unlock()

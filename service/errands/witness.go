@@ -35,7 +35,8 @@ type change struct {
 // witness remembers what happened that conditions ask about: when controls changed, and which keys were pressed, since
 // the house is there.
 type witness struct {
-	store Store
+	store  Store
+	writer sync.Mutex // held for a whole change of the markers
 
 	mu      sync.Mutex
 	changes map[string]*change // by id and control, or the name of a measurement
@@ -174,6 +175,8 @@ func (a asked) Ran(errand run.Target) time.Time {
 // Mark keeps a marker, or takes it away. The error says that there are too many, or is the store's.
 func (e *Errands) Mark(ctx context.Context, marker string, on bool) error {
 	w := e.seen
+	w.writer.Lock()
+	defer w.writer.Unlock()
 	w.mu.Lock()
 	all := slices.DeleteFunc(slices.Clone(w.marked), func(m string) bool { return m == marker })
 	w.mu.Unlock()

@@ -42,7 +42,7 @@ export function dueLine(at: string): string {
 export function cameLine(c: Came): string {
   const why = c.did === 'ran' || c.did === 'ended' ? [] : c.answers.map((a) => `${a.asked}: ${a.is}`);
   if (c.reason) why.push(c.reason);
-  return [words.errands.did[c.did], why.join('; ')].filter(Boolean).join(', ');
+  return [words.errands.did[c.did] ?? c.did, why.join('; ')].filter(Boolean).join(', ');
 }
 
 // insert puts a word at the end of a text, in the place of the one that is being typed there.
