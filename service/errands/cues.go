@@ -71,6 +71,9 @@ func (e *Errands) take(ctx context.Context, h happening.Happening) {
 	case happening.ErrandChanged, happening.GroupChanged, happening.DeviceChanged, happening.DeviceRemoved:
 		e.looks("")
 		return
+	case happening.HouseChanged:
+		e.elsewhere()
+		return
 	case happening.RunChanged:
 		if w.Phase == run.Ended && w.End == run.Failed {
 			e.tryAgain(w.Of, now)

@@ -108,8 +108,8 @@ func (e *Errands) tick(ctx context.Context) {
 	e.mu.Lock()
 	back := now.Before(e.last.Add(-leap))
 	e.last = now
-	idle := !e.anew && !back && (e.soon.IsZero() || now.Before(e.soon))
-	e.anew = false
+	idle := !e.anew && !back && plausible == e.plausible && (e.soon.IsZero() || now.Before(e.soon))
+	e.anew, e.plausible = false, plausible
 	e.mu.Unlock()
 	if idle {
 		return
@@ -158,7 +158,7 @@ func (e *Errands) tick(ctx context.Context) {
 		if due {
 			e.due(ctx, one, now, w)
 		}
-		if _, bound := errand.Edge(cond(one), now, w); look && (plausible || !bound) {
+		if look && (plausible || !bound(one, now, w)) {
 			e.level(ctx, one, now, w)
 		}
 	}
@@ -191,12 +191,20 @@ func (e *Errands) come(ctx context.Context, one Errand, all []pending, now time.
 	}
 }
 
-// cond is the condition of a level; an empty one of any other errand.
-func cond(one Errand) run.Cond {
-	if one.Doc.Errand.While == nil {
-		return run.Cond{}
+// bound says whether the clock has a part in the condition of a level.
+func bound(one Errand, now time.Time, w moment.Where) bool {
+	_, is := errand.Edge(*one.Doc.Errand.While, now, w)
+	return is
+}
+
+// elsewhere works all times out anew: the house has another place or zone.
+func (e *Errands) elsewhere() {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	for _, s := range e.states {
+		s.next, s.again = time.Time{}, time.Time{}
 	}
-	return *one.Doc.Errand.While
+	e.anew = true
 }
 
 // due lets an errand come that is due by the clock. It is on disk that it did before anything is done.

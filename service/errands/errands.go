@@ -111,7 +111,6 @@ type state struct {
 
 	next    time.Time         // when it is due by the clock; zero is never
 	again   time.Time         // when its level is looked at again
-	pending []pending         // cues that have to stay so, or come later
 	crossed map[int]run.Truth // of each cue with a level, what it was
 	tried   int               // how often its level was begun in vain
 }
@@ -144,6 +143,8 @@ type Errands struct {
 	last   time.Time // what the clock showed last
 	soon   time.Time // when something is due first; zero is never
 	anew   bool      // something else may be due first
+
+	plausible bool // whether the clock could be right when it was looked at last
 }
 
 // Open reads the errands. One that cannot be read does nothing until it is given anew, and is told.
