@@ -16,7 +16,7 @@ import (
 )
 
 func (a *app) errand() *cobra.Command {
-	return group("errand", "Let the house do things by itself", `Let the house do things by itself. An errand is one sentence:
+	return group("errand", "Let the house do things by itself", `An errand is one sentence:
 
   errand dusk when 10 min after dusk not after 22:30 do set (boardwalk/power on, boardwalk/colour amber)
   errand door when door/opened pressed only if sun down do set boardwalk/power to on for 10 min and back

@@ -151,7 +151,8 @@ func (b *browser) putRight(r *running, token, occasion string, facts []fact) {
 		}
 		require.Less(b.t, round, 10, "it is put right again and again")
 		b.tap(occasion)
-		b.until(`[...document.querySelectorAll('.press.right')].some(e => e.innerText.includes('put right') && (e.click(), true))`)
+		b.until(`[...document.querySelectorAll('.press.right')]
+			.some(e => e.innerText.includes('put right') && (e.click(), true))`)
 		b.until(`!document.querySelector('.occasion.busy') && !document.querySelector('.press.right')`)
 	}
 }
@@ -191,7 +192,8 @@ func TestBoards_WhatIsMissedIsFoundAndPutRight(t *testing.T) {
 func (b *browser) box(name string) []float64 {
 	b.t.Helper()
 	box, err := value[[]float64](b, `(r => [r.left, r.top, r.width, r.height])(
-		document.querySelector('[aria-label=' + CSS.escape(`+quote(name)+`) + ']:not(section, .segments)').getBoundingClientRect())`)
+		document.querySelector('[aria-label=' + CSS.escape(`+quote(name)+`) + ']:not(section, .segments)')
+		.getBoundingClientRect())`)
 	require.NoError(b.t, err)
 	return box
 }
@@ -221,7 +223,8 @@ func TestBoards_ALostNetworkHalfSetsNothing(t *testing.T) {
 					UploadThroughput: rate}}})
 		require.NoError(t, err)
 	}
-	b.eval(`document.querySelector('[role=slider][aria-label="Lecture amplifier volume"]').scrollIntoView({block: 'center'})`)
+	b.eval(`document.querySelector('[role=slider][aria-label="Lecture amplifier volume"]')
+		.scrollIntoView({block: 'center'})`)
 	box := b.box("Lecture amplifier volume")
 	mouse := func(kind input.DispatchMouseEventType, part float64) {
 		b.mouse(kind, box[0]+part*box[2],

@@ -55,7 +55,7 @@ func TestErrands_AreWrittenInTheConsoleAndCome(t *testing.T) {
 	for text, want := range map[string]string{
 		"errand a when sunst do turn on radio":             "expected what happens",
 		"errand a when phrase \"hello\" do turn on radio":  "cannot do that yet",
-		"errand lit when at 7:00 do turn on radio":         "already",
+		"errand lit when at 7:00 do turn on radio":         "another errand is called",
 		"errand a when at 7:00 do set radio/power to blue": "there are off, on",
 	} {
 		res := r.urbo("errand", "add", text)

@@ -218,7 +218,7 @@ func TestErrands_AreKeptRenamedAndRefusedInWords(t *testing.T) {
 		for text, want := range map[string]string{
 			"errand a when at 7:00 do press amplifier/nothing":              "nothing",
 			"errand a when phrase \"good night\" do press amplifier/power":  "cannot do that yet",
-			"errand early when at 8:00 do press amplifier/power":            "there is a errand \"early\" already",
+			"errand early when at 8:00 do press amplifier/power":            "another errand is called \"early\"",
 			"errand a when at 7:00 do start nothing":                        "there are no occasions yet",
 			"errand a when station nowhere leaves do press amplifier/power": "nowhere",
 		} {

@@ -336,7 +336,7 @@ func TestSequences_RunEachOther(t *testing.T) {
 		require.ErrorContains(t, err, "would run itself")
 		require.ErrorIs(t, h.Sequences.Remove(t.Context(), "inner", grant.By{}), sequences.ErrUsed)
 		require.ErrorContains(t, add("x", "run outr"), "nearest are outer")
-		require.ErrorContains(t, add("outer", "wait 1 s"), "there is a sequence \"outer\" already")
+		require.ErrorContains(t, add("outer", "wait 1 s"), "another sequence is called \"outer\"")
 		slug := "within"
 		_, err = h.Sequences.Alter(t.Context(), "inner", sequences.Change{Slug: &slug}, grant.By{})
 		require.NoError(t, err)

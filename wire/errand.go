@@ -19,7 +19,7 @@ type Came struct {
 	At      time.Time    `json:"at" doc:"On the calendar clock of the house"`
 	Errand  string       `json:"errand"`
 	Cue     string       `json:"cue"`
-	Did     string       `json:"did" enum:"ran,ended,skipped,unknown,busy,missed,failed" doc:"skipped: its condition was not so"`
+	Did     string       `json:"did" enum:"ran,ended,skipped,unknown,busy,missed,failed"`
 	Answers []CameAnswer `json:"answers" doc:"What each question of its condition answered"`
 	Reason  string       `json:"reason,omitempty"`
 	Run     string       `json:"run,omitempty" doc:"That it began"`
@@ -33,7 +33,7 @@ type CameAnswer struct {
 
 // NewErrand adds an errand.
 type NewErrand struct {
-	Text string `json:"text" minLength:"1" maxLength:"32768" doc:"errand NAME when … only if … do …, or errand NAME while … do … afterwards …"`
+	Text string `json:"text" minLength:"1" maxLength:"32768" doc:"errand NAME when … do …, or while … do …"`
 }
 
 // ErrandChange changes what is given of an errand.

@@ -176,8 +176,3 @@ func (c Cue) Leaves(n News) bool {
 	b, came := c.Sudden.Becomes, n.Changed
 	return b.On.ID == came.Device && b.Control == came.Control && (came.To == b.Value) == b.Leaves
 }
-
-// Crosses says whether what is known of a level's measurement or control came to it.
-func (c Cue) Crosses(before, after run.Reading) bool {
-	return c.Level != nil && c.Level.Judge(before) != run.Yes && c.Level.Judge(after) == run.Yes
-}

@@ -35,9 +35,6 @@ func (r *Reader) Ahead(words ...string) bool { return r.p.ahead(words...) }
 // IsNext says whether one of some words is next, and leaves it.
 func (r *Reader) IsNext(words ...string) bool { return r.p.isNext(words...) }
 
-// IsDate says whether a date is next, and leaves it.
-func (r *Reader) IsDate() bool { return !r.p.ended() && dateRule.MatchString(r.p.peek().text) }
-
 // IsRule says whether "if" and the first word of a rule are next, and leaves them.
 func (r *Reader) IsRule() bool { return r.p.isRule() }
 

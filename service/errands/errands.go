@@ -6,6 +6,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"regexp"
+	"strings"
 	"sync"
 	"time"
 
@@ -283,14 +285,12 @@ func (n names) Station(name string) (run.Target, error) {
 
 // read reads an errand as people write it. id is of the one that it is to be, "" of a new one.
 func (e *Errands) read(text, id string, sight sequences.Sight) (errand.Errand, error) {
-	own := ""
 	if id == "" { // a new one may ask for itself
 		id = newOne
 	}
-	for _, word := range []string{"errand "} {
-		if at := len(word); len(text) > at && text[:at] == word {
-			own = firstWord(text[at:])
-		}
+	own := ""
+	if m := called.FindStringSubmatch(text); m != nil {
+		own = strings.ToLower(m[1])
 	}
 	sentence, err := errand.Parse(text, names{e.Targets, e, sight, own, id})
 	if err != nil {
@@ -306,14 +306,8 @@ func (e *Errands) read(text, id string, sight sequences.Sight) (errand.Errand, e
 // newOne is the id of an errand that is not kept yet, in what it says of itself.
 const newOne = "itself"
 
-func firstWord(text string) string {
-	for i, r := range text {
-		if r == ' ' || r == '\n' || r == '\t' {
-			return text[:i]
-		}
-	}
-	return text
-}
+// called finds what an errand calls itself.
+var called = regexp.MustCompile(`(?mi)^\s*errand\s+(\S+)`)
 
 // steps finds the steps of a sequence by its id.
 func (e *Errands) steps(id string) (string, []run.Step, error) {

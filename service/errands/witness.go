@@ -52,9 +52,10 @@ func newWitness(ctx context.Context, s Store) (*witness, error) {
 		return nil, fmt.Errorf("read the markers: %w", err)
 	}
 	var kept markers
-	if err := store.ReadDocument(text, markersVersion, &kept); err == nil {
-		w.marked = kept.All
+	if unread := store.ReadDocument(text, markersVersion, &kept); unread != nil { // the next mark takes its place
+		return w, s.PutAside(ctx, store.Aside{Kind: markersRow, Document: text})
 	}
+	w.marked = kept.All
 	return w, nil
 }
 

@@ -190,7 +190,7 @@ func (l *List[D]) put(ctx context.Context, t Thing[D], c Change[D], keep Keep) (
 		return l.rows.Put(ctx, store.Named{ID: t.ID, Slug: t.Slug, Name: t.Name, Document: text})
 	})
 	if errors.Is(err, store.ErrDuplicate) {
-		err = fmt.Errorf("%w: there is a %s %q already: choose another short name", device.ErrTaken, l.Kind.Name,
+		err = fmt.Errorf("%w: another %s is called %q: choose another short name", device.ErrTaken, l.Kind.Name,
 			t.Slug)
 	}
 	if err != nil {

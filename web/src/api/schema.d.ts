@@ -2900,10 +2900,7 @@ export interface components {
              */
             at: string;
             cue: string;
-            /**
-             * @description skipped: its condition was not so
-             * @enum {string}
-             */
+            /** @enum {string} */
             did: "ran" | "ended" | "skipped" | "unknown" | "busy" | "missed" | "failed";
             errand: string;
             reason?: string;
@@ -4087,7 +4084,7 @@ export interface components {
             slug?: string;
         };
         NewErrand: {
-            /** @description errand NAME when … only if … do …, or errand NAME while … do … afterwards … */
+            /** @description errand NAME when … do …, or while … do … */
             text: string;
         };
         NewGroup: {

@@ -9,7 +9,7 @@ import { words } from '../app/words';
 import { Line } from '../house/Line';
 import { Note } from '../shared/Panel';
 import { cameLine, dueLine, insert } from './lines';
-import { NamedPart, StepsField } from './Named';
+import { NamedPart, StepsField, WrittenForm } from './Named';
 import {
   useCame,
   useErrandCheck,
@@ -134,19 +134,18 @@ function ErrandForm({ errand, onDone }: { errand?: Errand; onDone: () => void })
   const [text, setText] = useState(errand?.text ?? 'errand ');
   const save = useSaveErrand(errand?.name);
   const remove = useRemoveErrand();
-  const [sure, setSure] = useState(false);
   const settled = useDeferredValue(text);
   const check = useErrandCheck(settled);
   const offers = useErrandOffers(settled);
-  const trouble = save.error ?? remove.error;
   return (
-    <Box
-      component="form"
-      sx={{ display: 'grid', gap: 1.5, py: 1.5, maxWidth: 720 }}
-      onSubmit={(e) => {
-        e.preventDefault();
-        save.mutate(text, { onSuccess: onDone });
-      }}
+    <WrittenForm
+      was={errand}
+      ready={!!check.data}
+      save={save}
+      remove={remove}
+      onSave={() => save.mutate(text, { onSuccess: onDone })}
+      onRemove={() => errand && remove.mutate(errand.name)}
+      onDone={onDone}
     >
       <StepsField label={words.errands.sentence} how={words.errands.how} value={text} onChange={setText} />
       <Box
@@ -173,22 +172,6 @@ function ErrandForm({ errand, onDone }: { errand?: Errand; onDone: () => void })
             ? words.errands.understood(dueLine(check.data.next[0]))
             : words.errands.understoodNow)}
       </Box>
-      {trouble && <Note alert>{trouble.message}</Note>}
-      <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
-        <Button type="submit" variant="contained" disabled={!check.data || save.isPending}>
-          {words.automate.save}
-        </Button>
-        <Button onClick={onDone}>{words.devices.cancel}</Button>
-        {errand && (
-          <Button
-            sx={{ ml: 'auto', color: 'secondary.main' }}
-            disabled={remove.isPending}
-            onClick={() => (sure ? remove.mutate(errand.name) : setSure(true))}
-          >
-            {sure ? words.automate.removeSure(errand.name) : words.automate.remove}
-          </Button>
-        )}
-      </Box>
-    </Box>
+    </WrittenForm>
   );
 }

@@ -48,8 +48,8 @@ export function NamedPart<T>({
 // Saving is how a form is kept, and how what it is about is removed.
 type Saving = { isPending: boolean; error: Error | null };
 
-// NamedForm writes one of them: its name, what else it is made of, and how it is kept or removed.
-export function NamedForm({
+// WrittenForm is a form of one of them: what it is made of, and how it is kept or removed.
+export function WrittenForm({
   was,
   ready,
   save,
@@ -61,16 +61,15 @@ export function NamedForm({
   children,
 }: {
   was?: { name: string }; // left out for a new one
-  ready: boolean; // the rest is filled in
+  ready: boolean; // it is filled in
   save: Saving;
   remove: Saving;
   removeSure?: (name: string) => string;
-  onSave: (name: string) => void;
+  onSave: () => void;
   onRemove: () => void;
   onDone: () => void;
   children: ReactNode;
 }) {
-  const [name, setName] = useState(was?.name ?? '');
   const [sure, setSure] = useState(false);
   const trouble = save.error ?? remove.error;
   return (
@@ -79,21 +78,13 @@ export function NamedForm({
       sx={{ display: 'grid', gap: 1.5, py: 1.5, maxWidth: 720 }}
       onSubmit={(e) => {
         e.preventDefault();
-        onSave(name);
+        onSave();
       }}
     >
-      <TextField
-        label={words.automate.name}
-        value={name}
-        autoFocus={!was}
-        sx={{ maxWidth: 320 }}
-        slotProps={{ htmlInput: { maxLength: 80 } }}
-        onChange={(e) => setName(e.target.value)}
-      />
       {children}
       {trouble && <Note alert>{trouble.message}</Note>}
       <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
-        <Button type="submit" variant="contained" disabled={!name.trim() || !ready || save.isPending}>
+        <Button type="submit" variant="contained" disabled={!ready || save.isPending}>
           {words.automate.save}
         </Button>
         <Button onClick={onDone}>{words.devices.cancel}</Button>
@@ -108,6 +99,29 @@ export function NamedForm({
         )}
       </Box>
     </Box>
+  );
+}
+
+// NamedForm is a form with the name of the thing above the rest.
+export function NamedForm({
+  onSave,
+  ready,
+  children,
+  ...rest
+}: Omit<Parameters<typeof WrittenForm>[0], 'onSave'> & { onSave: (name: string) => void }) {
+  const [name, setName] = useState(rest.was?.name ?? '');
+  return (
+    <WrittenForm {...rest} ready={ready && name.trim() !== ''} onSave={() => onSave(name)}>
+      <TextField
+        label={words.automate.name}
+        value={name}
+        autoFocus={!rest.was}
+        sx={{ maxWidth: 320 }}
+        slotProps={{ htmlInput: { maxLength: 80 } }}
+        onChange={(e) => setName(e.target.value)}
+      />
+      {children}
+    </WrittenForm>
   );
 }
 
