@@ -91,6 +91,7 @@ func (s *site) call(method, path string, in, out any, change ...func(*http.Reque
 		req.Header.Set("Authorization", "Bearer "+s.token)
 	}
 	req.Header.Set("Content-Type", "application/json")
+	req.Close = true // a server of another test had this port before, and its connections are kept
 	for _, f := range change {
 		f(req)
 	}

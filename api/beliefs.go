@@ -249,7 +249,9 @@ func (a *API) measurements() {
 	})
 }
 
-func measurementOf(m measure.Measurement) wire.Gauge { return wire.Gauge(m) }
+func measurementOf(m measure.Measurement) wire.Gauge {
+	return wire.Gauge{Name: m.Name, Value: m.Value, Unit: m.Unit, At: m.At, Silent: m.Silent, Battery: m.Battery}
+}
 
 // stateOf is what a device is believed to be set to.
 func (a *API) stateOf(slug string) ([]wire.ControlState, error) {

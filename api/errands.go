@@ -80,8 +80,11 @@ func (a *API) errands() {
 		return as(cameOf)(all.Do(ctx, e.ID, asking(ctx)))
 	})
 	call(a, operation{"GET", "/errands/{errand}/came", "list-errand-cues",
-		"The last cues of an errand that came since the start of the service, and what was made of each", grant.See,
-		filtered, 0}, func(ctx context.Context, in *ErrandIn) ([]wire.Came, error) {
+		"The last cues of an errand that came, the newest first, and what was made of each", grant.See,
+		filtered, 0}, func(ctx context.Context, in *struct {
+		ErrandIn
+		Count int `query:"count" default:"50" minimum:"1" maximum:"1000"`
+	}) ([]wire.Came, error) {
 		e, err := a.findErrand(ctx, grant.See, in.Errand)
 		if err == nil && !a.seesAll(ctx, a.aboutErrand(e.Doc.Errand)) {
 			err = fmt.Errorf("%w: it is about more than you see", grant.ErrRefused)
@@ -89,7 +92,8 @@ func (a *API) errands() {
 		if err != nil {
 			return nil, err
 		}
-		return list(all.Came(e.ID), cameOf), nil
+		came, err := all.Came(ctx, e.ID, in.Count)
+		return list(came, cameOf), err
 	})
 	a.errandTools()
 }
@@ -213,8 +217,8 @@ func (a *API) errandOf(ctx context.Context) func(errands.Errand) wire.Errand {
 			return w
 		}
 		w.Text = all.Text(e)
-		if came := all.Came(e.ID); len(came) > 0 {
-			last := cameOf(came[0])
+		if came, is := all.Last(e.ID); is {
+			last := cameOf(came)
 			w.Last = &last
 		}
 		return w

@@ -14,6 +14,7 @@ import (
 
 	"urbo/core/happening"
 	"urbo/core/line"
+	"urbo/core/moment"
 	"urbo/service/access"
 	"urbo/service/auditions"
 	"urbo/service/backup"
@@ -164,7 +165,8 @@ func (h *House) build(ctx context.Context, c Config) error {
 	}
 	h.Stream = stream.New(last, c.Now)
 	h.Calendar = calendar.New(c.Now, c.Calendar, c.Pace)
-	h.History = history.New(s, h.Stream, c.Now)
+	h.History = history.New(history.Config{Store: s, Stream: h.Stream, Now: c.Now, Calendar: h.Calendar.At,
+		Kept: h.measurementsKept})
 	h.Journal, h.Feed = journal.New(s, h.Stream), feed.New(h.Stream)
 	var trouble error
 	// the others count, and the house runs
@@ -214,7 +216,13 @@ func (h *House) build(ctx context.Context, c Config) error {
 		return err
 	}
 	h.counters = library.NewCounters(h.Library)
-	h.Measure = measure.New(h.Stream, c.Now)
+	h.Targets = &targets.Targets{Library: h.Library, Groups: h.Groups, Rooms: h.Rooms}
+	h.Measure, err = measure.Open(ctx, measure.Config{Store: s, Stream: h.Stream, Now: c.Now, Used: h.usersOf,
+		Reading: h.Targets.Reading, Past: h.measuredBefore,
+		Today: func() (time.Time, moment.Where) { return h.Calendar.Now(), h.Errands.Where() }})
+	if err != nil {
+		return err
+	}
 	h.Beliefs, err = belief.Open(ctx, belief.Config{Store: s, Library: h.Library, Stations: h.Stations,
 		Stream: h.Stream,
 		Book:   h.Book, Now: c.Now})
@@ -223,8 +231,7 @@ func (h *House) build(ctx context.Context, c Config) error {
 	}
 	h.Setting = setting.New(setting.Config{Beliefs: h.Beliefs, Library: h.Library, Transmit: h.Transmit,
 		Lessons: h.Lessons, Stream: h.Stream, Now: c.Now})
-	h.Targets = &targets.Targets{Library: h.Library, Groups: h.Groups, Rooms: h.Rooms, Measure: h.Measure,
-		Beliefs: h.Beliefs}
+	h.Targets.Measure, h.Targets.Beliefs = h.Measure, h.Beliefs
 	if h.Sequences, err = sequences.Open(ctx, s.Sequences(), s, h.Targets, h.Stream); err != nil {
 		return err
 	}
@@ -252,7 +259,7 @@ func (h *House) build(ctx context.Context, c Config) error {
 	}
 	h.Errands, err = errands.Open(ctx, errands.Config{Rows: s.Errands(), Store: s, Targets: h.Targets,
 		Sequences: h.Sequences, Occasions: h.Occasions, Station: h.stationID, Runs: h.Runs, Holds: h.Holds,
-		Home: h.Home.Home, Calendar: h.Calendar, Stream: h.Stream,
+		History: h.History, Home: h.Home.Home, Calendar: h.Calendar, Stream: h.Stream,
 		Ready: []<-chan struct{}{h.Setting.Ready(), h.Holds.Ready(), h.Runs.Ready()}})
 	if err != nil {
 		return err
@@ -295,14 +302,14 @@ func (h *House) Run(ctx context.Context) error {
 			"happened in its "+
 			"last second may be missing here, and what it was pressing then is unknown")
 	}
-	h.say("", "Urbo "+h.Version+" started")
+	h.Stream.Publish(happening.Happening{What: happening.HouseStarted{Version: h.Version}})
 	if h.news != "" {
 		h.say("", h.news)
 	}
 	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters, h.History)
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
-		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Holds}, {h.Runs}, {h.Questions}, {h.Occasions},
+		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Measure}, {h.Holds}, {h.Runs}, {h.Questions}, {h.Occasions},
 		{h.Errands}} {
 		parts = append(parts, background(ctx, p...))
 	}

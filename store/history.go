@@ -19,11 +19,13 @@ func history(tx *gorm.DB) error { return execute(tx, historyTables) }
 // Fact is something that was so from a time on, or happened then.
 type Fact struct {
 	AtMS   int64  `gorm:"column:at_ms"`
-	Kind   string // control, measurement or key
+	Kind   string // control, measurement, key and others
 	Of     string // id of the device, or name of the measurement
 	Name   string // of the control or key; "" of a measurement
 	Value  string // "" where a control may be at several
 	Source string // sent, heard, told or sensed, of a control
+	Who    string // handset, person, program or errand, where somebody brought that about
+	May    string // of a control that may be at several: them, with | between
 }
 
 // PutFacts adds facts.
@@ -56,6 +58,52 @@ func (s *Store) Facts(ctx context.Context, q FactQuery) ([]Fact, error) {
 	var rest []Fact
 	err := within.Find(&rest).Error
 	return append(out, rest...), Explain(err)
+}
+
+// FactsBetween reads all facts of a time but those of some kinds, in the order in which they came.
+func (s *Store) FactsBetween(ctx context.Context, since, until time.Time, but []string, each func(Fact) error) error {
+	rows, err := s.read.WithContext(ctx).Table("history").Where("at_ms >= ? AND at_ms < ? AND kind NOT IN ?",
+		millis(since), millis(until), but).Order("at_ms, seq").Rows()
+	if err != nil {
+		return Explain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var f Fact
+		if err := s.read.ScanRows(rows, &f); err != nil {
+			return Explain(err)
+		}
+		if err := each(f); err != nil {
+			return err
+		}
+	}
+	return Explain(rows.Err())
+}
+
+// LastFacts reads, of each thing and who brought it about, the last fact before a time but not before another, but
+// those of some kinds.
+func (s *Store) LastFacts(ctx context.Context, since, before time.Time, but []string) ([]Fact, error) {
+	var out []Fact
+	err := s.read.WithContext(ctx).Raw(`SELECT max(at_ms) AS at_ms, kind, of, name, value, source, who, may FROM history
+		WHERE at_ms >= ? AND at_ms < ? AND kind NOT IN ? GROUP BY of, kind, name, who ORDER BY 1`, millis(since),
+		millis(before), but).Scan(&out).Error
+	return out, Explain(err)
+}
+
+// NewestFacts reads the newest facts about one thing, the newest first.
+func (s *Store) NewestFacts(ctx context.Context, kind, of string, most int) ([]Fact, error) {
+	var out []Fact
+	err := s.read.WithContext(ctx).Table("history").Where("of = ? AND kind = ? AND name = ''", of, kind).
+		Order("at_ms DESC, seq DESC").Limit(most).Find(&out).Error
+	return out, Explain(err)
+}
+
+// KeepNewestFacts forgets the oldest facts of a kind about each thing beyond so many.
+func (s *Store) KeepNewestFacts(ctx context.Context, kind string, most int) error {
+	return s.change(ctx, func(tx *gorm.DB) error {
+		return tx.Exec(`DELETE FROM history WHERE seq IN (SELECT seq FROM (SELECT seq, row_number() OVER (PARTITION BY of
+			ORDER BY seq DESC) AS n FROM history WHERE kind = ?) WHERE n > ?)`, kind, most).Error
+	})
 }
 
 // PruneFacts forgets what was before a time, and the oldest beyond so many.

@@ -43,6 +43,7 @@ var migrations = []*gormigrate.Migration{
 	{ID: "0022-users", Migrate: users},
 	{ID: "0023-occasions", Migrate: occasions},
 	{ID: "0024-errands", Migrate: errands},
+	{ID: "0025-measurements", Migrate: measurements},
 }
 
 const migrationTable = "migrations"
@@ -56,7 +57,7 @@ func migrate(db *gorm.DB) error {
 			slices.Concat(floorTables, doorTables, stationTables, sendingColumns, beliefTables, heardTables, idTables,
 				dropRoomNames, peopleTables, beliefLogTables,
 				groupTables, runTables, historyTables, wordTables, userColumns, occasionTables,
-				errandTables))
+				errandTables, measurementTables))
 		if err != nil {
 			return err
 		}

@@ -296,7 +296,7 @@ func TestOpen_UpgradesADatabaseOf0008AndLosesNothing(t *testing.T) {
 	require.NoError(t, old.Close())
 
 	s := open(t, dir)
-	kept, err := sql.Open("sqlite", filepath.Join(dir, store.File+".before-0024-errands"))
+	kept, err := sql.Open("sqlite", filepath.Join(dir, store.File+".before-0025-measurements"))
 	require.NoError(t, err)
 	assert.Equal(t, counts["codes"], ask[int](t, kept, "SELECT count(print) FROM codes"),
 		"the old one is kept beside it")

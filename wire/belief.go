@@ -150,10 +150,12 @@ type Measured struct {
 
 // Gauge is the last value of one.
 type Gauge struct {
-	Name  string    `json:"name"`
-	Value float64   `json:"value"`
-	Unit  string    `json:"unit,omitempty"`
-	At    time.Time `json:"at"`
+	Name    string    `json:"name"`
+	Value   float64   `json:"value"`
+	Unit    string    `json:"unit,omitempty"`
+	At      time.Time `json:"at"`
+	Silent  bool      `json:"silent,omitempty" doc:"It was not told for so long that nobody knows it"`
+	Battery string    `json:"battery,omitempty" enum:"low,good"`
 }
 
 // BelievedEvent says that what is believed of a device changed: ask for it again.

@@ -19,7 +19,7 @@ type Came struct {
 	At      time.Time    `json:"at" doc:"On the calendar clock of the house"`
 	Errand  string       `json:"errand"`
 	Cue     string       `json:"cue"`
-	Did     string       `json:"did" enum:"ran,ended,skipped,unknown,busy,missed,failed"`
+	Did     string       `json:"did" enum:"ran,ended,stretched,trial,skipped,unknown,busy,missed,stopped,failed"`
 	Answers []CameAnswer `json:"answers" doc:"What each question of its condition answered"`
 	Reason  string       `json:"reason,omitempty"`
 	Run     string       `json:"run,omitempty" doc:"That it began"`

@@ -17,6 +17,8 @@ type House interface {
 	Reading(t run.Test) run.Reading
 	// Since is since when a test, without its For, is as it is now.
 	Since(t run.Test) (time.Time, bool)
+	// Told is when a measurement was told last; zero where it never was.
+	Told(measurement run.Target) time.Time
 	// Changed is when a control or measurement changed last, by whom where that is asked ("" is anybody); zero where it
 	// did not since anybody looked. It is false where nobody looks.
 	Changed(on run.Target, name, by string) (time.Time, bool)
@@ -34,6 +36,10 @@ type House interface {
 type Now struct {
 	At    time.Time
 	Where moment.Where
+	// Clock says that the clock can be right: else what is bound to it waits.
+	Clock bool
+	// Began is since when somebody is there to hear what happens; zero is always.
+	Began time.Time
 	// Holding says that a level is so already: what is above one number until another ends at the other.
 	Holding bool
 }

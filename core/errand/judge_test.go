@@ -31,6 +31,7 @@ func (h house) Changed(on run.Target, name, by string) (time.Time, bool) {
 	return at, is
 }
 func (h house) Pressed(on run.Target, key string) time.Time { return h.pressed[on.Was+"/"+key] }
+func (h house) Told(run.Target) time.Time                   { return time.Time{} }
 func (h house) InForce(o run.Target) bool                   { return o.Was == h.force }
 func (h house) Marked(m string) bool                        { return m == h.marker }
 func (h house) Ran(e run.Target) time.Time                  { return h.ran[e.Was] }

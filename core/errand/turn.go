@@ -1,7 +1,10 @@
 package errand
 
 import (
+	"slices"
+	"strings"
 	"time"
+	"unicode"
 
 	"urbo/core/moment"
 	"urbo/core/run"
@@ -114,10 +117,32 @@ type News struct {
 	Changed  *Change
 	Occasion *Occurred
 	Station  *Occurred
+	Battery  *Battery
+	Message  *Message
+	Calendar *CalendarEvent
 	Phrase   string
 	Hook     string
 	House    bool // it started
 	Mains    bool // they returned
+}
+
+// Battery is that of what measures something.
+type Battery struct {
+	Measurement string
+	Low         bool
+}
+
+// Message is one that came under a topic. Part gives the part of it that a pointer names, as text, and false where
+// there is none.
+type Message struct {
+	Topic string
+	Part  func(pointer string) (string, bool)
+}
+
+// CalendarEvent is an event of a calendar that begins or ends.
+type CalendarEvent struct {
+	Name, Title string
+	Ends        bool
 }
 
 // Key is a key of a handset that was pressed.
@@ -160,12 +185,31 @@ func (c Cue) Comes(n News) bool {
 		return s.Occasion.On.ID == n.Occasion.ID && s.Occasion.Ends == n.Occasion.Ends
 	case s.Station != nil && n.Station != nil:
 		return s.Station.On.ID == n.Station.ID && s.Station.Ends == n.Station.Ends
+	case s.Message != nil && n.Message != nil:
+		return s.Message.Topic == n.Message.Topic && says(*s.Message, *n.Message)
+	case s.Calendar != nil && n.Calendar != nil:
+		return s.Calendar.Name == n.Calendar.Name && s.Calendar.Ends == n.Calendar.Ends &&
+			(s.Calendar.Titled == "" || strings.EqualFold(s.Calendar.Titled, n.Calendar.Title))
 	case s.Phrase != "":
-		return s.Phrase == n.Phrase
+		return n.Phrase != "" && sameWords(s.Phrase, n.Phrase)
 	case s.Hook != "":
 		return s.Hook == n.Hook
 	}
 	return c.Sudden.House && n.House || c.Sudden.Mains && n.Mains
+}
+
+// says whether a message is what is asked for.
+func says(want run.Message, came Message) bool {
+	text, is := came.Part(want.Pointer)
+	return is && (want.Is == nil || *want.Is == text)
+}
+
+// sameWords compares what is said: case, and what stands between the words, do not count.
+func sameWords(a, b string) bool {
+	words := func(s string) []string {
+		return strings.FieldsFunc(strings.ToLower(s), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	}
+	return slices.Equal(words(a), words(b))
 }
 
 // Leaves says whether what a cue waits for, for so long, is not so any more.

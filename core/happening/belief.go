@@ -13,6 +13,8 @@ type Believed struct {
 	Control  string `json:"control"`
 	Value    string `json:"value,omitempty"`  // "" where it may be at several
 	Source   string `json:"source,omitempty"` // where that comes from: sent, heard, told or sensed; "" is assumed
+	// May is what it may be at where it has no value: values, or ranges like "3 to 12". None is nothing known.
+	May []string `json:"may,omitempty"`
 }
 
 // Name of the type.
@@ -112,6 +114,7 @@ type Measured struct {
 	Measurement string  `json:"measurement"`
 	Value       float64 `json:"value"`
 	Unit        string  `json:"unit,omitempty"`
+	Battery     string  `json:"battery,omitempty"` // low or good, where that was told
 }
 
 // Name of the type.
@@ -119,3 +122,29 @@ func (Measured) Name() string { return "measured" }
 
 // Tell has nothing to say.
 func (Measured) Tell() (Line, bool) { return Line{}, false }
+
+// FellSilent says that a measurement was not told for so long that nobody knows it any more.
+type FellSilent struct {
+	Measurement string `json:"measurement"`
+	For         string `json:"for"` // in words
+}
+
+// Name of the type.
+func (FellSilent) Name() string { return "fell-silent" }
+
+// Tell says so.
+func (f FellSilent) Tell() (Line, bool) {
+	return Line{Kind: "belief", Text: f.Measurement + " is silent: it was not told for " + f.For}, true
+}
+
+// MeasurementChanged says that a measurement was described, or removed.
+type MeasurementChanged struct {
+	Measurement string `json:"measurement"`
+	Text        string `json:"text"`
+}
+
+// Name of the type.
+func (MeasurementChanged) Name() string { return "measurement-changed" }
+
+// Tell repeats it.
+func (m MeasurementChanged) Tell() (Line, bool) { return Line{Kind: "belief", Text: m.Text}, true }

@@ -82,6 +82,18 @@ func (c Capture) Words() string {
 	return "a signal without a known line code"
 }
 
+// Length is how long the press lasted.
+func (c Capture) Length() time.Duration {
+	us := 0
+	for i, t := range c.Trains {
+		us += t.Train.Length()
+		if i+1 < len(c.Trains) {
+			us += t.Gap
+		}
+	}
+	return time.Duration(us) * time.Microsecond
+}
+
 // Heard says that a press came in. The capture itself is kept beside the journal.
 type Heard struct {
 	Capture   Capture `json:"-"`

@@ -55,3 +55,42 @@ func (e ErrandCame) Tell() (Line, bool) {
 	l.Text = strings.TrimSuffix(text+", "+e.Did+": "+strings.Join(why, "; "), ": ")
 	return l, true
 }
+
+// Marked says that a marker was set or taken away.
+type Marked struct {
+	Marker string `json:"marker"`
+	On     bool   `json:"on,omitempty"`
+}
+
+// Name of the type.
+func (Marked) Name() string { return "marked" }
+
+// Tell says so.
+func (m Marked) Tell() (Line, bool) {
+	return Line{Kind: "run", Text: map[bool]string{true: "Marked ", false: "Unmarked "}[m.On] + m.Marker}, true
+}
+
+// Brought is what somebody brings into the house for errands to come with: a phrase that was said, a hook that was
+// called, a message, or an event of a calendar.
+type Brought struct {
+	Kind  string `json:"kind"`            // phrase, hook, message or calendar
+	Of    string `json:"of"`              // the phrase itself, or the name of the hook, topic or calendar
+	Value string `json:"value,omitempty"` // the message; or begins or ends, of an event
+	Title string `json:"title,omitempty"` // of an event
+}
+
+// Name of the type.
+func (Brought) Name() string { return "brought" }
+
+// Tell says what came; of a message only under which topic, and of one that nobody waits for nothing.
+func (b Brought) Tell() (Line, bool) {
+	switch b.Kind {
+	case "phrase":
+		return Line{Kind: "run", Text: "Said: " + b.Of}, true
+	case "hook":
+		return Line{Kind: "run", Text: "The hook " + b.Of + " was called"}, true
+	case "calendar":
+		return Line{Kind: "run", Text: strings.TrimSpace("The calendar " + b.Of + ": " + b.Title + " " + b.Value)}, true
+	}
+	return Line{}, false
+}

@@ -144,6 +144,19 @@ func (h HouseNote) Tell() (Line, bool) {
 	return Line{Kind: "house", Outcome: h.Severity, Text: h.Text}, true
 }
 
+// HouseStarted says that the house is there.
+type HouseStarted struct {
+	Version string `json:"version"`
+}
+
+// Name of the type.
+func (HouseStarted) Name() string { return "house-started" }
+
+// Tell says so.
+func (h HouseStarted) Tell() (Line, bool) {
+	return Line{Kind: "house", Text: "Urbo " + h.Version + " started"}, true
+}
+
 // StageChanged says that the true state of an appliance on the stage may have changed.
 type StageChanged struct{}
 

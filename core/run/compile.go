@@ -140,6 +140,10 @@ func (o Op) about(t Target) bool {
 		return slices.ContainsFunc(o.Set.Changes, func(c Wanted) bool { return same(c.On) })
 	case o.Wait != nil && o.Wait.Until != nil:
 		return slices.ContainsFunc(o.Wait.Until.Tests(), func(s Test) bool { return same(s.On) })
+	case o.Wait != nil && o.Wait.Happens != nil:
+		is := false
+		o.Wait.Happens.targets(func(t Target) { is = is || same(t) })
+		return is
 	case o.Branch != nil:
 		return slices.ContainsFunc(o.Branch.Cond.Tests(), func(s Test) bool { return same(s.On) })
 	}

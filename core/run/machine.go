@@ -195,8 +195,11 @@ func (p Program) waiting(s State, e Event) (State, Act) {
 	case Due:
 		return p.enter(s.At+1, e.At)
 	case LimitOver:
-		if p[s.At].Wait.Until != nil {
+		switch wait := p[s.At].Wait; {
+		case wait.Until != nil:
 			return s.end(Failed, "what it waited for was not so in time")
+		case wait.Happens != nil:
+			return s.end(Failed, "what it waited for did not happen in time")
 		}
 		return p.enter(s.At+1, e.At)
 	case Stop:

@@ -398,6 +398,17 @@ func (b *Beliefs) changed(m *mind, cause string) {
 	b.leads(m)
 	for _, st := range m.news(b.Now()) {
 		b.Stream.Publish(happening.Happening{Cause: cause, What: happening.Believed{DeviceID: m.id, Device: m.slug,
-			Control: st.Control, Value: st.Value, Source: string(st.Source)}})
+			Control: st.Control, Value: st.Value, Source: string(st.Source), May: mayBe(st)}})
 	}
+}
+
+// mayBe is what a control may be at that has no value, or may be a little off.
+func mayBe(st control.State) []string {
+	switch {
+	case st.About:
+		return []string{st.Near}
+	case st.Value != "":
+		return nil
+	}
+	return st.May
 }

@@ -28,7 +28,7 @@ func (b *Beliefs) heard(c happening.Capture) {
 			continue
 		}
 		b.miss(k, c, missed)
-		p := control.Press{Key: k.Key, At: c.At, Held: length(c), Outcome: control.Sent, Source: control.ByHandset,
+		p := control.Press{Key: k.Key, At: c.At, Held: c.Length(), Outcome: control.Sent, Source: control.ByHandset,
 			Cause: c.ID}
 		if k.Again || c.Maybe { // the device may have passed over it
 			p.Outcome = control.Unknown
@@ -134,18 +134,6 @@ func (b *Beliefs) heardWhole(c happening.Capture) {
 // placeOf is the receiver of a capture, whatever its station's name becomes.
 func placeOf(c happening.Capture) string { return c.StationID + "/" + c.Port }
 
-// length is how long a press lasted.
-func length(c happening.Capture) time.Duration {
-	us := 0
-	for i, t := range c.Trains {
-		us += t.Train.Length()
-		if i+1 < len(c.Trains) {
-			us += t.Gap
-		}
-	}
-	return time.Duration(us) * time.Microsecond
-}
-
 // echo is how a press of Urbo's own was heard.
 type echo struct {
 	span control.Span
@@ -165,7 +153,7 @@ func (b *Beliefs) echo(c happening.Capture) {
 			delete(b.echoed, id)
 		}
 	}
-	e := echo{control.Span{From: c.At.Add(-aside), To: c.At.Add(length(c) + aside)}, !c.Disturbed}
+	e := echo{control.Span{From: c.At.Add(-aside), To: c.At.Add(c.Length() + aside)}, !c.Disturbed}
 	b.echoed[c.PressID] = append(b.echoed[c.PressID], e)
 	for _, m := range b.minds {
 		if e.whole && m.settle(c.PressID) || b.disturb(m, c.PressID, e) {

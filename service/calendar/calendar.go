@@ -29,11 +29,14 @@ func New(real func() time.Time, at time.Time, pace float64) *Clock {
 func (c *Clock) own() bool { return c.pace != 1 || !c.shown.Equal(c.began) }
 
 // Now is what it shows.
-func (c *Clock) Now() time.Time {
+func (c *Clock) Now() time.Time { return c.At(c.real()) }
+
+// At is what it showed, or shows, at a real time.
+func (c *Clock) At(real time.Time) time.Time {
 	if !c.own() { // set by hand or by the network, the real clock leaps, and this one with it
-		return c.real()
+		return real
 	}
-	return c.shown.Add(time.Duration(float64(c.real().Sub(c.began)) * c.pace))
+	return c.shown.Add(time.Duration(float64(real.Sub(c.began)) * c.pace))
 }
 
 // Until is how long it really takes until the clock shows a time; below 0 where that is past.

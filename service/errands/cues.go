@@ -2,213 +2,151 @@ package errands
 
 import (
 	"context"
+	"fmt"
 	"log/slog"
+	"maps"
 	"slices"
-	"strconv"
 	"time"
 
 	"urbo/core/errand"
+	"urbo/core/fault"
 	"urbo/core/grant"
 	"urbo/core/happening"
+	"urbo/core/plain"
 	"urbo/core/run"
 )
 
 // take lets errands come with what happened, and looks at levels that may be another then.
 func (e *Errands) take(ctx context.Context, h happening.Happening) {
-	now := e.Calendar.Now()
-	var n errand.News
-	touched := "" // id of a device, or name of a measurement
 	switch w := h.What.(type) {
-	case started:
-		n.House = true
-	case happening.Heard:
-		if w.Echo || w.DeviceID == "" || w.Key == "" || w.Quiet {
-			return
-		}
-		e.seen.mu.Lock()
-		e.seen.pressed[w.DeviceID+"/"+w.Key] = now
-		e.seen.mu.Unlock()
-		n.Pressed, touched = &errand.Key{Device: w.DeviceID, Key: w.Key}, w.DeviceID
 	case happening.Pressed:
-		e.seen.mu.Lock()
-		e.seen.sender[w.DeviceID] = who(h.By, "")
-		e.seen.mu.Unlock()
-		return
-	case happening.ToldBelief:
-		e.seen.mu.Lock()
-		e.seen.sender[w.DeviceID] = who(h.By, "")
-		e.seen.mu.Unlock()
-		return
+		delete(e.pressed, w.DeviceID)
+		if h.By.Kind == grant.Errand {
+			e.pressed[w.DeviceID] = h.Cause
+		}
 	case happening.WasSet:
 		if h.By.Kind == grant.Person {
 			e.yield(w.DeviceID)
 		}
-		return
-	case happening.Believed:
-		touched = w.DeviceID
-		if w.Value == "" {
-			break
-		}
-		e.seen.mu.Lock()
-		sender := e.seen.sender[w.DeviceID]
-		e.seen.mu.Unlock()
-		if w.Source == "heard" {
-			sender = "handset"
-		}
-		was, is := e.seen.changed(w.DeviceID+"/"+w.Control, w.Value, sender, now)
-		if is {
-			n.Changed = &errand.Change{Device: w.DeviceID, Control: w.Control, From: was, To: w.Value, By: sender}
-		}
-	case happening.Measured:
-		touched = w.Measurement
-		e.seen.changed(w.Measurement, strconv.FormatFloat(w.Value, 'g', -1, 64), "", now)
-	case happening.OccasionInForce:
-		n.Occasion = &errand.Occurred{ID: w.OccasionID, Ends: len(w.Rooms) == 0}
-	case happening.StationHere:
-		n.Station = &errand.Occurred{ID: w.StationID}
-	case happening.StationAway:
-		n.Station = &errand.Occurred{ID: w.StationID, Ends: true}
-	case happening.ErrandChanged, happening.GroupChanged, happening.DeviceChanged, happening.DeviceRemoved:
+	case happening.ErrandChanged, happening.GroupChanged, happening.DeviceChanged, happening.DeviceRemoved,
+		happening.MeasurementChanged:
+		e.mu.Lock()
+		e.about = nil // they may be about something else now
+		e.mu.Unlock()
 		e.looks("")
-		return
 	case happening.HouseChanged:
 		e.elsewhere()
-		return
 	case happening.RunChanged:
 		if w.Phase == run.Ended && w.End == run.Failed {
-			e.tryAgain(w.Of, now)
+			e.tryAgain(w.Of, e.Calendar.Now())
 		}
-		return
-	default:
-		return
 	}
-	for _, one := range e.concerned(touched) {
-		e.news(ctx, one, n, touched, now)
-	}
-	e.looks(touched)
-}
-
-// news lets the cues of an errand come that come with something.
-func (e *Errands) news(ctx context.Context, one Errand, n errand.News, touched string, now time.Time) {
-	for i, c := range one.Doc.Errand.When {
-		text := c.Text(e.name)
-		if c.Level != nil && touched != "" {
-			e.crossing(ctx, one, i, c, now)
-			continue
-		}
-		if c.Leaves(n) {
-			e.drops(ctx, one, i)
-		}
-		if !c.Comes(n) || !c.On.Has(e.Where().DateOf(now)) {
-			continue
-		}
-		if wait := c.Sudden.For + c.Offset; wait > 0 {
-			e.later(ctx, one, pending{i, now.Add(wait), c.Sudden.For > 0})
-			continue
-		}
-		e.cue(ctx, one, text)
+	for _, f := range e.note.Note(h) {
+		e.deep = e.depth(f, h.Cause)
+		e.fact(ctx, f)
+		e.deep = 0
 	}
 }
 
-// later lets a cue come later. That is on disk: a restart does not forget it.
-func (e *Errands) later(ctx context.Context, one Errand, p pending) {
+// depth is how deep what an errand brought about is in a chain of errands that set each other off.
+func (e *Errands) depth(f errand.Fact, cause string) int {
+	if f.By != string(grant.Errand) {
+		return 0
+	}
+	if f.Kind == errand.OfControl {
+		cause = e.pressed[f.Of]
+	}
+	return e.chains[cause] + 1
+}
+
+// fact lets errands come with something.
+func (e *Errands) fact(ctx context.Context, f errand.Fact) {
+	n := e.seen.take(f)
+	began, ended, is := f.Pressing()
+	if !is {
+		e.hear(ctx, n, f.About())
+		return
+	}
+	k := errand.Key{Device: f.Of, Key: f.Name}
+	if e.concerned(""); !e.waitsFor(k) {
+		n.Pressed = &k
+		e.hear(ctx, n, f.Of)
+		return
+	}
+	for _, k := range e.taps.Press(k, began, ended, e.Calendar.Now()) {
+		e.hear(ctx, errand.News{Pressed: &k}, f.Of)
+	}
+}
+
+// waitsFor says whether any errand asks how often a key is pressed, or whether it is held.
+func (e *Errands) waitsFor(k errand.Key) bool {
 	e.mu.Lock()
-	s := e.stateOf(one.ID)
-	full := len(s.Pending) >= kept
-	if !full {
-		s.Pending, e.anew = append(s.Pending, p), true
-	}
-	e.mu.Unlock()
-	if full {
-		e.told(one, happening.ErrandCame{Cue: one.Doc.Errand.When[p.Cue].Text(e.name), Did: "busy",
-			Reason: "too many of its cues wait for their time already"})
-		return
-	}
-	e.keepOrSay(ctx, one)
+	defer e.mu.Unlock()
+	return e.taken[k]
 }
 
-// drops takes back what waits for a cue to stay so: it is not so any more.
-func (e *Errands) drops(ctx context.Context, one Errand, cue int) {
-	e.mu.Lock()
-	s := e.stateOf(one.ID)
-	was := len(s.Pending)
-	s.Pending = slices.DeleteFunc(slices.Clone(s.Pending), func(p pending) bool { return p.Cue == cue && p.Stays })
-	now := len(s.Pending)
-	e.mu.Unlock()
-	if now != was {
-		e.keepOrSay(ctx, one)
+// settle lets presses come of which it is sure now that no more belong to them.
+func (e *Errands) settle(ctx context.Context) {
+	for _, k := range e.taps.Settle(e.Calendar.Now()) {
+		e.hear(ctx, errand.News{Pressed: &k}, k.Device)
 	}
+}
+
+// now is the moment at which conditions are judged.
+func (e *Errands) now() errand.Now {
+	return errand.Now{At: e.Calendar.Now(), Where: e.Where(), Clock: e.Calendar.Plausible(), Began: e.began}
+}
+
+// hear lets the cues of errands come that come with something about a device or measurement; "" is about none.
+func (e *Errands) hear(ctx context.Context, n errand.News, about string) {
+	now, house := e.now(), e.house()
+	for _, one := range e.concerned(about) {
+		if len(one.Doc.Errand.When) == 0 {
+			continue
+		}
+		e.turn.Lock()
+		reached, changed := e.stateOf(one.ID).Hear(one.Doc.Errand, n, house, now)
+		e.turn.Unlock()
+		if changed { // a restart does not forget it
+			e.keepOrSay(ctx, one)
+			e.due()
+		}
+		for _, r := range reached {
+			e.reached(ctx, one, r, now)
+		}
+	}
+	e.turn.Lock()
+	for w := range e.waits {
+		if reached, changed := w.Hear(w.Errand, n, house, now); !w.reached(reached) && changed {
+			e.due()
+		}
+	}
+	e.turn.Unlock()
+	e.looks(about)
+}
+
+// due lets the next tick look what is due first.
+func (e *Errands) due() {
+	e.mu.Lock()
+	e.anew = true
+	e.mu.Unlock()
 }
 
 func (e *Errands) keepOrSay(ctx context.Context, one Errand) {
 	if err := e.keep(ctx, one.ID); err != nil {
-		slog.Error("what an errand waits for is not on disk", "errand", one.Slug, "error", err)
+		slog.Error("how far an errand is, is not on disk", "errand", one.Slug, "error", err)
 	}
 }
 
-// still says whether a cue that had to stay so is so now.
-func (e *Errands) still(c errand.Cue) run.Truth {
-	switch {
-	case c.Level != nil:
-		return c.Level.Judge(e.Targets.Reading(*c.Level))
-	case c.Sudden != nil && c.Sudden.Becomes != nil:
-		b := c.Sudden.Becomes
-		t := run.Test{On: b.On, Control: b.Control, Is: run.Equals, Value: b.Value}
-		is := t.Judge(e.Targets.Reading(t))
-		if b.Leaves {
-			return is.Not()
-		}
-		return is
-	}
-	return run.Yes
-}
-
-// crossing lets a cue come where its measurement or control came above or below its number.
-func (e *Errands) crossing(ctx context.Context, one Errand, i int, c errand.Cue, now time.Time) {
-	is := e.still(c)
+// concerned are the errands that may come with something: about a device or measurement, or about none.
+func (e *Errands) concerned(about string) (out []Errand) {
 	e.mu.Lock()
-	s := e.stateOf(one.ID)
-	if s.crossed == nil {
-		s.crossed = map[int]run.Truth{}
-	}
-	was, seen := s.crossed[i]
-	s.crossed[i] = is
+	all := e.about
 	e.mu.Unlock()
-	switch {
-	case !seen: // it may have been so for long
-	case is == run.Yes && was != run.Yes:
-		e.later(ctx, one, pending{i, now.Add(c.Level.For + c.Offset), true})
-	case is != run.Yes:
-		e.drops(ctx, one, i)
+	if all == nil {
+		all = e.index()
 	}
-}
-
-// concerned are the errands with cues that something may be one of: about a device or measurement, or about none.
-func (e *Errands) concerned(touched string) (out []Errand) {
-	e.mu.Lock()
-	about := e.about
-	e.mu.Unlock()
-	if about == nil {
-		about = map[string][]string{}
-		for _, one := range e.List() {
-			if one.Doc.Off || !one.Readable() {
-				continue
-			}
-			about[""] = append(about[""], one.ID)
-			for _, t := range one.Doc.Errand.Targets() {
-				if t.Kind == run.Measurement {
-					about[t.ID] = append(about[t.ID], one.ID)
-				}
-				for _, id := range e.Targets.AllDevices([]run.Target{t}) {
-					about[id] = append(about[id], one.ID)
-				}
-			}
-		}
-		e.mu.Lock()
-		e.about = about
-		e.mu.Unlock()
-	}
-	for _, id := range about[touched] {
+	for _, id := range all[about] {
 		if one, err := e.Find(id); err == nil {
 			out = append(out, one)
 		}
@@ -216,17 +154,66 @@ func (e *Errands) concerned(touched string) (out []Errand) {
 	return out
 }
 
-// looks lets the levels be judged that are about something; "" is all of them.
-func (e *Errands) looks(touched string) {
-	concerned := e.concerned(touched)
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	if touched == "" {
-		e.about = nil // it may be about something else now
+// index works out what errands are about, which of them hears of everything, and what has to be remembered for them.
+func (e *Errands) index() map[string][]string {
+	all, taken := map[string][]string{}, map[errand.Key]bool{}
+	for _, one := range e.List() {
+		if one.Doc.Off || !one.Readable() {
+			continue
+		}
+		sentence := one.Doc.Errand
+		if sentence.While != nil || slices.ContainsFunc(sentence.When, func(c errand.Cue) bool {
+			return c.Sudden != nil && c.Sudden.Pressed == nil && c.Sudden.Becomes == nil && c.Sudden.Moves == nil
+		}) {
+			all[""] = append(all[""], one.ID)
+		}
+		ids := map[string]bool{}
+		for _, t := range sentence.Targets() {
+			if t.Kind == run.Measurement {
+				ids[t.ID] = true
+			}
+			for _, id := range e.Targets.AllDevices([]run.Target{t}) {
+				ids[id] = true
+			}
+		}
+		for _, id := range slices.Sorted(maps.Keys(ids)) {
+			all[id] = append(all[id], one.ID)
+		}
+		for _, c := range sentence.When {
+			if c.Sudden != nil && c.Sudden.Pressed != nil && c.Sudden.Pressed.How != "" {
+				taken[errand.Key{Device: c.Sudden.Pressed.On.ID, Key: c.Sudden.Pressed.Key}] = true
+			}
+		}
+		e.watch(sentence)
 	}
-	for _, one := range concerned {
+	e.mu.Lock()
+	e.about, e.taken = all, taken
+	e.mu.Unlock()
+	return all
+}
+
+// watch lets it be remembered since when the tests of an errand are as they are.
+func (e *Errands) watch(sentence errand.Errand) {
+	for _, c := range []*run.Cond{sentence.Only, sentence.While} {
+		if c == nil {
+			continue
+		}
+		for _, t := range c.Tests() {
+			if t.For > 0 {
+				e.house().Since(t)
+			}
+		}
+	}
+}
+
+// looks lets the levels be judged that are about something; "" is all of them.
+func (e *Errands) looks(about string) {
+	for _, one := range e.concerned(about) {
 		if one.Doc.Errand.While != nil {
-			e.stateOf(one.ID).again, e.anew = time.Time{}, true
+			e.turn.Lock()
+			e.stateOf(one.ID).Look()
+			e.turn.Unlock()
+			e.due()
 		}
 	}
 }
@@ -234,24 +221,114 @@ func (e *Errands) looks(touched string) {
 // yield lets levels that set a device leave it alone, until their conditions were false once.
 func (e *Errands) yield(device string) {
 	for _, one := range e.concerned(device) {
-		e.mu.Lock()
-		if s := e.stateOf(one.ID); one.Doc.Errand.While != nil {
-			s.Level = s.Level.Yield()
+		if one.Doc.Errand.While == nil || !slices.Contains(e.Targets.AllDevices(run.Targets(one.Doc.Errand.Do)), device) {
+			continue
 		}
-		e.mu.Unlock()
+		e.turn.Lock()
+		s := e.stateOf(one.ID)
+		s.Level = s.Level.Yield()
+		e.turn.Unlock()
 	}
 }
 
 // tryAgain lets a level begin once more that could not do what it wants, with growing pauses.
 func (e *Errands) tryAgain(id string, now time.Time) {
-	e.mu.Lock()
-	defer e.mu.Unlock()
+	e.turn.Lock()
 	s := e.states[id]
-	if s == nil || !s.Level.On || s.Level.Yielded || s.tried >= mostTries {
-		return
+	again := s != nil && s.Level.On && !s.Level.Yielded && s.tried < mostTries
+	if again {
+		s.tried++
+		s.Failed(s.tried, now)
+		e.levelOf(id, s.Level)
 	}
-	s.tried, e.anew = s.tried+1, true
-	s.Level.On, s.Level.Changed = false, now // it begins after the pause
-	s.again = now.Add(errand.LeastLevel << (s.tried - 1))
-	s.Level.Changed = s.again.Add(-errand.LeastLevel)
+	e.turn.Unlock()
+	if again {
+		e.due()
+	}
+}
+
+// levelOf shows how far a level is.
+func (e *Errands) levelOf(id string, l errand.Level) {
+	e.mu.Lock()
+	e.on[id] = l
+	e.mu.Unlock()
+}
+
+// waiter is a run that waits for something to happen.
+type waiter struct {
+	errand.Errand
+	errand.Course
+	came chan struct{}
+	over bool
+}
+
+// reached ends the waiting where any cue came.
+func (w *waiter) reached(all []errand.Reached) bool {
+	for _, r := range all {
+		if r.How == errand.Came && !w.over {
+			w.over = true
+			close(w.came)
+		}
+	}
+	return w.over
+}
+
+// Happens closes came when something happens. Call stop when nobody waits for it any more.
+func (e *Errands) Happens(s run.Sudden) (came <-chan struct{}, stop func()) {
+	w := &waiter{Errand: errand.Errand{When: []errand.Cue{{Sudden: &s}}}, came: make(chan struct{})}
+	e.turn.Lock()
+	e.waits[w] = true
+	e.turn.Unlock()
+	e.due()
+	return w.came, func() {
+		e.turn.Lock()
+		delete(e.waits, w)
+		e.turn.Unlock()
+	}
+}
+
+// ErrBrought is wrapped where what is brought into the house cannot be taken.
+var ErrBrought = fault.New(fault.Invalid, "cue")
+
+// MostBrought is the most bytes of a message that is brought.
+const MostBrought = 16 << 10
+
+// Bring lets a phrase, the call of a hook, a message or an event of a calendar come into the house. The error wraps
+// ErrBrought.
+func (e *Errands) Bring(what happening.Brought, by grant.By) error {
+	wrong := func(format string, args ...any) error {
+		return fmt.Errorf("%w: "+format, append([]any{ErrBrought}, args...)...)
+	}
+	switch {
+	case what.Of == "" || len(what.Of) > 500 || !plain.Is(what.Of) || len(what.Title) > 500 || !plain.Is(what.Title):
+		return wrong("a phrase or name has 1 to 500 characters in one line")
+	case len(what.Value) > MostBrought:
+		return wrong("a message has at most %d bytes", MostBrought)
+	}
+	switch what.Kind {
+	case errand.OfPhrase, errand.OfHook, errand.OfMessage:
+	case errand.OfCalendar:
+		if what.Value != errand.Begins && what.Value != errand.Ends {
+			return wrong("an event of a calendar begins or ends")
+		}
+	default:
+		return wrong("%.20q is none of phrase, hook, message and calendar", what.Kind)
+	}
+	e.Stream.Publish(happening.Happening{By: by, What: what})
+	return nil
+}
+
+// Topics lists the topics of messages that errands come with, each once.
+func (e *Errands) Topics() (out []string) {
+	for _, one := range e.List() {
+		if one.Doc.Off || !one.Readable() {
+			continue
+		}
+		for _, c := range one.Doc.Errand.When {
+			if c.Sudden != nil && c.Sudden.Message != nil && !slices.Contains(out, c.Sudden.Message.Topic) {
+				out = append(out, c.Sudden.Message.Topic)
+			}
+		}
+	}
+	return out
 }

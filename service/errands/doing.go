@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"log/slog"
 	"slices"
 	"time"
@@ -11,7 +12,6 @@ import (
 	"urbo/core/errand"
 	"urbo/core/grant"
 	"urbo/core/happening"
-	"urbo/core/moment"
 	"urbo/core/run"
 	"urbo/service/runs"
 	"urbo/store"
@@ -24,6 +24,11 @@ const (
 	leap = 5 * time.Second
 	// mostTries is how often a level is begun in vain, with pauses that double, before it is only said.
 	mostTries = 8
+	// mostDeep is how deep a chain of errands is that set each other off, and mostChained how often one is set off so
+	// in a minute; then it is stopped.
+	mostDeep, mostChained = 10, 20
+	// mostChains is of how many runs it is remembered how deep they are.
+	mostChains = 2000
 )
 
 // Run does what errands say until the context ends.
@@ -36,62 +41,54 @@ func (e *Errands) Run(ctx context.Context) error {
 			return nil
 		}
 	}
+	e.recall(ctx)
 	e.tick(ctx)
-	e.take(ctx, happening.Happening{What: started{}})
 	for {
 		waiting, cancel := context.WithTimeout(ctx, e.until())
 		batch, err := e.queue.Next(waiting)
 		cancel()
-		if err != nil && ctx.Err() != nil || err != nil && !errors.Is(err, context.DeadlineExceeded) {
+		if ctx.Err() != nil || err != nil && !errors.Is(err, context.DeadlineExceeded) {
 			return nil //nolint:nilerr // the context, or the stream, ended
 		}
 		for _, h := range batch {
 			e.take(ctx, h)
 		}
+		e.settle(ctx)
 		e.tick(ctx)
 	}
 }
 
-// started is that the house did.
-type started struct{ happening.HouseNote }
+// recall remembers what was before the house was there.
+func (e *Errands) recall(ctx context.Context) {
+	facts, err := e.History.Last(ctx, e.Calendar.Now())
+	if err != nil {
+		slog.Error("when things changed last is only known from now on", "error", err)
+	}
+	e.seen.mu.Lock()
+	defer e.seen.mu.Unlock()
+	for _, f := range facts {
+		e.seen.memory.Recall(f)
+	}
+}
 
 // until is how long it really takes until something is due.
 func (e *Errands) until() time.Duration {
+	soon := e.taps.Soon()
 	e.mu.Lock()
 	defer e.mu.Unlock()
-	if e.soon.IsZero() {
+	if !e.soon.IsZero() && (soon.IsZero() || e.soon.Before(soon)) {
+		soon = e.soon
+	}
+	if e.anew {
+		return time.Millisecond
+	}
+	if soon.IsZero() {
 		return nap
 	}
-	return min(max(e.Calendar.Until(e.soon), 0), nap)
+	return min(max(e.Calendar.Until(soon), 0), nap)
 }
 
-// soonest is when something is due first; zero for never. The caller holds mu.
-func (e *Errands) soonest(plausible bool, now time.Time) (soon time.Time) {
-	for _, s := range e.states {
-		all := append(times(s.Pending), s.again)
-		if plausible {
-			all = append(all, s.next)
-		}
-		for _, at := range all {
-			if !at.IsZero() {
-				soon = sooner(soon, at)
-			}
-		}
-	}
-	if !soon.IsZero() && !soon.After(now) { // it could not be done: not again at once
-		soon = now.Add(time.Second)
-	}
-	return soon
-}
-
-func times(all []pending) (out []time.Time) {
-	for _, p := range all {
-		out = append(out, p.At)
-	}
-	return out
-}
-
-// stateOf is how far an errand is. The caller holds mu.
+// stateOf is how far an errand is. The caller holds turn.
 func (e *Errands) stateOf(id string) *state {
 	s := e.states[id]
 	if s == nil {
@@ -103,144 +100,114 @@ func (e *Errands) stateOf(id string) *state {
 
 // tick does what is due by the clock.
 func (e *Errands) tick(ctx context.Context) {
-	now, w := e.Calendar.Now(), e.Where()
-	plausible := e.Calendar.Plausible() // else what is bound to the clock waits
+	now, house := e.now(), e.house()
+	back := now.At.Before(e.last.Add(-leap))
+	e.last = now.At
 	e.mu.Lock()
-	back := now.Before(e.last.Add(-leap))
-	e.last = now
-	idle := !e.anew && !back && plausible == e.plausible && (e.soon.IsZero() || now.Before(e.soon))
-	e.anew, e.plausible = false, plausible
+	idle := !e.anew && !back && now.Clock == e.plausible && (e.soon.IsZero() || now.At.Before(e.soon))
+	e.anew = false
 	e.mu.Unlock()
-	if idle {
+	if e.plausible = now.Clock; idle {
 		return
 	}
-	defer func() {
-		e.mu.Lock()
-		e.soon = e.soonest(plausible, e.Calendar.Now())
-		e.mu.Unlock()
-	}()
+	var soon time.Time
 	for _, one := range e.List() {
 		if one.Doc.Off || !one.Readable() {
 			continue
 		}
-		e.mu.Lock()
+		e.turn.Lock()
 		s := e.stateOf(one.ID)
-		first := plausible && s.Bookmark.IsZero()
-		if first || back && s.Bookmark.After(now) {
-			s.Bookmark, s.next = now, time.Time{}
+		if back {
+			s.Renew()
 		}
-		if plausible && s.next.IsZero() && len(one.Doc.Errand.When) > 0 || back {
-			if at, is := one.Doc.Errand.Next(one.ID, s.Bookmark, w); is {
-				s.next = at
+		reached, changed := s.Tick(one.Doc.Errand, one.ID, house, now)
+		e.turn.Unlock()
+		var lost error
+		if changed { // before anything is done
+			lost = e.keep(ctx, one.ID)
+		}
+		for _, r := range reached {
+			if lost != nil {
+				e.told(one, happening.ErrandCame{Cue: e.cueText(one, r, now), Did: "failed",
+					Reason: "it cannot be kept that it came: " + lost.Error()})
+				continue
 			}
+			e.reached(ctx, one, r, now)
 		}
-		due := plausible && !s.next.IsZero() && !s.next.After(now)
-		later := []pending{}
-		var come []pending
-		for _, p := range s.Pending {
-			if p.At.After(now) {
-				later = append(later, p)
-			} else {
-				come = append(come, p)
-			}
+		e.level(ctx, one, now)
+		e.turn.Lock()
+		soon = sooner(soon, e.stateOf(one.ID).Soon(one.Doc.Errand, house, now))
+		e.turn.Unlock()
+	}
+	e.turn.Lock()
+	for w := range e.waits {
+		reached, _ := w.Tick(w.Errand, "", house, now)
+		if !w.reached(reached) {
+			soon = sooner(soon, w.Soon(w.Errand, house, now))
 		}
-		s.Pending = later
-		look := one.Doc.Errand.While != nil && (s.again.IsZero() || !s.again.After(now))
-		e.mu.Unlock()
-		if first && len(one.Doc.Errand.When) > 0 { // what is missed is missed from now on
-			if err := e.keep(ctx, one.ID); err != nil {
-				slog.Error("since when an errand counts is not on disk", "errand", one.Slug, "error", err)
-			}
-		}
-		if len(come) > 0 {
-			e.come(ctx, one, come, now, w)
-		}
-		if due {
-			e.due(ctx, one, now, w)
-		}
-		if look && (plausible || !bound(one, now, w)) {
-			e.level(ctx, one, now, w)
-		}
+	}
+	e.turn.Unlock()
+	if !soon.IsZero() && !soon.After(now.At) { // it could not be done: not again at once
+		soon = now.At.Add(time.Second)
+	}
+	e.mu.Lock()
+	e.soon = soon
+	e.mu.Unlock()
+}
+
+// cueText is a cue that came, as it is written.
+func (e *Errands) cueText(one Errand, r errand.Reached, now errand.Now) string {
+	if r.Cue == errand.ByClock || r.Cue >= len(one.Doc.Errand.When) {
+		return "at " + r.At.In(now.Where.Zone).Format("2006-01-02 15:04")
+	}
+	return one.Doc.Errand.When[r.Cue].Text(e.name)
+}
+
+// reached lets an errand come whose cue came, or says why it does not.
+func (e *Errands) reached(ctx context.Context, one Errand, r errand.Reached, now errand.Now) {
+	c := happening.ErrandCame{Cue: e.cueText(one, r, now)}
+	switch c.Did, c.Reason = WhyNot(r, now.At); c.Did {
+	case "":
+		e.cue(ctx, one, c.Cue)
+	default:
+		e.told(one, c)
 	}
 }
 
-// come lets cues come that waited for their time. It is on disk that they did before anything is done.
-func (e *Errands) come(ctx context.Context, one Errand, all []pending, now time.Time, w moment.Where) {
-	err := e.keep(ctx, one.ID)
-	for _, p := range all {
-		if p.Cue >= len(one.Doc.Errand.When) || !one.Doc.Errand.When[p.Cue].On.Has(w.DateOf(now)) {
-			continue
-		}
-		c := one.Doc.Errand.When[p.Cue]
-		came := happening.ErrandCame{Cue: c.Text(e.name)}
-		late := now.Sub(p.At)
-		switch is := e.still(c); {
-		case err != nil:
-			came.Did, came.Reason = "failed", "it cannot be kept that it came: "+err.Error()
-		case late > errand.Grace:
-			came.Did, came.Reason = "missed", "it was due "+run.Dur(late.Round(time.Second))+" before"
-		case p.Stays && is == run.Unknown:
-			came.Did, came.Reason = "unknown", "it is not known whether it stayed so"
-		case p.Stays && is == run.No:
-			came.Did, came.Reason = "skipped", "it did not stay so"
-		default:
-			e.cue(ctx, one, came.Cue)
-			continue
-		}
-		e.told(one, came)
+// WhyNot is what is made of a cue that did not come in time, or did not stay so; "" where it came.
+func WhyNot(r errand.Reached, now time.Time) (did, reason string) {
+	switch r.How {
+	case errand.TooLate:
+		return "missed", "it was due " + run.Dur(now.Sub(r.At).Round(time.Second)) + " before"
+	case errand.NotSure:
+		return "unknown", "it is not known whether it stayed so"
+	case errand.NotSo:
+		return "skipped", "it did not stay so"
+	case errand.TooMany:
+		return "busy", "too many of its cues wait for their time already"
 	}
-}
-
-// bound says whether the clock has a part in the condition of a level.
-func bound(one Errand, now time.Time, w moment.Where) bool {
-	_, is := errand.Edge(*one.Doc.Errand.While, now, w)
-	return is
+	return "", ""
 }
 
 // elsewhere works all times out anew: the house has another place or zone.
 func (e *Errands) elsewhere() {
-	e.mu.Lock()
-	defer e.mu.Unlock()
+	e.turn.Lock()
 	for _, s := range e.states {
-		s.next, s.again = time.Time{}, time.Time{}
+		s.Renew()
 	}
-	e.anew = true
-}
-
-// due lets an errand come that is due by the clock. It is on disk that it did before anything is done.
-func (e *Errands) due(ctx context.Context, one Errand, now time.Time, w moment.Where) {
-	e.mu.Lock()
-	s := e.stateOf(one.ID)
-	from := s.Bookmark
-	s.Bookmark = now
-	s.next = time.Time{}
-	if at, is := one.Doc.Errand.Next(one.ID, now, w); is {
-		s.next = at
-	}
-	e.mu.Unlock()
-	at, comes, is := one.Doc.Errand.Missed(one.ID, from, now, w)
-	if !is {
-		return
-	}
-	cue := "at " + at.In(w.Zone).Format("2006-01-02 15:04")
-	if err := e.keep(ctx, one.ID); err != nil {
-		e.told(one, happening.ErrandCame{Cue: cue, Did: "failed", Reason: "it cannot be kept that it came: " +
-			err.Error()})
-		return
-	}
-	if !comes {
-		e.told(one, happening.ErrandCame{Cue: cue, Did: "missed", Reason: "it was due " + run.Dur(now.Sub(at).Round(
-			time.Second)) + " before"})
-		return
-	}
-	e.cue(ctx, one, cue)
+	e.turn.Unlock()
+	e.due()
 }
 
 // keep writes how far an errand is.
 func (e *Errands) keep(ctx context.Context, id string) error {
-	e.mu.Lock()
-	text, err := store.WriteDocument(stateVersion, e.stateOf(id))
-	e.mu.Unlock()
+	e.turn.Lock()
+	s := e.stateOf(id)
+	if last, is := e.Last(id); is {
+		s.Last = &last
+	}
+	text, err := store.WriteDocument(stateVersion, s)
+	e.turn.Unlock()
 	if err != nil {
 		return err
 	}
@@ -251,8 +218,7 @@ func (e *Errands) keep(ctx context.Context, id string) error {
 func (e *Errands) told(one Errand, c happening.ErrandCame) {
 	c.ErrandID, c.Errand = one.ID, one.Slug
 	e.mu.Lock()
-	all := append(e.came[one.ID], Came{e.Calendar.Now(), c})
-	e.came[one.ID] = slices.Clone(all[max(len(all)-kept, 0):])
+	e.came[one.ID] = Came{e.Calendar.Now(), c}
 	e.mu.Unlock()
 	e.Stream.Publish(happening.Happening{By: by(one), Cause: c.Run, What: c})
 }
@@ -264,7 +230,7 @@ func by(one Errand) grant.By {
 
 // Judge answers a condition, and lists its questions.
 func (e *Errands) Judge(c run.Cond) (run.Truth, []errand.Leaf) {
-	return errand.Judge(c, asked{e.seen, e}, errand.Now{At: e.Calendar.Now(), Where: e.Where()})
+	return errand.Judge(c, e.house(), e.now())
 }
 
 // answers are the questions of a condition in words.
@@ -319,32 +285,80 @@ func (e *Errands) Do(ctx context.Context, slug string, asks grant.By) (Came, err
 
 // begin begins the steps of an errand, as its rule for being busy says, and notes what came of that.
 func (e *Errands) begin(ctx context.Context, one Errand, c *happening.ErrandCame, steps []run.Step) error {
+	if one.Doc.Trial {
+		c.Did, c.Reason = "trial", "it is on trial, and nothing is pressed"
+		return nil
+	}
+	if reason := e.chained(one); reason != "" {
+		c.Did, c.Reason = "stopped", reason
+		return nil
+	}
+	rules := one.Doc.Errand.Rules
+	if rules.Busy == "stretch" {
+		e.turn.Lock()
+		lately := slices.Clone(e.stateOf(one.ID).Runs)
+		e.turn.Unlock()
+		if e.Holds.Stretch(lately) > 0 {
+			c.Did = "stretched"
+			return nil
+		}
+	}
 	program, err := run.Compile(one.ID, steps, e.steps, e.name)
 	if err == nil {
-		rules := one.Doc.Errand.Rules
 		if rules.Busy == "start over" {
 			e.Runs.Halt(one.ID, "it starts over")
 		}
 		var r runs.Run
 		r, err = e.Runs.Start(runs.Order{Name: one.Slug, Of: one.ID, Program: program, By: by(one), Cause: c.Cue,
-			Follow: rules.Busy == "follow" || rules.Busy == "start over", Asks: e.asks(rules)})
+			Follow: rules.Busy == "follow" || rules.Busy == "start over", Asks: e.asks(rules),
+			Guess: rules.Doubtful == "press"})
 		c.Run = r.ID
 	}
 	switch {
 	case err == nil:
 		c.Did = "ran"
-		e.mu.Lock()
-		e.stateOf(one.ID).Ran = e.Calendar.Now()
-		e.mu.Unlock()
-		if err := e.keep(ctx, one.ID); err != nil {
-			slog.Error("when an errand ran is not on disk", "errand", one.Slug, "error", err)
+		now := e.Calendar.Now()
+		if len(e.chains) >= mostChains {
+			clear(e.chains)
 		}
+		e.chains[c.Run] = e.deep
+		e.turn.Lock()
+		s := e.stateOf(one.ID)
+		s.Ran = now
+		s.Runs = append(slices.Clone(s.Runs[max(len(s.Runs)-keptRuns+1, 0):]), c.Run)
+		e.turn.Unlock()
+		e.mu.Lock()
+		e.ran[one.ID] = now
+		e.mu.Unlock()
+		e.looks("")
+		e.keepOrSay(ctx, one)
 	case errors.Is(err, runs.ErrRunning), errors.Is(err, runs.ErrMany):
 		c.Did, c.Reason = "busy", err.Error()
 	default:
 		c.Did, c.Reason = "failed", err.Error()
 	}
 	return err
+}
+
+// chained says why an errand is stopped that others set off; "" where it is not.
+func (e *Errands) chained(one Errand) string {
+	if e.deep == 0 {
+		return ""
+	}
+	if e.deep > mostDeep {
+		return fmt.Sprintf("it is the end of a chain of more than %d errands that set each other off: take one of "+
+			"them out", mostDeep)
+	}
+	now := time.Now()
+	e.turn.Lock()
+	defer e.turn.Unlock()
+	s := e.stateOf(one.ID)
+	s.chains = slices.DeleteFunc(s.chains, func(at time.Time) bool { return now.Sub(at) > time.Minute })
+	if len(s.chains) >= mostChained {
+		return fmt.Sprintf("errands set it off %d times in a minute: they set each other off", mostChained)
+	}
+	s.chains = append(s.chains, now)
+	return ""
 }
 
 // asks is for how long people are asked what something is at; 0 is as usual.
@@ -365,42 +379,28 @@ func (e *Errands) asks(r errand.Rules) time.Duration {
 	return 30 * time.Minute
 }
 
-// level judges the condition of an errand with while, and begins or ends what it says.
-func (e *Errands) level(ctx context.Context, one Errand, now time.Time, w moment.Where) {
-	e.mu.Lock()
+// level judges the condition of an errand with while, where it is time to, and begins or ends what it says.
+func (e *Errands) level(ctx context.Context, one Errand, now errand.Now) {
+	if one.Doc.Errand.While == nil {
+		return
+	}
+	e.turn.Lock()
 	s := e.stateOf(one.ID)
 	was := s.Level
-	e.mu.Unlock()
-	cond := *one.Doc.Errand.While
-	seen := errand.Now{At: now, Where: w, Holding: was.On}
-	is, leaves := errand.Judge(cond, asked{e.seen, e}, seen)
-	next, act, again := one.Doc.Errand.Turn(was, is, now)
-	if act == errand.Begin && (e.QuietUntil() != time.Time{}) {
-		next, act, again = was, errand.Stay, e.QuietUntil()
-	}
-	for _, at := range errand.Timers(cond, asked{e.seen, e}, seen) {
-		again = sooner(again, at)
-		break
-	}
-	if at, is := errand.Edge(cond, now, w); is {
-		again = sooner(again, at)
-	}
-	if again.IsZero() {
-		again = now.Add(24 * time.Hour)
-	}
-	e.mu.Lock()
-	s = e.stateOf(one.ID)
-	s.Level, s.again = next, again
-	e.mu.Unlock()
+	act, leaves := s.Turn(one.Doc.Errand, e.house(), now, e.QuietUntil())
+	next := s.Level
+	e.turn.Unlock()
+	e.levelOf(one.ID, next)
 	if act == errand.Stay {
 		return
 	}
-	c := happening.ErrandCame{Cue: "while " + cond.Text(e.name), Answers: e.answers(leaves)}
+	c := happening.ErrandCame{Cue: "while " + one.Doc.Errand.While.Text(e.name), Answers: e.answers(leaves)}
 	if err := e.keep(ctx, one.ID); err != nil { // nothing is begun that nobody would end
 		c.Did, c.Reason = "failed", err.Error()
-		e.mu.Lock()
-		s.Level, s.again = was, now.Add(time.Minute)
-		e.mu.Unlock()
+		e.turn.Lock()
+		s.Undo(was, now.At.Add(time.Minute))
+		e.turn.Unlock()
+		e.levelOf(one.ID, was)
 		e.told(one, c)
 		return
 	}
@@ -413,7 +413,7 @@ func (e *Errands) level(ctx context.Context, one Errand, now time.Time, w moment
 }
 
 func sooner(a, b time.Time) time.Time {
-	if a.IsZero() || b.Before(a) {
+	if a.IsZero() || !b.IsZero() && b.Before(a) {
 		return b
 	}
 	return a
@@ -426,15 +426,6 @@ func (e *Errands) beginLevel(ctx context.Context, one Errand, c happening.Errand
 		steps = held(steps)
 	}
 	_ = e.begin(ctx, one, &c, steps) // what came of it is told
-	if c.Run != "" {
-		e.mu.Lock()
-		s := e.stateOf(one.ID)
-		s.Runs = append(s.Runs[max(len(s.Runs)-9, 0):], c.Run)
-		e.mu.Unlock()
-		if err := e.keep(ctx, one.ID); err != nil {
-			slog.Error("what a level began is not on disk", "errand", one.Slug, "error", err)
-		}
-	}
 	e.told(one, c)
 }
 
@@ -456,11 +447,11 @@ func held(steps []run.Step) []run.Step {
 
 // endLevel does what stands behind afterwards.
 func (e *Errands) endLevel(ctx context.Context, one Errand, c *happening.ErrandCame) {
-	e.mu.Lock()
+	e.turn.Lock()
 	s := e.stateOf(one.ID)
 	began := s.Runs
 	s.Runs, s.tried = nil, 0
-	e.mu.Unlock()
+	e.turn.Unlock()
 	e.Runs.Halt(one.ID, "its condition is not so any more")
 	c.Did = "ended"
 	if one.Doc.Errand.Back {
@@ -483,19 +474,18 @@ func (e *Errands) endLevel(ctx context.Context, one Errand, c *happening.ErrandC
 
 // leave ends the level of an errand that is switched off, changed or removed.
 func (e *Errands) leave(ctx context.Context, one Errand, who grant.By) {
-	e.mu.Lock()
+	e.turn.Lock()
 	s := e.stateOf(one.ID)
 	on := s.Level.On
 	s.Level = errand.Level{}
-	e.mu.Unlock()
+	e.turn.Unlock()
+	e.levelOf(one.ID, errand.Level{})
 	if !on {
 		return
 	}
 	c := happening.ErrandCame{Cue: "it was switched off or changed by " + who.String()}
 	e.endLevel(ctx, one, &c)
-	if err := e.keep(ctx, one.ID); err != nil {
-		slog.Error("that a level ended is not on disk", "errand", one.Slug, "error", err)
-	}
+	e.keepOrSay(ctx, one)
 	e.told(one, c)
 }
 

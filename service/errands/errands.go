@@ -21,6 +21,7 @@ import (
 	"urbo/core/run"
 	"urbo/core/sun"
 	"urbo/service/calendar"
+	"urbo/service/history"
 	"urbo/service/holds"
 	"urbo/service/named"
 	"urbo/service/occasions"
@@ -43,14 +44,15 @@ const (
 	Most = 10_000
 	// stateVersion is the version of the document of how far an errand is.
 	stateVersion = 1
-	// kept is how many cues of an errand are remembered.
-	kept = 50
+	// keptRuns is how many runs of an errand are remembered.
+	keptRuns = 10
 )
 
 // Doc is what is kept of an errand. Its name is that of the thing.
 type Doc struct {
 	Errand errand.Errand `json:"errand"`
 	Off    bool          `json:"off,omitempty"`
+	Trial  bool          `json:"trial,omitempty"` // it comes, and nothing is pressed
 }
 
 // Errand is one sentence.
@@ -85,6 +87,7 @@ type Runs interface {
 type Holds interface {
 	List() []holds.Hold
 	End(id string, stay bool, by grant.By) error
+	Stretch(of []string) int
 }
 
 // Config of the errands.
@@ -97,6 +100,7 @@ type Config struct {
 	Station   func(name string) (id string, err error) // finds a station
 	Runs      Runs
 	Holds     Holds
+	History   *history.History
 	Home      func() home.Home
 	Calendar  *calendar.Clock
 	Stream    *stream.Stream
@@ -105,28 +109,18 @@ type Config struct {
 
 // state is how far an errand is.
 type state struct {
-	Bookmark time.Time    `json:"bookmark,omitzero"` // up to then its cues by the clock are settled
-	Ran      time.Time    `json:"ran,omitzero"`
-	Level    errand.Level `json:"level,omitzero"`
-	Runs     []string     `json:"runs,omitempty"` // that its level began: what they hold goes back at its end
-	Pending  []pending    `json:"pending,omitempty"`
+	errand.Course
+	Ran  time.Time `json:"ran,omitzero"`
+	Runs []string  `json:"runs,omitempty"` // the last ones that it began: what its level holds goes back at its end
+	Last *Came     `json:"last,omitempty"` // the last cue that came
 
-	next    time.Time         // when it is due by the clock; zero is never
-	again   time.Time         // when its level is looked at again
-	crossed map[int]run.Truth // of each cue with a level, what it was
-	tried   int               // how often its level was begun in vain
-}
-
-// pending is a cue that comes later: it has to stay so for a time, or comes some time after something happened.
-type pending struct {
-	Cue   int       `json:"cue"`
-	At    time.Time `json:"at"`
-	Stays bool      `json:"stays,omitempty"` // it does not come where it is not so any more
+	tried  int         // how often its level was begun in vain
+	chains []time.Time // when it was set off by another errand lately
 }
 
 // Came is a cue that came, and what was made of it.
 type Came struct {
-	At time.Time
+	At time.Time `json:"at"` // of the calendar clock
 	happening.ErrandCame
 }
 
@@ -135,23 +129,38 @@ type Errands struct {
 	Config
 	all   *named.List[Doc]
 	queue *stream.Queue
+	note  *history.Noter
 	seen  *witness
+	began time.Time // by the calendar clock
 
-	mu     sync.Mutex
+	// Of the goroutine that runs.
+	last      time.Time         // what the clock showed last
+	plausible bool              // whether the clock could be right when it was looked at last
+	taps      errand.Taps       // of keys that errands ask to be pressed twice, thrice or held
+	pressed   map[string]string // by which run a device was pressed for last, where an errand's did that
+	chains    map[string]int    // how deep the last runs are in a chain of errands that set each other off
+	deep      int               // how deep what is being taken is
+
+	turn   sync.Mutex        // held while courses change; before mu
 	states map[string]*state // by id
-	about  map[string][]string
-	came   map[string][]Came // by id, the newest last
-	quiet  time.Time
-	last   time.Time // what the clock showed last
-	soon   time.Time // when something is due first; zero is never
-	anew   bool      // something else may be due first
+	waits  map[*waiter]bool  // runs that wait for something to happen
 
-	plausible bool // whether the clock could be right when it was looked at last
+	mu    sync.Mutex
+	about map[string][]string // ids of errands, by what they are about; nil has to be worked out
+	taken map[errand.Key]bool // keys that are asked to be pressed twice, thrice or held
+	ran   map[string]time.Time
+	on    map[string]errand.Level
+	came  map[string]Came // the last one of each
+	quiet time.Time
+	soon  time.Time // when something is due first; zero is never
+	anew  bool      // something else may be due first
 }
 
 // Open reads the errands. One that cannot be read does nothing until it is given anew, and is told.
 func Open(ctx context.Context, c Config) (*Errands, error) {
-	e := &Errands{Config: c, states: map[string]*state{}, came: map[string][]Came{}, anew: true}
+	e := &Errands{Config: c, states: map[string]*state{}, waits: map[*waiter]bool{}, came: map[string]Came{},
+		ran: map[string]time.Time{}, on: map[string]errand.Level{}, pressed: map[string]string{},
+		chains: map[string]int{}, anew: true, began: c.Calendar.Now(), note: history.NewNoter(c.Calendar.At)}
 	say := func(format string, args ...any) {
 		c.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
 			Text: fmt.Sprintf(format, args...)}})
@@ -179,8 +188,12 @@ func Open(ctx context.Context, c Config) (*Errands, error) {
 			continue
 		}
 		e.states[row.ID] = &s
+		e.ran[row.ID], e.on[row.ID] = s.Ran, s.Level
+		if s.Last != nil {
+			e.came[row.ID] = *s.Last
+		}
 	}
-	if e.seen, err = newWitness(ctx, c.Store); err != nil {
+	if e.seen, err = newWitness(ctx, c.Store, e.paths); err != nil {
 		return nil, err
 	}
 	e.queue = c.Stream.Subscribe()
@@ -334,7 +347,7 @@ func (e *Errands) doc(text string, sight sequences.Sight) func(Errand) (Doc, err
 	return func(one Errand) (Doc, error) {
 		sentence, err := e.read(text, one.ID, sight)
 		sentence.Name = "" // it is that of the thing
-		return Doc{Errand: sentence, Off: one.Doc.Off}, err
+		return Doc{Errand: sentence, Off: one.Doc.Off, Trial: one.Doc.Trial}, err
 	}
 }
 
@@ -385,6 +398,23 @@ func (e *Errands) Switch(ctx context.Context, slug string, on bool, by grant.By)
 		false: "Switched off the errand "}[on])
 }
 
+// Try puts an errand on trial, or makes it real: on trial its cues come and its condition is judged, and nothing is
+// pressed. Errors are those of Switch.
+func (e *Errands) Try(ctx context.Context, slug string, trial bool, by grant.By) (Errand, error) {
+	one, err := e.all.Alter(ctx, slug, named.Change[Doc]{Doc: func(one Errand) (Doc, error) {
+		if !one.Readable() {
+			return one.Doc, fmt.Errorf("%w: write %s anew", ErrUnread, one.Slug)
+		}
+		one.Doc.Trial = trial
+		return one.Doc, nil
+	}}, named.Plainly)
+	if err == nil {
+		e.leave(ctx, one, by)
+	}
+	return one, e.changed(one, err, by, map[bool]string{true: "Put on trial the errand ",
+		false: "Made real the errand "}[trial])
+}
+
 // Remove removes an errand. What its level set ends. The error wraps ErrUnknown.
 func (e *Errands) Remove(ctx context.Context, slug string, by grant.By) error {
 	one, err := e.Find(slug)
@@ -394,11 +424,14 @@ func (e *Errands) Remove(ctx context.Context, slug string, by grant.By) error {
 	e.leave(ctx, one, by)
 	_, err = e.all.Remove(ctx, one.ID, func(Errand) error { return nil }, named.Plainly)
 	if err == nil {
-		err = e.Store.RemoveErrandState(ctx, one.ID)
-		e.mu.Lock()
+		e.turn.Lock()
 		delete(e.states, one.ID)
+		e.turn.Unlock()
+		e.mu.Lock()
 		delete(e.came, one.ID)
+		delete(e.on, one.ID)
 		e.mu.Unlock()
+		err = e.Store.RemoveErrandState(ctx, one.ID)
 	}
 	return e.changed(one, err, by, "Removed the errand ")
 }
@@ -408,12 +441,14 @@ func (e *Errands) changed(one Errand, err error, by grant.By, said string) error
 	if err != nil {
 		return err
 	}
+	e.turn.Lock()
+	if s := e.states[one.ID]; s != nil {
+		s.Anew()
+		s.tried = 0
+	}
+	e.turn.Unlock()
 	e.mu.Lock()
 	e.about, e.anew = nil, true
-	if s := e.states[one.ID]; s != nil {
-		s.next, s.again, s.Pending, s.crossed, s.tried = time.Time{}, time.Time{}, nil, nil, 0
-		s.Bookmark = time.Time{}
-	}
 	e.mu.Unlock()
 	e.Stream.Publish(happening.Happening{By: by, What: happening.ErrandChanged{ErrandID: one.ID, Errand: one.Slug,
 		Text: said + one.Slug}})
@@ -462,26 +497,29 @@ func (e *Errands) NextOf(one Errand) (time.Time, bool) {
 	return one.Doc.Errand.Next(one.ID, e.Calendar.Now(), e.Where())
 }
 
-// Came lists the last cues of an errand that came, and what was made of them, the newest first.
-func (e *Errands) Came(id string) []Came {
+// Came lists the last cues of an errand that came, at most so many, and what was made of them, the newest first.
+func (e *Errands) Came(ctx context.Context, id string, most int) (out []Came, err error) {
+	at, all, err := e.History.Came(ctx, id, most)
+	for i, c := range all {
+		out = append(out, Came{at[i], c})
+	}
+	return out, err
+}
+
+// Last is the last cue of an errand that came; false where none did.
+func (e *Errands) Last(id string) (Came, bool) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
-	all := e.came[id]
-	out := make([]Came, 0, len(all))
-	for i := range all {
-		out = append(out, all[len(all)-1-i])
-	}
-	return out
+	c, is := e.came[id]
+	return c, is
 }
 
 // Holding says whether the level of an errand is on, and since when.
 func (e *Errands) Holding(id string) (bool, time.Time) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
-	if s := e.states[id]; s != nil {
-		return s.Level.On, s.Level.Changed
-	}
-	return false, time.Time{}
+	l := e.on[id]
+	return l.On, l.Changed
 }
 
 // Quiet lets no errand begin anything until a time of the calendar clock; the zero time ends that.
@@ -507,35 +545,13 @@ func (e *Errands) QuietUntil() time.Time {
 }
 
 // able says whether all of an errand can be done. The error wraps ErrLacks and says what is written instead.
-func able(e errand.Errand) error {
-	for _, c := range e.When {
-		if s := c.Sudden; s != nil {
-			switch {
-			case s.Phrase != "" || s.Message != nil || s.Hook != "" || s.Calendar != nil:
-				return fmt.Errorf("%w: nothing brings phrases, messages, hooks and calendars into the house", ErrLacks)
-			case s.Moves != nil || s.Silent != nil || s.Battery != nil:
-				return fmt.Errorf("%w: begin where a measurement comes above or below a number", ErrLacks)
-			case s.Pressed != nil && s.Pressed.How != "":
-				return fmt.Errorf("%w: begin at a plain press, without %s", ErrLacks, s.Pressed.How)
-			}
-		}
-	}
-	if e.Rules.Busy == "stretch" {
-		return fmt.Errorf("%w: if it is busy, it can start over, follow or drop", ErrLacks)
-	}
-	if e.Rules.Doubtful == "press" {
-		return fmt.Errorf("%w: where it is doubtful, it can ask or skip", ErrLacks)
-	}
-	return errors.Join(doable(e.Do), doable(e.After))
-}
+func able(e errand.Errand) error { return errors.Join(doable(e.Do), doable(e.After)) }
 
 func doable(steps []run.Step) error {
 	for _, s := range steps {
 		switch {
 		case s.Send != nil:
 			return fmt.Errorf("%w: nothing sends messages out of the house", ErrLacks)
-		case s.Wait != nil && s.Wait.Happens != nil:
-			return fmt.Errorf("%w: wait until a control or measurement is at something", ErrLacks)
 		case s.If != nil:
 			if err := errors.Join(doable(s.If.Do), doable(s.If.Else)); err != nil {
 				return err

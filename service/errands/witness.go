@@ -7,7 +7,7 @@ import (
 	"sync"
 	"time"
 
-	"urbo/core/grant"
+	"urbo/core/errand"
 	"urbo/core/happening"
 	"urbo/core/run"
 	"urbo/store"
@@ -25,28 +25,17 @@ type markers struct {
 	All []string `json:"all"`
 }
 
-// change is when a control came to what it is at, and by whom.
-type change struct {
-	value string
-	at    time.Time
-	by    map[string]time.Time // when each of handset, person, program and errand changed it last
-}
-
-// witness remembers what happened that conditions ask about: when controls changed, and which keys were pressed, since
-// the house is there.
+// witness remembers what happened that conditions ask about, and what is marked.
 type witness struct {
-	store  Store
 	writer sync.Mutex // held for a whole change of the markers
 
-	mu      sync.Mutex
-	changes map[string]*change // by id and control, or the name of a measurement
-	pressed map[string]time.Time
-	sender  map[string]string // who pressed last for a device, by its id
-	marked  []string
+	mu     sync.Mutex
+	memory *errand.Memory
+	marked []string
 }
 
-func newWitness(ctx context.Context, s Store) (*witness, error) {
-	w := &witness{store: s, changes: map[string]*change{}, pressed: map[string]time.Time{}, sender: map[string]string{}}
+func newWitness(ctx context.Context, s Store, paths errand.Paths) (*witness, error) {
+	w := &witness{memory: errand.NewMemory(paths)}
 	text, err := s.HouseText(ctx, markersRow)
 	if err != nil {
 		return nil, fmt.Errorf("read the markers: %w", err)
@@ -59,98 +48,78 @@ func newWitness(ctx context.Context, s Store) (*witness, error) {
 	return w, nil
 }
 
-// changed notes that a control or measurement is at a value, at a time of the calendar. It returns what it was at, and
-// false where it was at that already.
-func (w *witness) changed(path, value, by string, at time.Time) (was string, is bool) {
+// take remembers a fact.
+func (w *witness) take(f errand.Fact) errand.News {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	c := w.changes[path]
-	switch {
-	case c == nil:
-		w.changes[path] = &change{value: value, by: map[string]time.Time{}}
-		return "", false // it is only known now
-	case c.value == value:
-		return value, false
-	}
-	was, c.value, c.at = c.value, value, at
-	if by != "" {
-		c.by[by] = at
-	}
-	return was, true
+	return w.memory.Take(f)
 }
 
-// who is by whom something comes about: handset, person, program or errand.
-func who(by grant.By, source string) string {
-	if source == "heard" {
-		return "handset"
+// paths finds the controls that a target stands for: ID/CONTROL, or the measurement.
+func (e *Errands) paths(on run.Target, control string) []string {
+	if on.Kind == run.Measurement {
+		return []string{on.ID}
 	}
-	switch by.Kind {
-	case grant.Person:
-		return "person"
-	case grant.Program:
-		return "program"
-	case grant.Errand:
-		return "errand"
-	case grant.Handset:
-		return "handset"
+	now, name, err := e.Targets.Resolve(on, control)
+	if err != nil {
+		return []string{on.ID + "/" + control}
 	}
-	return ""
+	ids, err := e.Targets.With(now, name)
+	if err != nil {
+		return []string{now.ID + "/" + name}
+	}
+	out := make([]string, len(ids))
+	for i, id := range ids {
+		out[i] = id + "/" + name
+	}
+	return out
 }
 
-// asked is a moment at which conditions are judged, of which it knows what happened.
+// asked is a moment at which conditions are judged: what is believed now, and what happened.
 type asked struct {
 	*witness
 	errands *Errands
 }
 
+// house is the house as conditions see it now.
+func (e *Errands) house() asked { return asked{e.seen, e} }
+
 // Reading is what a control or measurement may be at.
 func (a asked) Reading(t run.Test) run.Reading { return a.errands.Targets.Reading(t) }
 
-// path is under which a control or measurement is remembered.
-func (a asked) path(on run.Target, control string) string {
-	if on.Kind == run.Measurement {
-		return on.ID
-	}
-	if now, name, err := a.errands.Targets.Resolve(on, control); err == nil {
-		on, control = now, name
-	}
-	if ids, err := a.errands.Targets.With(on, control); err == nil && len(ids) == 1 {
-		return ids[0] + "/" + control
-	}
-	return on.ID + "/" + control
-}
-
-// Since is since when a test is as it is now: of a value, since the control is at it. Of numbers it is only known
-// where they do not change.
+// Since is since when a test is as it is now.
 func (a asked) Since(t run.Test) (time.Time, bool) {
+	read := a.Reading(t)
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	c := a.changes[a.path(t.On, t.Control)]
-	if c == nil || c.at.IsZero() {
-		return time.Time{}, false
-	}
-	return c.at, true
+	a.memory.Watch(t, read)
+	return a.memory.Since(t)
+}
+
+// Told is when a measurement was told last.
+func (a asked) Told(measurement run.Target) time.Time {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	return a.memory.Told(measurement)
 }
 
 // Changed is when a control or measurement changed last.
 func (a asked) Changed(on run.Target, name, by string) (time.Time, bool) {
+	if on.Kind != run.Measurement {
+		if now, resolved, err := a.errands.Targets.Resolve(on, name); err == nil {
+			on, name = now, resolved
+		}
+	}
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	c := a.changes[a.path(on, name)]
-	if c == nil {
-		return time.Time{}, false
-	}
-	if by != "" {
-		return c.by[by], true
-	}
-	return c.at, true
+	return a.memory.Changed(on, name, by)
 }
 
 // Pressed is when a key of a handset was heard last.
 func (a asked) Pressed(on run.Target, key string) time.Time {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	return a.pressed[on.ID+"/"+key]
+	return a.memory.Pressed(on, key)
 }
 
 // InForce says whether an occasion is.
@@ -167,10 +136,7 @@ func (a asked) Marked(marker string) bool {
 func (a asked) Ran(errand run.Target) time.Time {
 	a.errands.mu.Lock()
 	defer a.errands.mu.Unlock()
-	if s := a.errands.states[errand.ID]; s != nil {
-		return s.Ran
-	}
-	return time.Time{}
+	return a.errands.ran[errand.ID]
 }
 
 // Mark keeps a marker, or takes it away. The error says that there are too many, or is the store's.
@@ -197,8 +163,7 @@ func (e *Errands) Mark(ctx context.Context, marker string, on bool) error {
 	w.mu.Lock()
 	w.marked = all
 	w.mu.Unlock()
-	e.Stream.Publish(happening.Happening{What: happening.ErrandChanged{Text: map[bool]string{true: "Marked ",
-		false: "Unmarked "}[on] + marker}})
+	e.Stream.Publish(happening.Happening{What: happening.Marked{Marker: marker, On: on}})
 	return nil
 }
 

@@ -41,7 +41,8 @@ func follow(t *testing.T, act func(t *testing.T, d *disk, s *stream.Stream, h *h
 		require.NoError(t, err)
 		d := &disk{Store: db}
 		s := stream.New(0, time.Now)
-		h := history.New(d, s, time.Now)
+		h := history.New(history.Config{Store: d, Stream: s, Now: time.Now,
+			Calendar: func(at time.Time) time.Time { return at }})
 		done := make(chan struct{})
 		go func() { defer close(done); assert.NoError(t, h.Run(t.Context())) }()
 		act(t, d, s, h)

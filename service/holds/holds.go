@@ -20,6 +20,7 @@ import (
 	"urbo/service/library"
 	"urbo/service/setting"
 	"urbo/service/stream"
+	"urbo/service/wake"
 	"urbo/store"
 )
 
@@ -49,12 +50,14 @@ type Hold struct {
 	Then     string    `json:"then,omitempty"`   // what it goes to instead
 	Since    time.Time `json:"since"`
 	Until    time.Time `json:"until"`
-	By       grant.By  `json:"by"`
-	Cause    string    `json:"cause,omitempty"`
-	Run      string    `json:"run,omitempty"`  // id of the run that began it
-	Set      string    `json:"set"`            // id of the ticket that set it
-	Back     string    `json:"back,omitempty"` // and of the last one that set it back
-	Last     string    `json:"last"`           // of the last one that was for it, or that went back to it
+	// For is how long it lasts from its last cue on, where that can be stretched.
+	For   time.Duration `json:"for,omitempty"`
+	By    grant.By      `json:"by"`
+	Cause string        `json:"cause,omitempty"`
+	Run   string        `json:"run,omitempty"`  // id of the run that began it
+	Set   string        `json:"set"`            // id of the ticket that set it
+	Back  string        `json:"back,omitempty"` // and of the last one that set it back
+	Last  string        `json:"last"`           // of the last one that was for it, or that went back to it
 	run.HoldState
 
 	after int64 // what happened up to there was before it; 0 for what a process before this one began
@@ -232,6 +235,29 @@ func (h *Holds) End(id string, stay bool, by grant.By) error {
 	}
 	h.over([]*Hold{h.all[i]})
 	return nil
+}
+
+// Stretch lets what some runs hold last as long from now on as it was to last. It says how many controls that are.
+func (h *Holds) Stretch(of []string) int {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	var all []*Hold
+	for _, one := range h.all {
+		if one.Run != "" && slices.Contains(of, one.Run) && one.For > 0 && !one.Over &&
+			(one.Phase == run.Held || one.Phase == run.HoldSetting) {
+			one.Until = h.Now().Add(one.For)
+			all = append(all, one)
+		}
+	}
+	if len(all) == 0 {
+		return 0
+	}
+	h.keep(all, nil)
+	for _, one := range all {
+		h.tell(one, false, "")
+	}
+	wake.Up(h.look)
+	return len(all)
 }
 
 // Ready is closed when controls can be held.

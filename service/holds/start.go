@@ -20,6 +20,8 @@ type Order struct {
 	For  time.Duration
 	Then string // what the one control goes to afterwards; "" is what it was at before
 	Run  string // id of the run that it is for, or ""
+	// Fixed says that it ends when it was to end: it cannot be stretched.
+	Fixed bool
 }
 
 // Start sets controls for a time: they are on disk as held before anything is pressed. Errors wrap ErrHold, ErrMany or
@@ -53,6 +55,9 @@ func (h *Holds) Start(ctx context.Context, o Order) (*setting.Ticket, error) {
 			Then: o.Then, Since: now, Until: now.Add(o.For), By: o.By, Cause: o.Cause, Run: o.Run, Set: o.ID,
 			Last:      o.ID,
 			HoldState: run.HoldState{Phase: run.HoldSetting}, after: h.Stream.Last()}
+		if !o.Fixed {
+			begun[i].For = o.For
+		}
 	}
 	if err := h.Store.PutHolds(ctx, h.documents(begun), nil); err != nil {
 		return nil, fmt.Errorf("keep what is held: %w", err)

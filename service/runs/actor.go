@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"urbo/core/control"
@@ -24,6 +25,9 @@ type actor struct {
 	done  chan struct{} // closed when it has ended
 
 	run Run // guarded by the runs' mu; its goroutine alone changes it
+
+	happened atomic.Bool // what it waits for
+	waits    func()      // ends waiting for something to happen; nil where it does not
 
 	mu     sync.Mutex
 	events []run.Event
@@ -97,6 +101,8 @@ func (a *actor) so() (run.Event, bool) {
 	case s.Phase == run.Waiting && op.Wait.Until != nil:
 		is, _ := a.runs.Errands.Answer(*op.Wait.Until)
 		return e, is == run.Yes
+	case s.Phase == run.Waiting && op.Wait.Happens != nil:
+		return e, a.happened.Load()
 	case s.Phase != run.Asking:
 	case op.Branch != nil:
 		is, _ := a.runs.Errands.Answer(op.Branch.Cond)
@@ -122,6 +128,10 @@ func (a *actor) work(ctx context.Context) {
 		state, act := a.run.Program.Next(was, e)
 		if state == was && act == run.Nothing {
 			continue
+		}
+		if a.waits != nil {
+			a.waits()
+			a.waits = nil
 		}
 		a.told(was, state, e)
 		a.runs.mu.Lock()
@@ -149,6 +159,7 @@ func (a *actor) work(ctx context.Context) {
 		case run.Judge:
 			a.judge(state.At)
 		case run.Sleep, run.Ask:
+			a.listen(ctx, state.At)
 			a.look()
 		case run.Cancel:
 			a.stop(e.Reason)
@@ -161,6 +172,30 @@ func (a *actor) work(ctx context.Context) {
 			return
 		}
 	}
+}
+
+// listen waits for something to happen, where the op does.
+func (a *actor) listen(ctx context.Context, at int) {
+	wait := a.run.Program[at].Wait
+	if wait == nil || wait.Happens == nil {
+		return
+	}
+	a.happened.Store(false)
+	came, stop := a.runs.Errands.Happens(*wait.Happens)
+	over := make(chan struct{})
+	a.waits = func() {
+		stop()
+		close(over)
+	}
+	a.runs.group.Go(func() {
+		select {
+		case <-came:
+			a.happened.Store(true)
+			a.look()
+		case <-over:
+		case <-ctx.Done():
+		}
+	})
 }
 
 // taken says whether somebody else's setting takes the place of what the run is asking about. The one that waits in a
@@ -230,6 +265,10 @@ func (a *actor) asks() time.Duration { return cmp.Or(a.run.Asks, asks) }
 
 // finish ends the run.
 func (a *actor) finish() {
+	if a.waits != nil {
+		a.waits()
+		a.waits = nil
+	}
 	if err := a.runs.Store.RemoveRun(context.Background(), a.run.ID); err != nil {
 		slog.Error("a run that is over stays on disk", "run", a.run.Name, "error", err)
 	}

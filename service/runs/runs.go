@@ -57,6 +57,7 @@ type Run struct {
 	Cause string   `json:"cause,omitempty"`
 	// Asks is for how long people are asked what something is at; 0 is as usual.
 	Asks    time.Duration `json:"asks,omitempty"`
+	Guess   bool          `json:"guess,omitempty"` // nobody is asked: what is believed most counts
 	Began   time.Time     `json:"began"`
 	Over    time.Time     `json:"-"` // zero while it is under way
 	Program run.Program   `json:"program"`
@@ -142,6 +143,8 @@ type Errands interface {
 	// Until is how long it really takes until a moment of a day is next; false where it never is.
 	Until(p moment.Point) (time.Duration, bool)
 	Mark(ctx context.Context, marker string, on bool) error
+	// Happens closes came when something happens. Call stop when nobody waits for it any more.
+	Happens(s run.Sudden) (came <-chan struct{}, stop func())
 }
 
 // Runs is what is under way, and what was lately.
@@ -206,6 +209,7 @@ type Order struct {
 	Cause   string
 	Follow  bool          // it waits for its turn where the same is under way
 	Asks    time.Duration // for how long people are asked what something is at; 0 is as usual
+	Guess   bool          // nobody is asked: what is believed most counts
 }
 
 // Start begins a run, which is on disk then. Errors wrap ErrRunning, ErrMany or setting.ErrEnding, or are the store's.
@@ -219,8 +223,8 @@ func (r *Runs) Start(o Order) (Run, error) {
 		return Run{}, fmt.Errorf("%w: %d, which is the most: stop one, or wait for one to end", ErrMany, most)
 	}
 	now := r.Now()
-	one := Run{ID: store.NewID(), Name: o.Name, Of: o.Of, By: o.By, Cause: o.Cause, Asks: o.Asks, Began: now,
-		Program: o.Program, State: run.State{Phase: run.Queued, Until: now.Add(turn)}}
+	one := Run{ID: store.NewID(), Name: o.Name, Of: o.Of, By: o.By, Cause: o.Cause, Asks: o.Asks, Guess: o.Guess,
+		Began: now, Program: o.Program, State: run.State{Phase: run.Queued, Until: now.Add(turn)}}
 	same := r.same(o.Of)
 	switch {
 	case len(same) > 0 && !o.Follow:

@@ -58,7 +58,7 @@ func (a *actor) setUntil(ctx context.Context, s run.Set) {
 		return
 	}
 	s.Hold = min(max(wait, time.Second), run.MaxHold)
-	a.set(ctx, &s)
+	a.set(ctx, &s) // with its end: another cue does not move that
 }
 
 // trouble says that a step failed.
@@ -132,6 +132,9 @@ func (a *actor) set(ctx context.Context, s *run.Set) {
 		return
 	}
 	path, of := a.doubt(s)
+	if a.run.Guess {
+		path, of = "", nil
+	}
 	if path != "" && !s.Eased {
 		a.send(run.Event{What: run.Doubt, Reason: path, Limit: a.asks()})
 		return
@@ -225,7 +228,8 @@ func onlySuperseded(ends []setting.End) bool {
 // start begins to set the controls of one device, for a time where the step says so.
 func (a *actor) start(ctx context.Context, s *run.Set, w setting.Wish) (*setting.Ticket, error) {
 	if s.Hold > 0 {
-		return a.runs.Holds.Start(ctx, holds.Order{Wish: w, For: s.Hold, Then: s.Then, Run: a.run.ID})
+		return a.runs.Holds.Start(ctx, holds.Order{Wish: w, For: s.Hold, Then: s.Then, Run: a.run.ID,
+			Fixed: s.Until != nil})
 	}
 	return a.runs.Setting.Start(w)
 }

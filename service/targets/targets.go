@@ -110,7 +110,7 @@ func (t *Targets) Target(name string) (run.Target, error) {
 		return run.Target{Kind: run.Room, ID: r.ID, Was: roomPath + r.Slug}, err
 	}
 	if strings.Contains(name, "/") {
-		_, err := t.Measure.Get(name)
+		_, err := t.Measure.Find(name)
 		if err != nil && slices.ContainsFunc(t.sensors(), func(m string) bool { return m == name }) {
 			err = nil
 		}
@@ -274,7 +274,7 @@ func (t *Targets) Control(of run.Target, name, value string) error {
 func (t *Targets) Reading(test run.Test) run.Reading {
 	if test.On.Kind == run.Measurement {
 		m, err := t.Measure.Get(test.On.ID)
-		if err != nil {
+		if err != nil || m.Silent {
 			return nil
 		}
 		return run.Reading{fmt.Sprint(m.Value)}
