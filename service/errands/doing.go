@@ -61,7 +61,7 @@ func (e *Errands) Run(ctx context.Context) error {
 // recall remembers what was before the house was there.
 func (e *Errands) recall(ctx context.Context) {
 	facts, err := e.History.Last(ctx, e.Calendar.Now())
-	if err != nil {
+	if err != nil && ctx.Err() == nil {
 		slog.Error("when things changed last is only known from now on", "error", err)
 	}
 	e.seen.mu.Lock()

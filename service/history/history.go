@@ -223,6 +223,7 @@ func factOf(row store.Fact) errand.Fact {
 
 // Flush writes what was noted. Of a measurement that is the last value.
 func (h *History) Flush(ctx context.Context) {
+	ctx = context.WithoutCancel(ctx) // whoever asked may not wait, and what was noted is written all the same
 	h.writing.Lock()
 	defer h.writing.Unlock()
 	h.mu.Lock()

@@ -22,11 +22,8 @@ import (
 	"urbo/store"
 )
 
-// Errors that callers ask for.
-var (
-	ErrMeasurement = measure.ErrMeasurement
-	ErrUnknown     = fault.New(fault.NotFound, "unknown measurement")
-)
+// ErrUnknown is wrapped where nothing is known of a measurement.
+var ErrUnknown = fault.New(fault.NotFound, "unknown measurement")
 
 const (
 	// most measurements of a house.
@@ -152,10 +149,10 @@ func (m *Measure) recall(was Measurement) {
 	o.Silent = m.Now().Sub(o.At) >= o.Spec.SilentAfter()
 }
 
-// CheckName says whether a measurement may be called so. The error wraps ErrMeasurement.
+// CheckName says whether a measurement may be called so. The error wraps measure.ErrMeasurement.
 func CheckName(name string) error { return measure.CheckName(name) }
 
-// Put takes a value that a program tells. The error wraps ErrMeasurement.
+// Put takes a value that a program tells. The error wraps measure.ErrMeasurement.
 func (m *Measure) Put(name string, value float64, unit string, by grant.By) (Measurement, error) {
 	if err := measure.CheckName(name); err != nil {
 		return Measurement{}, err
@@ -167,7 +164,7 @@ func (m *Measure) Put(name string, value float64, unit string, by grant.By) (Mea
 	o := m.all[name]
 	if o != nil && o.Spec.Source.Worked != nil {
 		m.mu.Unlock()
-		return Measurement{}, fmt.Errorf("%w: %s is worked out from others: tell these", ErrMeasurement, name)
+		return Measurement{}, fmt.Errorf("%w: %s is worked out from others: tell these", measure.ErrMeasurement, name)
 	}
 	m.mu.Unlock()
 	return m.take(name, value, unit, "", by)
@@ -181,7 +178,7 @@ func (m *Measure) take(name string, raw float64, unit, battery string, by grant.
 	if o == nil {
 		if len(m.all) >= most {
 			return Measurement{}, fmt.Errorf("%w %s: %d are kept, which is the most: remove some: urbo measurement "+
-				"remove NAME", ErrMeasurement, name, most)
+				"remove NAME", measure.ErrMeasurement, name, most)
 		}
 		o = &one{Measurement: Measurement{Name: name}}
 	}
@@ -261,7 +258,7 @@ func (m *Measure) List() []Measurement {
 	return out
 }
 
-// Describe says what a measurement is, and where it comes from. The error wraps ErrMeasurement, or is the store's.
+// Describe says what a measurement is, and where it comes from. The error wraps measure.ErrMeasurement, or is the store's.
 func (m *Measure) Describe(ctx context.Context, name string, spec measure.Spec, by grant.By) (Measurement, error) {
 	if err := measure.CheckName(name); err != nil {
 		return Measurement{}, err
@@ -283,14 +280,14 @@ func (m *Measure) Describe(ctx context.Context, name string, spec measure.Spec, 
 		return measure.Source{}
 	})
 	if circle != nil {
-		return Measurement{}, fmt.Errorf("%w: %s would be worked out from itself: %s", ErrMeasurement, name,
+		return Measurement{}, fmt.Errorf("%w: %s would be worked out from itself: %s", measure.ErrMeasurement, name,
 			strings.Join(circle, " from "))
 	}
 	m.mu.Lock()
 	full := m.all[name] == nil && len(m.all) >= most
 	m.mu.Unlock()
 	if full {
-		return Measurement{}, fmt.Errorf("%w %s: %d are kept, which is the most", ErrMeasurement, name, most)
+		return Measurement{}, fmt.Errorf("%w %s: %d are kept, which is the most", measure.ErrMeasurement, name, most)
 	}
 	text, err := store.WriteDocument(version, spec)
 	if err == nil {
@@ -315,7 +312,7 @@ func (m *Measure) Describe(ctx context.Context, name string, spec measure.Spec, 
 	return got, nil
 }
 
-// Remove forgets a measurement with its history. Errors wrap ErrUnknown, or ErrMeasurement where it is used.
+// Remove forgets a measurement with its history. Errors wrap ErrUnknown, or measure.ErrMeasurement where it is used.
 func (m *Measure) Remove(ctx context.Context, name string, by grant.By) error {
 	m.writer.Lock()
 	defer m.writer.Unlock()
@@ -327,7 +324,7 @@ func (m *Measure) Remove(ctx context.Context, name string, by grant.By) error {
 		users = append(users, m.Used(name)...)
 	}
 	if len(users) > 0 {
-		return fmt.Errorf("%w: %s is used by %s: change that first", ErrMeasurement, name, strings.Join(users, ", "))
+		return fmt.Errorf("%w: %s is used by %s: change that first", measure.ErrMeasurement, name, strings.Join(users, ", "))
 	}
 	if err := m.Store.RemoveMeasurement(ctx, name); err != nil {
 		return err

@@ -191,16 +191,16 @@ func TestMeasure_IsBounded(t *testing.T) {
 	for name, v := range map[string]float64{"Dome": 1, "a/b/c": 1, "": 1, strings.Repeat("a", 90): 1, "a": math.NaN(),
 		"b": math.Inf(1)} {
 		_, err := m.Put(name, v, "", grant.By{})
-		require.ErrorIs(t, err, measure.ErrMeasurement, "%q", name)
+		require.ErrorIs(t, err, core.ErrMeasurement, "%q", name)
 	}
 	_, err = m.Put("a", 1, strings.Repeat("m", 13), grant.By{})
-	require.ErrorIs(t, err, measure.ErrMeasurement)
+	require.ErrorIs(t, err, core.ErrMeasurement)
 	for n := range 1000 {
 		_, err := m.Put(fmt.Sprintf("m-%d", n), 1, "", grant.By{})
 		require.NoError(t, err)
 	}
 	_, err = m.Put("one-more", 1, "", grant.By{})
-	require.ErrorIs(t, err, measure.ErrMeasurement)
+	require.ErrorIs(t, err, core.ErrMeasurement)
 	_, err = m.Put("m-7", 2, "", grant.By{})
 	require.NoError(t, err, "one that is there goes on")
 	_, err = m.Get("dome/heat")
