@@ -87,7 +87,7 @@ func (s *Store) ThinMeasured(ctx context.Context, fineBefore, coarseBefore time.
 			{`INSERT INTO measured SELECT of, ?, min(at_ms), min(CAST(value AS REAL)), avg(CAST(value AS REAL)),
 			max(CAST(value AS REAL)), count(*) FROM history WHERE kind = 'measurement' AND value <> '' AND at_ms < ?
 			GROUP BY of, at_ms / ? ON CONFLICT DO NOTHING`, []any{fine / 1000, millis(fineBefore), fine}},
-			{`DELETE FROM history WHERE kind = 'measurement' AND at_ms < ?`, []any{millis(fineBefore)}},
+			{`DELETE FROM history WHERE kind = 'measurement' AND value <> '' AND at_ms < ?`, []any{millis(fineBefore)}},
 			{`INSERT INTO measured SELECT name, ?, min(at_ms), min(least), sum(mean * count) / sum(count), max(most),
 			sum(count) FROM measured WHERE span_s = ? AND at_ms < ? GROUP BY name, at_ms / ? ON CONFLICT DO NOTHING`,
 				[]any{coarse / 1000, fine / 1000, millis(coarseBefore), coarse}},

@@ -254,6 +254,18 @@ func (m *Memory) Since(t run.Test) (time.Time, bool) {
 	return w.since, !w.since.IsZero()
 }
 
+// SinceAt is Since where something else may be known already at a time, of which the memory was not told yet: then it
+// is so from that time on.
+func (m *Memory) SinceAt(t run.Test, read run.Reading, at time.Time) (time.Time, bool) {
+	m.Watch(t, read)
+	w := m.tests[testKey(t)]
+	is := *w
+	if is.look(read, at); is.is != w.is {
+		return at, true
+	}
+	return w.since, !w.since.IsZero()
+}
+
 // Told is when a measurement was told last.
 func (m *Memory) Told(measurement run.Target) time.Time { return m.told[measurement.ID] }
 

@@ -423,26 +423,10 @@ func sooner(a, b time.Time) time.Time {
 func (e *Errands) beginLevel(ctx context.Context, one Errand, c happening.ErrandCame) {
 	steps := one.Doc.Errand.Do
 	if one.Doc.Errand.Back {
-		steps = held(steps)
+		steps = errand.Held(steps)
 	}
 	_ = e.begin(ctx, one, &c, steps) // what came of it is told
 	e.told(one, c)
-}
-
-// held are steps of which all that they set for good is held, as long as possible.
-func held(steps []run.Step) []run.Step {
-	out := slices.Clone(steps)
-	for i, s := range out {
-		switch {
-		case s.Set != nil && s.Set.Hold == 0 && s.Set.Until == nil:
-			set := *s.Set
-			set.Hold = run.MaxHold
-			out[i].Set = &set
-		case s.If != nil:
-			out[i].If = &run.Choice{Cond: s.If.Cond, Do: held(s.If.Do), Else: held(s.If.Else)}
-		}
-	}
-	return out
 }
 
 // endLevel does what stands behind afterwards.

@@ -95,6 +95,7 @@ type Config struct {
 	Rows      named.Rows
 	Store     Store
 	Targets   Targets
+	Beliefs   Beliefs
 	Sequences *sequences.Sequences
 	Occasions *occasions.Occasions
 	Station   func(name string) (id string, err error) // finds a station

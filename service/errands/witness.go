@@ -92,8 +92,7 @@ func (a asked) Since(t run.Test) (time.Time, bool) {
 	read := a.Reading(t)
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	a.memory.Watch(t, read)
-	return a.memory.Since(t)
+	return a.memory.SinceAt(t, read, a.errands.Calendar.Now())
 }
 
 // Told is when a measurement was told last.
