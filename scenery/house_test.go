@@ -2,6 +2,7 @@ package scenery_test
 
 import (
 	"context"
+	"strings"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -11,11 +12,14 @@ import (
 	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/grant"
+	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/scenery"
 	"urbo/service"
 	"urbo/service/errands"
 	"urbo/service/library"
+	"urbo/service/setting"
+	"urbo/service/stream"
 	"urbo/stage"
 	"urbo/station"
 	"urbo/station/onstage"
@@ -31,6 +35,24 @@ type observatory struct {
 	t     *testing.T
 	dir   string
 	stop  func()
+	told  *stream.Queue
+	away  func() // lets the station in the dome leave
+}
+
+// leaving is a station that can leave.
+type leaving struct {
+	station.Transport
+	away func()
+}
+
+// Run brings its link until it leaves.
+func (l *leaving) Run(ctx context.Context, join func(context.Context, station.Link) error) error {
+	here, away := context.WithCancel(ctx)
+	defer away()
+	l.away = away
+	err := l.Transport.Run(here, join)
+	<-ctx.Done()
+	return err
 }
 
 // inObservatory runs the demo's house in fake time.
@@ -64,14 +86,20 @@ func inObservatory(t *testing.T, begins time.Time, act func(t *testing.T, o *obs
 	})
 }
 
-var by = grant.Named("test")
+var (
+	by     = grant.Named("test")
+	person = grant.By{Actor: grant.Actor{ID: "p1", Kind: grant.Person, Name: "Warden"}}
+)
 
 // open begins the house, which believes that it is a time.
 func (o *observatory) open(at time.Time) {
 	o.t.Helper()
-	h, err := service.Open(context.Background(), service.Config{Dir: o.dir, Calendar: at, Transports: []station.Transport{
-		onstage.New(o.stage, "lecture"), onstage.NewRadio(o.stage, "dome", scenery.DomeHz)}})
+	dome := &leaving{Transport: onstage.NewRadio(o.stage, "dome", scenery.DomeHz)}
+	h, err := service.Open(context.Background(), service.Config{Dir: o.dir, Calendar: at,
+		Transports: []station.Transport{onstage.New(o.stage, "lecture"), dome}})
 	require.NoError(o.t, err)
+	o.told = h.Stream.Subscribe()
+	o.away = func() { dome.away() }
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan struct{})
 	go func() { defer close(done); _ = h.Run(ctx) }()
@@ -151,6 +179,12 @@ func (o *observatory) truth(slug string) map[string]string {
 	o.t.Helper()
 	state, err := o.stage.State(slug)
 	require.NoError(o.t, err)
+	for name, value := range state {
+		state[name], _, _ = strings.Cut(value, " of ") // "3 of 8"
+		if plain, is := map[string]string{"sweeping": "on", "still": "off"}[value]; is {
+			state[name] = plain
+		}
+	}
 	return state
 }
 
@@ -185,6 +219,37 @@ func (o *observatory) measure(name string, value float64, unit string) {
 	_, err := o.Measure.Put(name, value, unit, by)
 	require.NoError(o.t, err)
 	o.pause(time.Second)
+}
+
+// notices are the texts for people since they were asked for last.
+func (o *observatory) notices() (out []string) {
+	o.t.Helper()
+	o.Stream.Publish(happening.Happening{What: happening.HouseNote{Text: "here"}})
+	for {
+		all, err := o.told.Next(o.t.Context())
+		require.NoError(o.t, err)
+		for _, h := range all {
+			switch w := h.What.(type) {
+			case happening.Notice:
+				out = append(out, w.Text)
+			case happening.HouseNote:
+				if w.Text == "here" {
+					return out
+				}
+			}
+		}
+	}
+}
+
+// wish sets a control, as a person does.
+func (o *observatory) wish(slug, name, value string) {
+	o.t.Helper()
+	id, err := o.Library.ID(slug)
+	require.NoError(o.t, err)
+	_, err = o.Setting.Set(o.t.Context(), setting.Wish{Device: id, Asked: true, By: person,
+		Wants: []control.Want{{Control: name, Value: value}}})
+	require.NoError(o.t, err)
+	synctest.Wait()
 }
 
 // says adds an errand.

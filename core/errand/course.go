@@ -27,7 +27,7 @@ type Course struct {
 
 	next    time.Time         // when it is due by the clock; zero is not worked out, or never
 	again   time.Time         // when its level is looked at again
-	crossed map[int]run.Truth // of each cue with a level, or a battery, what it was
+	crossed map[int]run.Truth // of each cue with a level, what it was
 	trail   map[int][]sample  // of each cue that asks by how much something moves
 }
 
@@ -74,6 +74,18 @@ func (c *Course) Renew() {
 // Anew is the course of an errand that was changed: nothing of before is missed, and nothing waits.
 func (c *Course) Anew() { *c = Course{Level: c.Level} }
 
+// Stand notes what is so now, so that cues come with what becomes so from now on.
+func (c *Course) Stand(e Errand, h House, at time.Time) {
+	for i, cue := range e.When {
+		switch {
+		case cue.Level != nil:
+			c.turns(i, stands(cue, h))
+		case cue.Sudden != nil && cue.Sudden.Moves != nil:
+			c.moves(i, *cue.Sudden.Moves, h, at)
+		}
+	}
+}
+
 // Hear takes what happened, or a change of something that the errand is about. It says which cues came with it, and
 // whether what has to outlive a restart changed.
 func (c *Course) Hear(e Errand, n News, h House, now Now) (out []Reached, changed bool) {
@@ -90,7 +102,7 @@ func (c *Course) Hear(e Errand, n News, h House, now Now) (out []Reached, change
 				continue
 			}
 		case s.Battery != nil:
-			if n.Battery == nil || n.Battery.Measurement != s.Battery.ID || !c.turns(i, run.Is(n.Battery.Low)) {
+			if n.Battery == nil || n.Battery.Measurement != s.Battery.ID || !n.Battery.Low {
 				continue
 			}
 		default:
@@ -104,8 +116,12 @@ func (c *Course) Hear(e Errand, n News, h House, now Now) (out []Reached, change
 		if !cue.On.Has(now.Where.DateOf(now.At)) {
 			continue
 		}
-		if wait := cue.Sudden.For + cue.Offset; wait > 0 {
-			more, did := c.later(Pending{i, now.At.Add(wait), cue.Sudden.For > 0})
+		at := now.At
+		if n.Calendar != nil && !n.Calendar.At.IsZero() {
+			at = n.Calendar.At
+		}
+		if at = at.Add(cue.Sudden.For + cue.Offset); at.After(now.At) {
+			more, did := c.later(Pending{i, at, cue.Sudden.For > 0})
 			out, changed = append(out, more...), changed || did
 			continue
 		}

@@ -121,6 +121,7 @@ func TestCourse_BatteriesMessagesPhrasesAndCalendars(t *testing.T) {
 	l := begin(t, "errand all when battery dome/humidity low or phrase \"talk in ten minutes\" or hook gate "+
 		"or mains return do notify \"all\"")
 	assert.Empty(t, l.told(0, low(Good)))
+	assert.Empty(t, l.told(0, low(Good)))
 	assert.Len(t, l.told(time.Minute, low(Low)), 1)
 	assert.Empty(t, l.told(time.Minute, low(Low)))
 	assert.Len(t, l.told(time.Minute, Fact{Kind: OfPhrase, Of: "Talk, in ten minutes!"}), 1)

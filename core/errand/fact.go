@@ -31,11 +31,11 @@ const (
 type Fact struct {
 	At    time.Time
 	Kind  string
-	Of    string // id of the device, occasion, station or errand; name of the measurement or marker; what was said
-	Name  string // of the control or key
-	Value string // of a control or measurement, "" where it may be at several; see the other kinds below
-	May   []string
-	By    string // handset, person, program or errand, where somebody brought that about
+	Of    string   // id of the device, occasion, station or errand; name of the measurement or marker; what was said
+	Name  string   // of the control or key
+	Value string   // of a control or measurement, "" where it may be at several; see the other kinds below
+	May   []string // what it may be at; of an event of a calendar, when that is
+	By    string   // handset, person, program or errand, where somebody brought that about
 }
 
 // Values of facts that have no other. The value of a key is how long it was pressed, in ms.
@@ -66,14 +66,15 @@ type Paths func(on run.Target, control string) []string
 // Memory is what happened, as far as conditions ask about it. It is a House of which nothing is known but what it was
 // told.
 type Memory struct {
-	paths  Paths
-	things map[string]*remembered
-	keys   map[string]time.Time
-	told   map[string]time.Time // measurements
-	ran    map[string]time.Time
-	force  map[string]bool
-	marked map[string]bool
-	tests  map[string]*watched
+	paths   Paths
+	things  map[string]*remembered
+	keys    map[string]time.Time
+	told    map[string]time.Time // measurements
+	battery map[string]string
+	ran     map[string]time.Time
+	force   map[string]bool
+	marked  map[string]bool
+	tests   map[string]*watched
 }
 
 // remembered is a control or measurement.
@@ -95,7 +96,7 @@ type watched struct {
 // NewMemory makes one in which nothing happened yet.
 func NewMemory(paths Paths) *Memory {
 	return &Memory{paths: paths, things: map[string]*remembered{}, keys: map[string]time.Time{},
-		told: map[string]time.Time{}, ran: map[string]time.Time{}, force: map[string]bool{}, marked: map[string]bool{},
+		told: map[string]time.Time{}, battery: map[string]string{}, ran: map[string]time.Time{}, force: map[string]bool{}, marked: map[string]bool{},
 		tests: map[string]*watched{}}
 }
 
@@ -105,7 +106,10 @@ func (m *Memory) Take(f Fact) (n News) {
 	case OfControl, OfMeasurement:
 		n.Changed = m.change(f)
 	case OfBattery:
-		n.Battery = &Battery{f.Of, f.Value == Low}
+		if m.battery[f.Of] != f.Value {
+			n.Battery = &Battery{f.Of, f.Value == Low}
+		}
+		m.battery[f.Of] = f.Value
 	case OfKey:
 		m.keys[f.Of+"/"+f.Name] = f.At
 	case OfOccasion:
@@ -131,6 +135,9 @@ func (m *Memory) Take(f Fact) (n News) {
 		n.Message = &Message{f.Of, func(pointer string) (string, bool) { return measure.At([]byte(f.Value), pointer) }}
 	case OfCalendar:
 		n.Calendar = &CalendarEvent{Name: f.Of, Title: f.Name, Ends: f.Value == Ends}
+		if len(f.May) > 0 {
+			n.Calendar.At, _ = time.Parse(time.RFC3339, f.May[0])
+		}
 	}
 	return n
 }

@@ -84,6 +84,7 @@ func Rehearse(s Script) []Rehearsed {
 		}
 	}
 	r.course = Course{Bookmark: s.From, Level: s.Level}
+	r.course.Stand(s.Errand, r.memory, s.From)
 	r.play()
 	return r.out
 }

@@ -126,7 +126,7 @@ type News struct {
 	Mains    bool // they returned
 }
 
-// Battery is that of what measures something.
+// Battery is that of what measures something, where it is another than it was.
 type Battery struct {
 	Measurement string
 	Low         bool
@@ -139,10 +139,11 @@ type Message struct {
 	Part  func(pointer string) (string, bool)
 }
 
-// CalendarEvent is an event of a calendar that begins or ends.
+// CalendarEvent is an event of a calendar that begins or ends. Whoever reads calendars tells that beforehand.
 type CalendarEvent struct {
 	Name, Title string
 	Ends        bool
+	At          time.Time // when it does; zero is now
 }
 
 // Key is a key of a handset that was pressed.

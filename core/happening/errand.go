@@ -1,6 +1,9 @@
 package happening
 
-import "strings"
+import (
+	"strings"
+	"time"
+)
 
 // ErrandChanged says that an errand was added, changed, switched or removed.
 type ErrandChanged struct {
@@ -77,6 +80,8 @@ type Brought struct {
 	Of    string `json:"of"`              // the phrase itself, or the name of the hook, topic or calendar
 	Value string `json:"value,omitempty"` // the message; or begins or ends, of an event
 	Title string `json:"title,omitempty"` // of an event
+	// At is when an event begins or ends; zero is now.
+	At time.Time `json:"at,omitzero"`
 }
 
 // Name of the type.

@@ -42,6 +42,7 @@ func (e *Errands) Run(ctx context.Context) error {
 		}
 	}
 	e.recall(ctx)
+	e.stand()
 	e.tick(ctx)
 	for {
 		waiting, cancel := context.WithTimeout(ctx, e.until())
@@ -68,6 +69,18 @@ func (e *Errands) recall(ctx context.Context) {
 	defer e.seen.mu.Unlock()
 	for _, f := range facts {
 		e.seen.memory.Recall(f)
+	}
+}
+
+// stand notes what is so at the start.
+func (e *Errands) stand() {
+	house, now := e.house(), e.Calendar.Now()
+	for _, one := range e.List() {
+		if one.Readable() {
+			e.turn.Lock()
+			e.stateOf(one.ID).Stand(one.Doc.Errand, house, now)
+			e.turn.Unlock()
+		}
 	}
 }
 

@@ -442,11 +442,12 @@ func (e *Errands) changed(one Errand, err error, by grant.By, said string) error
 	if err != nil {
 		return err
 	}
+	house, now := e.house(), e.Calendar.Now()
 	e.turn.Lock()
-	if s := e.states[one.ID]; s != nil {
-		s.Anew()
-		s.tried = 0
-	}
+	s := e.stateOf(one.ID)
+	s.Anew()
+	s.tried = 0
+	s.Stand(one.Doc.Errand, house, now)
 	e.turn.Unlock()
 	e.mu.Lock()
 	e.about, e.anew = nil, true

@@ -78,6 +78,9 @@ func (n *Noter) Note(h happening.Happening) []errand.Fact {
 		f.Kind, f.Value = errand.OfHouse, errand.Starts
 	case happening.Brought:
 		f.Kind, f.Of, f.Value, f.Name, f.By = w.Kind, w.Of, w.Value, w.Title, who(h.By)
+		if !w.At.IsZero() {
+			f.May = []string{w.At.UTC().Format(time.RFC3339)}
+		}
 	default:
 		return nil
 	}
