@@ -15,7 +15,6 @@ import (
 	"urbo/service"
 	"urbo/service/belief"
 	"urbo/service/library"
-	"urbo/service/measure"
 	"urbo/service/setting"
 	"urbo/service/transmit"
 	"urbo/wire"
@@ -218,41 +217,6 @@ func (a *API) pairing() {
 		func(_ context.Context, in *DeviceIn) error { return a.house.Library.Unpair(in.Device) })
 }
 
-// measurements registers what programs and sensors tell.
-func (a *API) measurements() {
-	put := func(ctx context.Context, name string, body wire.Measured) (wire.Gauge, error) {
-		return as(measurementOf)(a.house.Measure.Put(name, body.Value, body.Unit, asking(ctx)))
-	}
-	call(a, operation{"GET", "/measurements", "list-measurements", "The last value of each measurement", grant.See,
-		filtered,
-		0},
-		func(ctx context.Context, _ *nothing) ([]wire.Gauge, error) {
-			return list(slices.DeleteFunc(a.house.Measure.List(), func(m measure.Measurement) bool {
-				return Caller(ctx).Grant.May(grant.See, grant.Target{Measurement: m.Name}) != nil
-			}), measurementOf), nil
-		})
-	call(a, operation{"POST", "/measurements/{name}", "tell-measurement", "Tell a value", grant.Tell, ofMeasurement, 0},
-		func(ctx context.Context, in *struct {
-			Name string `path:"name" maxLength:"40"`
-			Body wire.Measured
-		}) (wire.Gauge, error) {
-			return put(ctx, in.Name, in.Body)
-		})
-	call(a, operation{"POST", "/measurements/{place}/{name}", "tell-measurement-of",
-		"Tell a value of something, such as boardwalk/power", grant.Tell, ofMeasurement, 0}, func(ctx context.Context,
-		in *struct {
-			Place string `path:"place" maxLength:"40"`
-			Name  string `path:"name" maxLength:"40"`
-			Body  wire.Measured
-		}) (wire.Gauge, error) {
-		return put(ctx, in.Place+"/"+in.Name, in.Body)
-	})
-}
-
-func measurementOf(m measure.Measurement) wire.Gauge {
-	return wire.Gauge{Name: m.Name, Value: m.Value, Unit: m.Unit, At: m.At, Silent: m.Silent, Battery: m.Battery}
-}
-
 // stateOf is what a device is believed to be set to.
 func (a *API) stateOf(slug string) ([]wire.ControlState, error) {
 	states, history, err := a.house.Beliefs.States(slug)
@@ -267,7 +231,7 @@ func (a *API) stateOf(slug string) ([]wire.ControlState, error) {
 	for _, s := range d.Sensors {
 		i := slices.IndexFunc(out, func(w wire.ControlState) bool { return w.Control == s.Control })
 		if m, err := a.house.Measure.Get(s.Measurement); err == nil && i >= 0 {
-			out[i].Beside = append(out[i].Beside, measurementOf(m))
+			out[i].Beside = append(out[i].Beside, gauge(m))
 		}
 	}
 	return out, nil

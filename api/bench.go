@@ -59,6 +59,7 @@ type file struct {
 // types and ends of the files that are written.
 var fileTypes = map[string][2]string{"vcd": {"text/plain; charset=utf-8", ".vcd"},
 	"csv": {"text/csv; charset=utf-8", ".csv"}, "wav": {"audio/wav", ".wav"},
+	"ics": {"text/calendar; charset=utf-8", ".ics"}, "json": {"application/json", ".json"},
 	"text": {"text/plain; charset=utf-8", ".txt"}, "c": {"text/plain; charset=utf-8", ".c"}}
 
 // download registers an operation that answers with a file of the asked format.

@@ -401,7 +401,7 @@ func (a *API) tileState(t board.Tile) (w wire.TileState, is bool) {
 		if err != nil {
 			return w, false
 		}
-		g := measurementOf(m)
+		g := gauge(m)
 		w.Gauge = &g
 		return w, true
 	case board.Control, board.Device, board.Key, board.Question, board.Heading, board.Note:
@@ -425,7 +425,7 @@ func (a *API) beside(c service.TileControl) (out []wire.Gauge) {
 	}
 	for _, s := range d.Sensors {
 		if m, err := a.house.Measure.Get(s.Measurement); err == nil && s.Control == c.Control {
-			out = append(out, measurementOf(m))
+			out = append(out, gauge(m))
 		}
 	}
 	return out

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"net/http"
@@ -60,6 +61,9 @@ func (a *API) errands() {
 		if err == nil && in.Body.On != nil {
 			e, err = all.Switch(ctx, e.ID, *in.Body.On, asking(ctx))
 		}
+		if err == nil && in.Body.Trial != nil {
+			e, err = all.Try(ctx, e.ID, *in.Body.Trial, asking(ctx))
+		}
 		return as(a.errandOf(ctx))(e, err)
 	})
 	remove(a, operation{method: "DELETE", path: "/errands/{errand}", id: "remove-errand",
@@ -93,9 +97,26 @@ func (a *API) errands() {
 			return nil, err
 		}
 		came, err := all.Came(ctx, e.ID, in.Count)
-		return list(came, cameOf), err
+		out := list(came, cameOf)
+		for i, c := range came {
+			if c.Did == "trial" && err == nil {
+				out[i].Beside, err = a.byHand(ctx, e, c.At)
+			}
+		}
+		return out, err
 	})
 	a.errandTools()
+	a.rehearsals()
+}
+
+// byHand is what people did by hand when an errand on trial came, in words.
+func (a *API) byHand(ctx context.Context, e errands.Errand, at time.Time) (out []string, err error) {
+	facts, err := a.house.Errands.Besides(ctx, e, at)
+	for _, f := range facts {
+		out = append(out, fmt.Sprintf("%s %s/%s became %s, by %s", f.At.In(a.house.Errands.Where().Zone).Format("15:04:05"),
+			a.house.Library.Slug(f.Of), f.Name, cmp.Or(f.Value, "unknown"), f.By))
+	}
+	return out, err
 }
 
 // errandTools registers what helps to write errands, and what concerns all of them.
@@ -108,7 +129,15 @@ func (a *API) errandTools() {
 		if err != nil {
 			return wire.ErrandUnderstood{}, err
 		}
-		out := wire.ErrandUnderstood{Text: text, Next: []time.Time{}}
+		id := ""
+		if same, err := all.Find(sentence.Name); err == nil {
+			id = same.ID
+		}
+		out := wire.ErrandUnderstood{Text: text, Next: []time.Time{}, Odd: all.Conflicts(sentence, id),
+			Tree: a.treeOf(sentence)}
+		if out.Odd == nil {
+			out.Odd = []string{}
+		}
 		at, w := a.house.Calendar.Now(), all.Where()
 		for range 5 {
 			next, is := sentence.Next("", at, w)
@@ -204,7 +233,7 @@ func (a *API) findErrand(ctx context.Context, r grant.Right, name string) (erran
 func (a *API) errandOf(ctx context.Context) func(errands.Errand) wire.Errand {
 	return func(e errands.Errand) wire.Errand {
 		all := a.house.Errands
-		w := wire.Errand{Name: e.Slug, On: !e.Doc.Off, Gone: all.Gone(e)}
+		w := wire.Errand{Name: e.Slug, On: !e.Doc.Off, Trial: e.Doc.Trial, Gone: all.Gone(e)}
 		w.Holding, _ = all.Holding(e.ID)
 		if !e.Readable() {
 			w.Error = "it cannot be read: write it anew"
@@ -229,7 +258,7 @@ func cameOf(c errands.Came) wire.Came {
 	w := wire.Came{At: c.At, Errand: c.Errand, Cue: c.Cue, Did: c.Did, Answers: []wire.CameAnswer{}, Reason: c.Reason,
 		Run: c.Run}
 	for _, one := range c.Answers {
-		w.Answers = append(w.Answers, wire.CameAnswer(one))
+		w.Answers = append(w.Answers, answerOf(one))
 	}
 	return w
 }

@@ -253,7 +253,7 @@ func (a *API) changed(h happening.Happening) []event {
 		return []event{{"sequences", wire.SequencesChanged{}}}
 	case happening.OccasionChanged, happening.OccasionInForce, happening.OccasionDiffers:
 		return []event{{"occasions", wire.OccasionsChanged{}}}
-	case happening.ErrandChanged, happening.ErrandCame:
+	case happening.ErrandChanged, happening.ErrandCame, happening.Marked:
 		return []event{{"errands", wire.ErrandsChanged{}}}
 	case happening.BoardChanged:
 		return []event{{"boards", wire.BoardsChanged{}}}
@@ -276,8 +276,14 @@ func (a *API) changed(h happening.Happening) []event {
 	case happening.Believed:
 		return []event{{"believed", wire.BelievedEvent{Device: what.Device, Control: what.Control, Value: what.Value}}}
 	case happening.Measured:
-		return []event{{"measured",
-			wire.Gauge{Name: what.Measurement, Value: what.Value, Unit: what.Unit, At: h.At}}}
+		return []event{{"measured", wire.Gauge{Name: what.Measurement, Value: what.Value, Unit: what.Unit, At: h.At,
+			Battery: what.Battery}}}
+	case happening.FellSilent:
+		if m, err := a.house.Measure.Find(what.Measurement); err == nil {
+			return []event{{"measured", gauge(m)}}
+		}
+	case happening.MeasurementChanged:
+		return []event{{"measurements", wire.MeasurementsChanged{}}}
 	case happening.PackImported:
 		return []event{{"set", wire.SetEvent{}}}
 	}

@@ -149,6 +149,10 @@ func (a *API) shows(g grant.Grant, h happening.Happening) bool {
 		return false
 	case happening.Measured:
 		return g.May(grant.See, grant.Target{Measurement: what.Measurement}) == nil
+	case happening.FellSilent:
+		return g.May(grant.See, grant.Target{Measurement: what.Measurement}) == nil
+	case happening.MeasurementChanged:
+		return g.May(grant.See, grant.Target{Measurement: what.Measurement}) == nil
 	case happening.RoomChanged:
 		return g.May(grant.See, grant.Target{Room: what.RoomID}) == nil
 	case happening.Believed:

@@ -25,9 +25,11 @@ func (a *app) errand() *cobra.Command {
 
 When: at 7:00, at 8:00, 20:00 · on 2026-12-05 at 20:10 · every 15 min from 8:00 to 20:00 · sunrise, sunset, dawn, dusk,
 nautical dusk, noon, with 10 min before or after · DEVICE/KEY pressed · DEVICE/CONTROL becomes or leaves VALUE, by
-handset, person, program or errand, for 10 min · MEASUREMENT above or below NUMBER · occasion NAME starts or ends ·
-station NAME leaves or returns · house starts. Behind times stand give or take 20 min, not before and not after a time,
-and on weekdays, on sat, on first mon.
+handset, person, program or errand, for 10 min · MEASUREMENT above or below NUMBER for 5 min, rises or falls by NUMBER
+within 10 min, silent for 10 min · battery MEASUREMENT low · DEVICE/KEY pressed twice, thrice or held · occasion NAME
+starts or ends · station NAME leaves or returns · house starts · mains return · phrase "…" · hook NAME · message "TOPIC"
+at "/POINTER" is "…" · calendar NAME starts or ends titled "…". Behind times stand give or take 20 min, not before and
+not after a time, and on weekdays, on sat, on first mon.
 
 Only if, and while: between 23:00 and 06:00 · on weekends · from 12-01 to 01-06 · sun up, sun below -6 ° · a path is,
 may be, above or below something, for 5 min · changed by person within 2 h, unchanged for 2 h, pressed within 5 min ·
@@ -35,10 +37,12 @@ occasion NAME · marker NAME · errand NAME ran within 1 h; with and, or, not an
 yes nor no: then an errand does not run, and says so.
 
 Do: the steps of sequences (urbo sequence), and start or end OCCASION, mark or unmark NAME, wait until 22:00, and set …
-until sunrise and back. Rules at the end: if missed run within 2 h, or skip · if unknown run, skip, or end after 30 min ·
-if doubtful ask for 30 min, or skip · if busy start over, follow or drop.`,
-		a.errandList(), a.errandShow(), a.errandAdd(), a.errandChange(), a.errandCheck(), a.errandSwitch(true),
-		a.errandSwitch(false), a.errandRun(), a.errandWhy(), a.errandNext(), a.errandQuiet(), a.errandRemove())
+until sunrise and back, and wait until DEVICE/KEY pressed at most 10 min. Rules at the end: if missed run within 2 h, or
+skip · if unknown run, skip, or end after 30 min · if doubtful ask for 30 min, ask until 22:30, press, or skip · if busy
+stretch, start over, follow or drop.`,
+		a.errandList(), a.errandShow(), a.errandAdd(), a.errandChange(), a.errandEdit(), a.errandCopy(), a.errandCheck(),
+		a.errandRehearse(), a.errandTrial(), a.errandSwitch(true), a.errandSwitch(false), a.errandRun(), a.errandWhy(),
+		a.errandNext(), a.errandDay(), a.errandQuiet(), a.errandHabits(), a.errandBring(), a.errandRemove())
 }
 
 func errandPath(name string) string { return "/errands/" + url.PathEscape(name) }
@@ -84,6 +88,8 @@ func errandState(e wire.Errand) string {
 		return "off"
 	case len(e.Gone) > 0:
 		return "gone: " + strings.Join(e.Gone, ", ")
+	case e.Trial:
+		return "on trial"
 	case e.Holding:
 		return "holds"
 	}
@@ -215,6 +221,9 @@ func (a *app) errandCheck() *cobra.Command {
 				return a.json(u)
 			}
 			fmt.Fprintln(a.Out, u.Text)
+			for _, odd := range u.Odd {
+				fmt.Fprintln(a.Out, "Note:", odd)
+			}
 			for i, at := range u.Next {
 				fmt.Fprintf(a.Out, "%s %s\n", map[bool]string{true: "It would be due on",
 					false: "               and"}[i == 0],
@@ -256,20 +265,20 @@ func (a *app) errandRun() *cobra.Command {
 }
 
 func (a *app) errandWhy() *cobra.Command {
-	return &cobra.Command{Use: "why ERRAND", Short: "Show what came for an errand lately, and why it ran or did not",
+	var count int
+	c := &cobra.Command{Use: "why ERRAND", Short: "Show what came for an errand lately, and why it ran or did not",
 		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand why dusk",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var all []wire.Came
-			if err := a.call(c.Context(), http.MethodGet, errandPath(argv[0])+"/came", nil, &all); err != nil {
+			if err := a.call(c.Context(), http.MethodGet, errandPath(argv[0])+"/came?count="+strconv.Itoa(count), nil,
+				&all); err != nil {
 				return err
 			}
 			if a.output == "json" {
 				return a.json(all)
 			}
 			if len(all) == 0 {
-				fmt.Fprintf(a.Out,
-					"Nothing came for %s since the service started. Before that: urbo journal --search %s\n",
-					argv[0], argv[0])
+				fmt.Fprintf(a.Out, "Nothing came for %s yet.\n", argv[0])
 				return nil
 			}
 			var rows []table.Row
@@ -278,11 +287,17 @@ func (a *app) errandWhy() *cobra.Command {
 				for _, q := range one.Answers {
 					asked = append(asked, q.Asked+": "+q.Is)
 				}
-				rows = append(rows, table.Row{moment(&one.At), one.Cue, one.Did, strings.Join(asked, "; "), one.Reason})
+				why := one.Reason
+				if len(one.Beside) > 0 {
+					why += "; by hand: " + strings.Join(one.Beside, ", ")
+				}
+				rows = append(rows, table.Row{moment(&one.At), one.Cue, one.Did, strings.Join(asked, "; "), why})
 			}
 			a.table(table.Row{"TIME", "CAME", "DID", "ASKED", "WHY"}, rows)
 			return nil
 		}}
+	c.Flags().IntVar(&count, "count", 50, "how many at most")
+	return c
 }
 
 func (a *app) errandNext() *cobra.Command {

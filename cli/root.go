@@ -208,7 +208,7 @@ A device has keys; a key sends one code or more. Some words are Urbo's own:
 	flags.StringVar(&a.ca, "ca", os.Getenv("URBO_CA"), "file with the authority that an https:// service is checked "+
 		"against (URBO_CA)")
 	root.AddCommand(a.serve(), a.demo(), a.outpost(), a.listen(), a.which(), a.learn(), a.press(), a.state(), a.set(),
-		a.tell(), a.outage(), a.measure(), a.device(),
+		a.tell(), a.outage(), a.measurement(), a.measure(), a.device(),
 		a.shelf(),
 		a.audition(), a.journal(), a.history(), a.station(), a.house(), a.room(), a.group(), a.sequence(),
 		a.occasion(), a.errand(),

@@ -221,8 +221,8 @@ func (o *serveOptions) attach(c *service.Config, secure *certs.Keeper) error {
 		if secure != nil {
 			options.TLS = secure.Config()
 		}
-		c.Broker = func(a *access.Access) station.Transport {
-			options.Doorman = a
+		c.Broker = func(a *access.Access, m *service.Messages) station.Transport {
+			options.Doorman, options.Telling = a, m
 			return mqtt.NewOwn(options)
 		}
 	default:
@@ -231,6 +231,7 @@ func (o *serveOptions) attach(c *service.Config, secure *certs.Keeper) error {
 			return err
 		}
 		c.Transports = append(c.Transports, broker)
+		c.Listen = func(m *service.Messages) { broker.Listen(m) }
 	}
 	return nil
 }

@@ -9,7 +9,6 @@ import (
 	"net/url"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -438,57 +437,23 @@ func (a *app) tell() *cobra.Command {
 		}}
 }
 
+// measure is what urbo measurement tell and list were called before.
 func (a *app) measure() *cobra.Command {
 	var unit string
-	c := &cobra.Command{Use: "measure [NAME VALUE]", Short: "Tell a measurement, or list them",
-		Args:    args(0, 2, "a NAME and a VALUE, or nothing"),
+	c := &cobra.Command{Use: "measure [MEASUREMENT VALUE]", Short: "Tell a measurement, or list them", Hidden: true,
+		Args:    args(0, 2, "a MEASUREMENT and a VALUE, or nothing"),
 		Example: "  urbo measure boardwalk/power 42 --unit W\n  urbo measure",
 		RunE: func(c *cobra.Command, argv []string) error {
-			if len(argv) == 1 {
+			switch len(argv) {
+			case 0:
+				list := a.measurementList()
+				list.SetContext(c.Context())
+				return list.RunE(list, nil)
+			case 1:
 				return usageError{errors.New("a VALUE is missing")}
 			}
-			if len(argv) == 0 {
-				return a.measurements(c)
-			}
-			value, err := strconv.ParseFloat(given(argv[1]), 64)
-			if err != nil {
-				return usageError{fmt.Errorf("%.40q is no number", given(argv[1]))}
-			}
-			place, name, two := strings.Cut(argv[0], "/")
-			path := "/measurements/" + url.PathEscape(place)
-			if two {
-				path += "/" + url.PathEscape(name)
-			}
-			var m wire.Gauge
-			if err := a.call(c.Context(), http.MethodPost, path, wire.Measured{Value: value, Unit: unit},
-				&m); err != nil {
-				return err
-			}
-			if a.output == "json" {
-				return a.json(m)
-			}
-			return a.done(nil, "%s is %g %s.", m.Name, m.Value, m.Unit)
+			return a.tellGauge(c, argv[0], argv[1], unit)
 		}}
 	c.Flags().StringVar(&unit, "unit", "", "in which it is measured, such as W or °C")
 	return c
-}
-
-func (a *app) measurements(c *cobra.Command) error {
-	var all []wire.Gauge
-	if err := a.call(c.Context(), http.MethodGet, "/measurements", nil, &all); err != nil {
-		return err
-	}
-	if a.output == "json" {
-		return a.json(all)
-	}
-	if len(all) == 0 {
-		fmt.Fprintln(a.Out, "Nothing was measured yet. Tell something: urbo measure NAME VALUE")
-		return nil
-	}
-	var rows []table.Row
-	for _, m := range all {
-		rows = append(rows, table.Row{m.Name, strings.TrimSpace(fmt.Sprintf("%g %s", m.Value, m.Unit)), clock(m.At)})
-	}
-	a.table(table.Row{"MEASUREMENT", "VALUE", "AT"}, rows)
-	return nil
 }

@@ -57,7 +57,9 @@ type Config struct {
 	// Lasting is the origin by which such a station is found again; nil where it is always the one it was added by.
 	Lasting func(station.Origin) station.Origin
 	// Broker makes the transport of a broker that the house runs itself; nil for none.
-	Broker func(*access.Access) station.Transport
+	Broker func(*access.Access, *Messages) station.Transport
+	// Listen is told where messages of an outside broker go; nil for none.
+	Listen func(*Messages)
 	Extra  []Runner         // what else lives as long as the stations, such as the stage
 	Now    func() time.Time // nil is time.Now
 	// Calendar is what the house's calendar clock shows at the start, zero for the real time, and Pace how fast it goes
@@ -193,9 +195,13 @@ func (h *House) build(ctx context.Context, c Config) error {
 	echoes := transmit.NewEchoes(h.Book, c.Now)
 	bits := transmit.NewBits(s, h.Book, h.Library.RoomOf)
 	h.Receive = receive.New(h.Book, h.Library, echoes, bits, h.Stream, c.Now)
+	messages := &Messages{house: h, changed: make(chan struct{})}
+	if c.Listen != nil {
+		c.Listen(messages)
+	}
 	if c.Broker != nil {
 		h.ownBroker = true
-		c.Transports = append(slices.Clip(c.Transports), c.Broker(h.Access))
+		c.Transports = append(slices.Clip(c.Transports), c.Broker(h.Access, messages))
 	}
 	probe := selftest.NewProbe(h.Receive)
 	h.Stations, err = stations.Open(ctx, stations.Config{Store: s, Transports: c.Transports, Reach: c.Reach,
@@ -218,7 +224,7 @@ func (h *House) build(ctx context.Context, c Config) error {
 	h.counters = library.NewCounters(h.Library)
 	h.Targets = &targets.Targets{Library: h.Library, Groups: h.Groups, Rooms: h.Rooms}
 	h.Measure, err = measure.Open(ctx, measure.Config{Store: s, Stream: h.Stream, Now: c.Now, Used: h.usersOf,
-		Reading: h.Targets.Reading, Past: h.measuredBefore,
+		Reading: h.Targets.Reading, Past: h.measuredBefore, Elsewhere: messages.anew,
 		Today: func() (time.Time, moment.Where) { return h.Calendar.Now(), h.Errands.Where() }})
 	if err != nil {
 		return err
@@ -259,7 +265,7 @@ func (h *House) build(ctx context.Context, c Config) error {
 	}
 	h.Errands, err = errands.Open(ctx, errands.Config{Rows: s.Errands(), Store: s, Targets: h.Targets, Beliefs: h.Beliefs,
 		Sequences: h.Sequences, Occasions: h.Occasions, Station: h.stationID, Runs: h.Runs, Holds: h.Holds,
-		History: h.History, Home: h.Home.Home, Calendar: h.Calendar, Stream: h.Stream,
+		History: h.History, Home: h.Home.Home, Calendar: h.Calendar, Stream: h.Stream, Elsewhere: messages.anew,
 		Ready: []<-chan struct{}{h.Setting.Ready(), h.Holds.Ready(), h.Runs.Ready()}})
 	if err != nil {
 		return err

@@ -142,22 +142,6 @@ type Answers struct {
 	Answers  []control.Answer  `json:"answers,omitempty" maxItems:"200"`
 }
 
-// Measured is a value that is told.
-type Measured struct {
-	Value float64 `json:"value"`
-	Unit  string  `json:"unit,omitempty" maxLength:"12"`
-}
-
-// Gauge is the last value of one.
-type Gauge struct {
-	Name    string    `json:"name"`
-	Value   float64   `json:"value"`
-	Unit    string    `json:"unit,omitempty"`
-	At      time.Time `json:"at"`
-	Silent  bool      `json:"silent,omitempty" doc:"It was not told for so long that nobody knows it"`
-	Battery string    `json:"battery,omitempty" enum:"low,good"`
-}
-
 // BelievedEvent says that what is believed of a device changed: ask for it again.
 type BelievedEvent struct {
 	Device  string `json:"device"`

@@ -636,8 +636,8 @@ func Held(steps []run.Step) []run.Step {
 	return out
 }
 
-// Sum is what a rehearsal comes to, in words.
-func Sum(all []Rehearsed) string {
+// Sum is what a rehearsal comes to, in words: of the past, or of what is to come.
+func Sum(all []Rehearsed, coming bool) string {
 	ran, asked, unknown, skipped, other := 0, 0, 0, 0, 0
 	for _, r := range all {
 		switch {
@@ -654,17 +654,25 @@ func Sum(all []Rehearsed) string {
 			other++
 		}
 	}
-	if len(all) == 0 {
-		return "it would not have come"
+	say := func(past, next string) string {
+		if coming {
+			return next
+		}
+		return past
 	}
-	text := "it would have run " + times(ran)
+	if len(all) == 0 {
+		return say("it would not have come", "it would not come")
+	}
+	text := say("it would have run ", "it would run ") + times(ran)
 	for _, part := range []struct {
 		n    int
 		text string
-	}{{asked, "would have asked"}, {skipped, "would have been skipped: its condition was not so"},
-		{unknown, "would have been skipped: something was not known"}, {other, "would not have run for another reason"}} {
+	}{{asked, say("it would have asked", "it would ask")},
+		{skipped, say("its condition would not have been so", "its condition would not be so")},
+		{unknown, say("something would not have been known", "something would not be known")},
+		{other, say("it would not have run for another reason", "it would not run for another reason")}} {
 		if part.n > 0 {
-			text += fmt.Sprintf("; %s it %s", times(part.n), part.text)
+			text += "; " + times(part.n) + " " + part.text
 		}
 	}
 	return text

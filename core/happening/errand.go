@@ -31,8 +31,9 @@ type ErrandCame struct {
 
 // Answer is one question of a condition.
 type Answer struct {
-	Asked string `json:"asked"` // as it is written
-	Is    string `json:"is"`    // yes, no or unknown
+	Asked string `json:"asked"`           // as it is written
+	Is    string `json:"is"`              // yes, no or unknown
+	About string `json:"about,omitempty"` // id of the device that was asked about, where it is one
 }
 
 // Name of the type.

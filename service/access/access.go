@@ -462,5 +462,20 @@ func (a *Access) Station(ctx context.Context, name, secret, from string) (revoke
 	return a.Revoked(ctx, c)
 }
 
+// Program says whether a token lets a program in at the broker; from is its address. may says whether it may tell the
+// values of a measurement. Errors are those of Token, or wrap ErrStation.
+func (a *Access) Program(ctx context.Context, secret, from string) (may func(measurement string) bool,
+	revoked <-chan struct{}, err error) {
+	c, err := a.Token(ctx, secret, from)
+	if err != nil {
+		return nil, nil, err
+	}
+	if c.Station {
+		return nil, nil, fmt.Errorf("%w: it is a station's", ErrStation)
+	}
+	revoked, err = a.Revoked(ctx, c)
+	return func(m string) bool { return c.Grant.May(grant.Tell, grant.Target{Measurement: m}) == nil }, revoked, err
+}
+
 // StationToken is the name of the token of a station.
 func StationToken(station string) string { return "station " + station }

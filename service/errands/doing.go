@@ -231,7 +231,7 @@ func (e *Errands) keep(ctx context.Context, id string) error {
 func (e *Errands) told(one Errand, c happening.ErrandCame) {
 	c.ErrandID, c.Errand = one.ID, one.Slug
 	e.mu.Lock()
-	e.came[one.ID] = Came{e.Calendar.Now(), c}
+	e.came[one.ID] = Came{e.Calendar.Now().In(e.Where().Zone), c}
 	e.mu.Unlock()
 	e.Stream.Publish(happening.Happening{By: by(one), Cause: c.Run, What: c})
 }
@@ -250,9 +250,20 @@ func (e *Errands) Judge(c run.Cond) (run.Truth, []errand.Leaf) {
 func (e *Errands) answers(leaves []errand.Leaf) (out []happening.Answer) {
 	for _, l := range leaves {
 		out = append(out, happening.Answer{Asked: l.Cond.Text(e.name),
-			Is: map[run.Truth]string{run.Yes: "yes", run.No: "no", run.Unknown: "unknown"}[l.Is]})
+			Is: map[run.Truth]string{run.Yes: "yes", run.No: "no", run.Unknown: "unknown"}[l.Is], About: about(l.Cond)})
 	}
 	return out
+}
+
+// about is the device that a question is about; "" for none.
+func about(c run.Cond) string {
+	switch {
+	case c.Test != nil && c.Test.On.Kind == run.Device:
+		return c.Test.On.ID
+	case c.Past != nil && c.Past.On.Kind == run.Device:
+		return c.Past.On.ID
+	}
+	return ""
 }
 
 // cue lets an errand come: its condition is judged, and its steps begin.

@@ -105,6 +105,7 @@ type Config struct {
 	Home      func() home.Home
 	Calendar  *calendar.Clock
 	Stream    *stream.Stream
+	Elsewhere func()            // called when the topics may be others; nil is nobody
 	Ready     []<-chan struct{} // closed when what errands need is running
 }
 
@@ -217,7 +218,9 @@ func (e *Errands) Text(one Errand) string {
 	return sentence.Print(e.name)
 }
 
-// name is what something is called now, "" where it is gone.
+// Name is what something is called now, "" where it is gone.
+func (e *Errands) Name(t run.Target) string { return e.name(t) }
+
 func (e *Errands) name(t run.Target) string {
 	switch t.Kind {
 	case run.Sequence:
@@ -452,6 +455,9 @@ func (e *Errands) changed(one Errand, err error, by grant.By, said string) error
 	e.mu.Lock()
 	e.about, e.anew = nil, true
 	e.mu.Unlock()
+	if e.Elsewhere != nil {
+		e.Elsewhere()
+	}
 	e.Stream.Publish(happening.Happening{By: by, What: happening.ErrandChanged{ErrandID: one.ID, Errand: one.Slug,
 		Text: said + one.Slug}})
 	return nil
@@ -502,8 +508,9 @@ func (e *Errands) NextOf(one Errand) (time.Time, bool) {
 // Came lists the last cues of an errand that came, at most so many, and what was made of them, the newest first.
 func (e *Errands) Came(ctx context.Context, id string, most int) (out []Came, err error) {
 	at, all, err := e.History.Came(ctx, id, most)
+	zone := e.Where().Zone
 	for i, c := range all {
-		out = append(out, Came{at[i], c})
+		out = append(out, Came{at[i].In(zone), c})
 	}
 	return out, err
 }

@@ -80,7 +80,7 @@ func (e *Errands) Rehearse(ctx context.Context, text, id string, days int, sight
 		}
 	}
 	r.All = errand.Rehearse(s)
-	r.Sum = errand.Sum(r.All)
+	r.Sum = errand.Sum(r.All, days < 0)
 	return r, nil
 }
 

@@ -70,6 +70,8 @@ type Config struct {
 	Today func() (time.Time, moment.Where)
 	// Used lists who uses a measurement: it is not removed then.
 	Used func(name string) []string
+	// Elsewhere is called when the topics may be others; nil is nobody.
+	Elsewhere func()
 	// Past is what is known of them from before; nil is nothing.
 	Past func(ctx context.Context) ([]Measurement, error)
 }
@@ -78,7 +80,6 @@ type Config struct {
 type Measure struct {
 	Config
 	writer sync.Mutex // held for a whole change of what is said of one
-	topics chan struct{}
 
 	mu      sync.Mutex
 	all     map[string]*one
@@ -102,7 +103,7 @@ type one struct {
 
 // Open reads what is said of measurements.
 func Open(ctx context.Context, c Config) (*Measure, error) {
-	m := &Measure{Config: c, all: map[string]*one{}, look: make(chan struct{}, 1), topics: make(chan struct{}),
+	m := &Measure{Config: c, all: map[string]*one{}, look: make(chan struct{}, 1),
 		refused: map[string]time.Time{}}
 	rows, err := c.Store.MeasurementSpecs(ctx)
 	if err != nil {
@@ -351,16 +352,15 @@ func (m *Measure) workedFrom(name string) (out []string) {
 
 // changed tells that what is said of one is another. The broker's client hears of it, too.
 func (m *Measure) changed(name, text string, by grant.By) {
-	m.mu.Lock()
-	close(m.topics)
-	m.topics = make(chan struct{})
-	m.mu.Unlock()
+	if m.Elsewhere != nil {
+		m.Elsewhere()
+	}
 	m.Stream.Publish(happening.Happening{By: by, What: happening.MeasurementChanged{Measurement: name, Text: text}})
 	wake.Up(m.look)
 }
 
-// Topics lists the topics that values come from, each once; changed is closed when these may be others.
-func (m *Measure) Topics() (topics []string, changed <-chan struct{}) {
+// Topics lists the topics that values come from, each once.
+func (m *Measure) Topics() (topics []string) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	for _, o := range m.all {
@@ -369,7 +369,7 @@ func (m *Measure) Topics() (topics []string, changed <-chan struct{}) {
 		}
 	}
 	slices.Sort(topics)
-	return topics, m.topics
+	return topics
 }
 
 // Told lists the measurements that come from a topic.

@@ -85,9 +85,15 @@ type client struct {
 	why error
 }
 
-// connect connects and subscribes. took gets each message; it must not block for long. will is published by the broker
-// where the connection breaks.
+// connect is connectAt for what must not be lost.
 func connect(ctx context.Context, o Options, id string, will *paho.WillMessage, topics []string,
+	took func(topic string, payload []byte)) (*client, error) {
+	return connectAt(ctx, o, id, will, topics, 1, took)
+}
+
+// connectAt connects and subscribes. took gets each message; it must not block for long. will is published by the
+// broker where the connection breaks.
+func connectAt(ctx context.Context, o Options, id string, will *paho.WillMessage, topics []string, qos byte,
 	took func(topic string, payload []byte)) (*client, error) {
 	address, secure, err := o.address()
 	if err != nil {
@@ -137,7 +143,7 @@ func connect(ctx context.Context, o Options, id string, will *paho.WillMessage, 
 	}
 	subscribe := &paho.Subscribe{}
 	for _, t := range topics {
-		subscribe.Subscriptions = append(subscribe.Subscriptions, paho.SubscribeOptions{Topic: t, QoS: 1})
+		subscribe.Subscriptions = append(subscribe.Subscriptions, paho.SubscribeOptions{Topic: t, QoS: qos})
 	}
 	if _, err := c.paho.Subscribe(ctx, subscribe); err != nil {
 		return nil, errors.Join(fmt.Errorf("subscribe at the broker %s: %w", address, err),

@@ -33,14 +33,25 @@ const (
 	firstPause, longestPause = 500 * time.Millisecond, 4 * time.Second
 )
 
-// Broker brings the stations of a broker.
-type Broker struct{ options Options }
+// Broker brings the stations of a broker, and messages of other topics.
+type Broker struct {
+	options Options
+	topics  Topics
+}
 
 // New makes the transport of a broker. The error says what is wrong with the options.
-func New(o Options) (*Broker, error) { return &Broker{o}, o.Check() }
+func New(o Options) (*Broker, error) { return &Broker{options: o}, o.Check() }
+
+// Listen lets it take messages of other topics, too. Call it before Run.
+func (b *Broker) Listen(t Topics) { b.topics = t }
 
 // Run brings links until the context ends. When the broker goes away they end, and it is dialled again and again.
 func (b *Broker) Run(ctx context.Context, join func(context.Context, station.Link) error) error {
+	if b.topics != nil {
+		var listening sync.WaitGroup
+		listening.Go(func() { listen(ctx, b.options, b.topics) })
+		defer listening.Wait()
+	}
 	said := ""
 	for pause := firstPause; ; pause = min(2*pause, longestPause) {
 		began := time.Now()

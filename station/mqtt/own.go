@@ -12,6 +12,7 @@ import (
 	"net"
 	"slices"
 	"strconv"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -24,10 +25,20 @@ import (
 	"urbo/station"
 )
 
-// Doorman knows the tokens of stations.
+// Doorman knows the tokens of stations, and of programs that tell measurements.
 type Doorman interface {
 	// Station says whether a token lets a station of a name in; revoked is closed when it does not any more.
 	Station(ctx context.Context, name, token, from string) (revoked <-chan struct{}, err error)
+	// Program says whether a token lets a program in. may says whether it may tell the values of a measurement; revoked
+	// is closed when it does not let it in any more.
+	Program(ctx context.Context, token, from string) (may func(measurement string) bool, revoked <-chan struct{}, err error)
+}
+
+// Telling knows which measurements come from a topic.
+type Telling interface {
+	Topics
+	// Told lists the measurements that come from a topic.
+	Told(topic string) (measurements []string)
 }
 
 // OwnOptions of a broker that Urbo runs itself.
@@ -35,10 +46,12 @@ type OwnOptions struct {
 	Listen  string      // HOST:PORT
 	TLS     *tls.Config // nil for none
 	Doorman Doorman
+	Telling Telling // nil is nothing but stations
 }
 
-// Own is a broker that runs in this process, for stations only: each signs in with its name and its token, and speaks
-// at its own topics. Nobody else gets in.
+// Own is a broker that runs in this process, for stations and for programs that tell measurements: each station signs in
+// with its name and its token, and speaks at its own topics; a program signs in as "urbo.program" with its token, and
+// publishes at the topics of measurements that it may tell. Nobody else gets in, and nobody hears another.
 type Own struct{ options OwnOptions }
 
 // NewOwn makes the transport of a broker of our own.
@@ -49,8 +62,8 @@ const most = maxLinks + 1
 
 // Run runs the broker, and brings the links of its stations, until the context ends.
 func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) error) error {
-	door := &guard{ctx: ctx, doorman: o.options.Doorman, secret: rand.Text(), inside: map[string]*seat{},
-		paces: map[string]*station.Pace{}}
+	door := &guard{ctx: ctx, doorman: o.options.Doorman, telling: o.options.Telling, secret: rand.Text(),
+		inside: map[string]*seat{}, paces: map[string]*station.Pace{}}
 	capabilities := broker.NewDefaultServerCapabilities()
 	capabilities.MaximumClients = most
 	capabilities.MaximumPacketSize = mostPacket
@@ -89,18 +102,31 @@ func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) 
 		return errors.Join(fmt.Errorf("start the broker: %w", err), server.Close())
 	}
 	defer server.Close()
-	house := Broker{Options{URL: "mqtt://" + inside.Addr().String(), User: houseUser, Password: door.secret}}
+	at := Options{URL: "mqtt://" + inside.Addr().String(), User: houseUser, Password: door.secret}
+	if o.options.Telling != nil {
+		messages := at
+		messages.User = messagesUser
+		var listening sync.WaitGroup
+		listening.Go(func() { listen(ctx, messages, o.options.Telling) })
+		defer listening.Wait()
+	}
+	house := Broker{options: at}
 	return house.Run(ctx, join)
 }
 
-// houseUser is the account of the house itself; no station has a name with a dot.
-const houseUser = "urbo.house"
+// houseUser and messagesUser are the accounts of the house itself, for stations and for messages; no station has a name
+// with a dot.
+const houseUser, messagesUser = "urbo.house", "urbo.messages"
+
+// programUser is the account that programs sign in with; they differ by their tokens.
+const programUser = "urbo.program"
 
 // guard lets stations in, each at its own topics.
 type guard struct {
 	broker.HookBase
 	ctx     context.Context
 	doorman Doorman
+	telling Telling
 	secret  string // of the house itself
 	count   atomic.Int64
 
@@ -114,6 +140,7 @@ type seat struct {
 	client *broker.Client
 	end    context.CancelFunc // of the watch over its token
 	left   chan struct{}      // closed when it is over, and its will is said
+	may    func(string) bool  // of a program: which measurements it may tell
 }
 
 // leaving is how long an older connection of an account may take to be over.
@@ -136,9 +163,19 @@ func (g *guard) Provides(b byte) bool {
 func (g *guard) OnConnectAuthenticate(c *broker.Client, p packets.Packet) bool {
 	user, password := string(p.Connect.Username), string(p.Connect.Password)
 	var revoked <-chan struct{}
+	var may func(string) bool
 	switch {
 	case c.Net.Listener == "house":
-		if user != houseUser || subtle.ConstantTimeCompare([]byte(password), []byte(g.secret)) != 1 {
+		if user != houseUser && user != messagesUser || subtle.ConstantTimeCompare([]byte(password), []byte(g.secret)) != 1 {
+			return false
+		}
+	case user == programUser && g.telling != nil:
+		host, _, err := net.SplitHostPort(c.Net.Remote)
+		if err != nil {
+			host = c.Net.Remote
+		}
+		if may, revoked, err = g.doorman.Program(g.ctx, password, host); err != nil || p.Connect.WillFlag {
+			slog.Warn("a program is not let in at the broker", "from", host, "error", err)
 			return false
 		}
 	case !station.ValidName(user):
@@ -160,11 +197,15 @@ func (g *guard) OnConnectAuthenticate(c *broker.Client, p packets.Packet) bool {
 	}
 	// No two connections have one id, so none ends another by it; those of one account follow each other.
 	c.ID = user + "." + strconv.FormatInt(g.count.Add(1), 10)
+	if may != nil { // programs differ by their connections, and none ends another
+		user = c.ID
+		c.Properties.Username = []byte(user)
+	}
 	c.Properties.Clean = true
 	c.Properties.Props.SessionExpiryInterval = 0
 	c.Properties.Will.WillDelayInterval = 0
 	watch, end := context.WithCancel(g.ctx)
-	if !g.sit(user, &seat{client: c, end: end, left: make(chan struct{})}) {
+	if !g.sit(user, &seat{client: c, end: end, left: make(chan struct{}), may: may}) {
 		end()
 		return false
 	}
@@ -235,17 +276,33 @@ func (g *guard) OnACLCheck(c *broker.Client, topic string, write bool) bool {
 	switch {
 	case user == houseUser:
 		return true
+	case user == messagesUser:
+		return !write && !strings.HasPrefix(topic, "urbo/")
+	case strings.HasPrefix(user, programUser+"."):
+		return write && g.tells(user, topic)
 	case write:
 		return topic == prefix+user+up
 	}
 	return topic == prefix+user+down || topic == whoTopic
 }
 
+// tells says whether a program may tell something under a topic: all measurements that come from it.
+func (g *guard) tells(user, topic string) bool {
+	g.mu.Lock()
+	s := g.inside[user]
+	g.mu.Unlock()
+	if s == nil || s.may == nil || g.telling == nil {
+		return false
+	}
+	all := g.telling.Told(topic)
+	return len(all) > 0 && !slices.ContainsFunc(all, func(m string) bool { return !s.may(m) })
+}
+
 // OnPublish looks at the topic once more, now that aliases are names, keeps nothing for later, and holds up a station
 // that says too much: only its own connection waits.
 func (g *guard) OnPublish(c *broker.Client, p packets.Packet) (packets.Packet, error) {
 	user := string(c.Properties.Username)
-	if user == houseUser {
+	if user == houseUser || user == messagesUser {
 		return p, nil
 	}
 	if !g.OnACLCheck(c, p.TopicName, true) {

@@ -35,6 +35,22 @@ type house struct {
 	links   map[string]int
 	ended   map[string]int
 	revoked map[string]chan struct{}
+	told    []string // messages of topics, as TOPIC PAYLOAD
+}
+
+// Topics are those of the humidity and the temperature of the dome.
+func (h *house) Topics() ([]string, <-chan struct{}) {
+	return []string{"club/humidity", "club/temperature"}, make(chan struct{})
+}
+
+// Told lists what comes from a topic.
+func (h *house) Told(topic string) []string {
+	return map[string][]string{"club/humidity": {"dome/humidity"}, "club/temperature": {"dome/temperature"}}[topic]
+}
+
+// Message takes a message.
+func (h *house) Message(topic string, payload []byte) {
+	h.note(func() { h.told = append(h.told, topic+" "+string(payload)) })
 }
 
 // Station lets in whoever has the secret of a name.
@@ -50,6 +66,14 @@ func (h *house) Station(_ context.Context, name, token, _ string) (<-chan struct
 	return h.revoked[name], nil
 }
 
+// Program lets in whoever has the secret of programs, which tell the humidity.
+func (h *house) Program(_ context.Context, token, _ string) (func(string) bool, <-chan struct{}, error) {
+	if token != "a program's" {
+		return nil, nil, errors.New("no such token")
+	}
+	return func(m string) bool { return m == "dome/humidity" }, make(chan struct{}), nil
+}
+
 func newHouse(t testing.TB) *house {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -57,7 +81,7 @@ func newHouse(t testing.TB) *house {
 	h := &house{t: t, at: l.Addr().String(), said: map[string][]station.Message{}, links: map[string]int{},
 		ended: map[string]int{}, revoked: map[string]chan struct{}{}}
 	require.NoError(t, l.Close())
-	own := mqtt.NewOwn(mqtt.OwnOptions{Listen: h.at, Doorman: h})
+	own := mqtt.NewOwn(mqtt.OwnOptions{Listen: h.at, Doorman: h, Telling: h})
 	ctx, cancel := context.WithCancel(context.Background())
 	done := make(chan error, 1)
 	go func() { done <- own.Run(ctx, h.join) }()
@@ -222,6 +246,50 @@ func (h *house) board(name string, change ...func(*packets.Connect)) *client {
 			return c
 		}
 	}
+}
+
+// TestOwn_ProgramsTellWhatTheyMayAndNothingElse: two programs have the same account, and differ by their tokens.
+func TestOwn_ProgramsTellWhatTheyMayAndNothingElse(t *testing.T) {
+	h := newHouse(t)
+	program := func(token string) (*client, byte) {
+		return h.dial("urbo.program", func(c *packets.Connect) { c.Password = []byte(token) })
+	}
+	_, code := program("a station's")
+	require.NotZero(t, code)
+	first, code := program("a program's")
+	require.Zero(t, code)
+	second, code := program("a program's")
+	require.Zero(t, code)
+	say := func(c *client, topic, text string) {
+		p := packets.NewControlPacket(packets.PUBLISH)
+		body := p.Content.(*packets.Publish)
+		body.Topic, body.Payload = topic, []byte(text)
+		_, err := p.WriteTo(c)
+		require.NoError(t, err)
+	}
+	h.until("the house listens", func() bool {
+		go say(first, "club/humidity", "71")
+		return len(h.told) > 0
+	})
+	lecture := h.board("lecture")
+	require.NotZero(t, lecture.subscribe("club/humidity"), "stations hear none of it")
+	require.NotZero(t, second.subscribe("club/humidity"), "nor does another program")
+	third, code := program("a program's")
+	require.Zero(t, code)
+	say(third, "club/temperature", "12") // it may not tell that
+	say(third, "urbo/station/lecture/down", "{}")
+	say(third, "club/other", "1")
+	say(third, "club/humidity", "72")
+	h.until("the last of them", func() bool { return slices.Contains(h.told, "club/humidity 72") })
+	h.note(func() {
+		for _, said := range h.told {
+			assert.True(t, strings.HasPrefix(said, "club/humidity "), said)
+		}
+	})
+	_, code = h.dial("urbo.program", func(c *packets.Connect) {
+		c.Password, c.WillFlag, c.WillTopic, c.WillMessage = []byte("a program's"), true, "club/humidity", []byte("99")
+	})
+	require.NotZero(t, code, "nobody says anything for a program that is gone")
 }
 
 // TestOwn_NothingReachesAnothersTopic tries every way in which a packet carries a topic.
