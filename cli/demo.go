@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net"
+	"net/http"
 	"os"
 	"slices"
 	"time"
@@ -13,8 +15,10 @@ import (
 	"urbo/api"
 	"urbo/scenery"
 	"urbo/service"
+	"urbo/service/access"
 	"urbo/stage"
 	"urbo/station"
+	"urbo/station/mqtt"
 	"urbo/station/onstage"
 )
 
@@ -98,6 +102,10 @@ func stations(s *stage.Stage, fault onstage.Fault) []station.Transport {
 
 func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fault onstage.Fault, at time.Time,
 	tour bool) error {
+	if so.Begins = timeOfDay(at); tour && at.IsZero() {
+		at = tourBegins
+		so.Begins = timeOfDay(at)
+	}
 	s, err := stage.New(so)
 	if err != nil {
 		return usageError{err}
@@ -121,6 +129,10 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		fmt.Fprintln(a.Err, "urbo: the board in the dome dials in from no other process:", err)
 		config.Transports = append(config.Transports, onstage.NewRadio(s, "dome", scenery.DomeHz))
 	}
+	broker, err := demoBroker(&o, &config)
+	if err != nil {
+		return err
+	}
 	started := func(ctx context.Context, house *service.House, where address) error {
 		if err := scenery.Furnish(ctx, house.Library, !tour); err != nil {
 			return err
@@ -129,8 +141,16 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		if err != nil {
 			return err
 		}
-		if err := scenery.Settle(ctx, house, s, tour); err != nil {
+		if !tour { // there nothing is learned yet
+			if err := scenery.Settle(house); err != nil {
+				return err
+			}
+		}
+		if err := a.sense(ctx, house, s, where, broker); err != nil {
 			return err
+		}
+		if !tour {
+			scenery.Errands(ctx, house)
 		}
 		if board != nil {
 			end, err := board.Begin(ctx, house, scenery.Address{URL: where.bound, CA: where.ca})
@@ -155,4 +175,53 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		return errServeOn
 	}
 	return a.run(ctx, o, config, []api.Face{api.StageFace(s)}, started)
+}
+
+// demoBroker lets the demo have a broker of its own on this machine, for the sensors that publish, where it was given
+// none. It returns its address, or "".
+func demoBroker(o *serveOptions, config *service.Config) (string, error) {
+	if o.broker.url != "" {
+		return "", nil
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "", fmt.Errorf("the demo's broker: %w", err)
+	}
+	config.Broker = func(a *access.Access, m *service.Messages) station.Transport {
+		return mqtt.NewOwn(mqtt.OwnOptions{Bound: l, Doorman: a, Telling: m})
+	}
+	return "mqtt://" + l.Addr().String(), nil
+}
+
+// sense lets the sensors of the stage tell what they measure.
+func (a *app) sense(ctx context.Context, house *service.House, s *stage.Stage, where address, broker string) error {
+	if err := scenery.Describe(ctx, house, broker != ""); err != nil {
+		return err
+	}
+	client := &http.Client{}
+	if where.ca != "" {
+		roots, err := rootsOf(where.ca)
+		if err != nil {
+			return err
+		}
+		client.Transport = roots
+	}
+	sensors, err := scenery.NewSensors(ctx, house, s, client, where.bound, broker)
+	if err != nil {
+		return err
+	}
+	go sensors.Run(ctx)
+	return nil
+}
+
+// timeOfDay is how long after midnight it is at the observatory.
+func timeOfDay(at time.Time) time.Duration {
+	if at.IsZero() {
+		at = time.Now()
+	}
+	if zone, err := time.LoadLocation("Europe/London"); err == nil {
+		at = at.In(zone)
+	}
+	h, m, s := at.Clock()
+	return time.Duration(h)*time.Hour + time.Duration(m)*time.Minute + time.Duration(s)*time.Second
 }

@@ -138,11 +138,14 @@ func (a *app) showAuthority(made certs.Authority, dir string) error {
 }
 
 // roots is an HTTP transport that trusts the authority of --ca, beside those of the system; nil where none was named.
-func (a *app) roots() (*http.Transport, error) {
-	if a.ca == "" {
+func (a *app) roots() (*http.Transport, error) { return rootsOf(a.ca) }
+
+// rootsOf is a transport that checks services against the authority in a file; nil where none is named.
+func rootsOf(ca string) (*http.Transport, error) {
+	if ca == "" {
 		return nil, nil
 	}
-	text, err := os.ReadFile(a.ca)
+	text, err := os.ReadFile(ca)
 	if err != nil {
 		return nil, fmt.Errorf("read the authority: %w", err)
 	}
@@ -151,7 +154,7 @@ func (a *app) roots() (*http.Transport, error) {
 		pool = x509.NewCertPool()
 	}
 	if !pool.AppendCertsFromPEM(text) {
-		return nil, fmt.Errorf("there is no certificate in %s", a.ca)
+		return nil, fmt.Errorf("there is no certificate in %s", ca)
 	}
 	t := http.DefaultTransport.(*http.Transport).Clone()
 	t.TLSClientConfig = &tls.Config{RootCAs: pool, MinVersion: tls.VersionTLS12}

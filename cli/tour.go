@@ -15,6 +15,9 @@ import (
 // tourPace is how much faster than real time the stage runs on the tour: the projector warms up for 20 s.
 const tourPace = 5
 
+// tourBegins is what the calendar clock shows when the tour begins: its story ends with an evening.
+var tourBegins = time.Date(2026, 12, 5, 15, 30, 0, 0, time.UTC)
+
 // tourLimit ends a tour that hangs.
 const tourLimit = 2 * time.Minute
 

@@ -32,12 +32,29 @@ func (s *Stage) Meters() (out []Meter) {
 			out = append(out, m.measures(s.Now()))
 		}
 	}
-	return append(out, humidity(s.Now()))
+	mixes := false
+	for _, p := range s.appliances {
+		if m, is := p.Appliance.(*Mixer); is {
+			mixes = m.on && p.plugged
+		}
+	}
+	return append(out, humidity(s.begins+s.Now(), mixes))
 }
 
-// humidity is the dome's, which goes up and down with the tide.
-func humidity(now time.Duration) Meter {
-	return Meter{"dome/humidity", math.Round(80 + 9*math.Sin(2*math.Pi*now.Hours())), "%"}
+// humidity is the dome's, at a time of day: it grows damp in the evening, when the tide comes in and the air cools, and
+// dries in the morning. The mixer takes some of it away.
+func humidity(now time.Duration, mixes bool) Meter {
+	h := math.Mod(now.Hours(), 24)
+	if h < 12 { // hours since noon
+		h += 24
+	}
+	h -= 12
+	damp := 1/(1+math.Exp(-(h-7)*2)) - 1/(1+math.Exp(-(h-20)*2)) // from 19:00 to 8:00
+	value := 68 + 21*damp + 1.5*math.Sin(2*math.Pi*now.Hours())
+	if mixes {
+		value -= 4
+	}
+	return Meter{"dome/humidity", math.Round(10*value) / 10, "%"}
 }
 
 // standby is what an appliance draws that is off, in W.

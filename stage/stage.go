@@ -26,14 +26,17 @@ type Options struct {
 	Seed   uint64   // of all randomness; equal seeds play the same noise
 	Faults Faults   // what goes wrong
 	Unplug []string // appliances that are not plugged in: they obey nothing
+	// Begins is the time of day at which it begins, from midnight.
+	Begins time.Duration
 }
 
 // Stage holds the air, the handsets and the appliances, and runs their events in order of stage time.
 // Methods are safe for use from several goroutines.
 type Stage struct {
-	pace  float64
-	start time.Time
-	wake  chan struct{}
+	pace   float64
+	start  time.Time
+	begins time.Duration // time of day, from midnight
+	wake   chan struct{}
 
 	mu         sync.Mutex
 	random     *rand.Rand
@@ -65,6 +68,7 @@ func empty(o Options) *Stage {
 	s := &Stage{
 		pace:   o.Pace,
 		start:  time.Now(),
+		begins: o.Begins,
 		wake:   make(chan struct{}, 1),
 		random: rand.New(rand.NewPCG(o.Seed, 0x5a17)),
 	}

@@ -141,6 +141,9 @@ func connectAt(ctx context.Context, o Options, id string, will *paho.WillMessage
 		}
 		return nil, errors.Join(fmt.Errorf("connect to the broker %s: %w", address, err), conn.Close())
 	}
+	if len(topics) == 0 { // it only publishes
+		return c, nil
+	}
 	subscribe := &paho.Subscribe{}
 	for _, t := range topics {
 		subscribe.Subscriptions = append(subscribe.Subscriptions, paho.SubscribeOptions{Topic: t, QoS: qos})

@@ -43,8 +43,9 @@ type Telling interface {
 
 // OwnOptions of a broker that Urbo runs itself.
 type OwnOptions struct {
-	Listen  string      // HOST:PORT
-	TLS     *tls.Config // nil for none
+	Listen  string       // HOST:PORT
+	Bound   net.Listener // that it takes instead, where it is given
+	TLS     *tls.Config  // nil for none
 	Doorman Doorman
 	Telling Telling // nil is nothing but stations
 }
@@ -80,7 +81,10 @@ func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) 
 	if err := server.AddHook(door, nil); err != nil {
 		return fmt.Errorf("start the broker: %w", err)
 	}
-	l, err := net.Listen("tcp", o.options.Listen)
+	l, err := o.options.Bound, error(nil)
+	if l == nil {
+		l, err = net.Listen("tcp", o.options.Listen)
+	}
 	if err != nil {
 		return fmt.Errorf("the broker listens on %s: %w", o.options.Listen, err)
 	}

@@ -115,3 +115,38 @@ func (c *client) subscribe(ctx context.Context, more, less []string) error {
 	}
 	return err
 }
+
+// Teller publishes values at a broker, as a sensor does.
+type Teller struct {
+	options Options
+	client  *client
+}
+
+// NewTeller makes one. It connects with its first message.
+func NewTeller(o Options) *Teller { return &Teller{options: o} }
+
+// ProgramUser is the account that programs sign in with at a broker that Urbo runs itself.
+const ProgramUser = programUser
+
+// Tell publishes a message. Where the broker went away it is dialled again with the next one.
+func (t *Teller) Tell(ctx context.Context, topic string, payload []byte) error {
+	if t.client == nil || t.client.gone() != nil {
+		c, err := connect(ctx, t.options, "urbo-sensor-"+strings.ToLower(rand.Text()[:10]), nil, nil,
+			func(string, []byte) {})
+		if err != nil {
+			return err
+		}
+		t.client = c
+	}
+	ctx, cancel := context.WithTimeout(ctx, writes)
+	defer cancel()
+	_, err := t.client.paho.Publish(ctx, &paho.Publish{Topic: topic, Payload: payload})
+	return err
+}
+
+// Close ends its connection.
+func (t *Teller) Close() {
+	if t.client != nil {
+		t.client.end()
+	}
+}
