@@ -1,4 +1,4 @@
-import type { Capture, Entry, Station } from './client';
+import type { Gauge, Capture, Entry, Station } from './client';
 
 // What an event does to a list that was read before. A list that was never read stays so.
 
@@ -34,4 +34,9 @@ export function applyLesson<T extends { id: string }>(list: T[] | undefined, l: 
 export function applyStation(list: Station[] | undefined, s: Station): Station[] | undefined {
   if (!list) return list;
   return put(list, s, (x) => x.name === s.name) ?? [...list, s];
+}
+
+// applyGauge takes a value that was told; what is said of the measurement stays. A new one is asked for.
+export function applyGauge(old: Gauge[] | undefined, told: Gauge): Gauge[] | undefined {
+  return old?.map((m) => (m.name === told.name ? { ...told, spec: m.spec } : m));
 }

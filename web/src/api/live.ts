@@ -6,12 +6,13 @@ import type {
   Capture,
   DeviceEvent,
   Entry,
+  Gauge,
   Lesson,
   NoticeEvent,
   Station,
   Stored,
 } from './client';
-import { applyCapture, applyLesson, applyNews, applyStation, applyStored } from './apply';
+import { applyCapture, applyGauge, applyLesson, applyNews, applyStation, applyStored } from './apply';
 import { keys, queryClient } from './queries';
 import { stale } from './stale';
 
@@ -92,7 +93,8 @@ function listen(setOnline: (online: boolean) => void): EventSource {
   on('groups', () => [keys.groups, keys.states].forEach(stale));
   on('sequences', () => [keys.sequences, keys.boards].forEach(stale));
   on('occasions', () => [keys.occasions, keys.boards, keys.boardStates].forEach(stale));
-  on('errands', () => stale(keys.errands));
+  on('errands', () => [keys.errands, keys.day, keys.boardStates].forEach(stale));
+  on('measurements', () => stale(keys.measurements));
   on('boards', () => [keys.boards, keys.boardStates].forEach(stale));
   on('questions', () => stale(keys.boardStates));
   on('run', () => [keys.runs, keys.boardStates].forEach(stale));
@@ -110,7 +112,10 @@ function listen(setOnline: (online: boolean) => void): EventSource {
     queryClient.setQueryData<Entry[]>(keys.news, (old) => applyNews(old, e));
   });
   on<BelievedEvent>('believed', () => [keys.states, keys.boardStates, keys.occasions].forEach(stale));
-  on('measured', () => [keys.states, keys.boardStates].forEach(stale));
+  on<Gauge>('measured', (m) => {
+    [keys.states, keys.boardStates].forEach(stale);
+    queryClient.setQueryData<Gauge[]>(keys.measurements, (old) => applyGauge(old, m));
+  });
   on('stage', () => stale(keys.stage));
   on('reset', () => void queryClient.invalidateQueries());
   source.onerror = () => {

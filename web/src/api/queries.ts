@@ -21,6 +21,8 @@ export const keys = {
   people: ['people'],
   rooms: ['rooms'],
   errands: ['errands'],
+  day: ['day'],
+  measurements: ['measurements'],
   house: ['house'],
   groups: ['groups'],
   sequences: ['sequences'],

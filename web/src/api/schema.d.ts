@@ -380,6 +380,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let a phrase, the call of a hook, a message or an event of a calendar come into the house
+         * @description Needs the right to use, for the whole house.
+         */
+        post: operations["bring-cue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/day": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a day of the house was, and is to be
+         * @description Needs the right to see, for what the caller may reach.
+         */
+        get: operations["get-day"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices": {
         parameters: {
             query?: never;
@@ -1056,6 +1096,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/errand-blind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Of which devices nobody knew what they were at when errands asked
+         * @description Needs the right to see, for the whole house.
+         */
+        get: operations["list-blind-spots"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/errand-calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * When errands are due by the clock, as a file for calendar programs (iCalendar)
+         * @description Needs the right to see, for what the caller may reach.
+         */
+        get: operations["export-coming-errands"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/errand-check": {
         parameters: {
             query?: never;
@@ -1096,6 +1176,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/errand-habits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What people do by hand at about the same time
+         * @description Needs the right to see, for what the caller may reach.
+         */
+        get: operations["list-habits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/errand-next": {
         parameters: {
             query?: never;
@@ -1110,6 +1210,26 @@ export interface paths {
         get: operations["list-coming-errands"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/errand-rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What would have been made of an errand, kept or not, in the last days or the coming ones; nothing is sent
+         * @description Needs the right to arrange, for what the caller may reach.
+         */
+        post: operations["rehearse-errand"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1176,12 +1296,32 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The last cues of an errand that came since the start of the service, and what was made of each
+         * The last cues of an errand that came, the newest first, and what was made of each
          * @description Needs the right to see, for what the caller may reach.
          */
         get: operations["list-errand-cues"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/errands/{errand}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make the same errand for other devices
+         * @description Needs the right to arrange, for what the caller may reach.
+         */
+        post: operations["copy-errand"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1568,6 +1708,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/measurement-chart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The history of a measurement, in spans that become longer with the time that is asked for
+         * @description Needs the right to see, for what the caller may reach.
+         */
+        get: operations["chart-measurement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/measurement-export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The history of a measurement as a file: all that is kept of it
+         * @description Needs the right to see, for what the caller may reach.
+         */
+        get: operations["export-measurement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/measurements": {
         parameters: {
             query?: never;
@@ -1576,7 +1756,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The last value of each measurement
+         * The measurements, with their last values
          * @description Needs the right to see, for what the caller may reach.
          */
         get: operations["list-measurements"];
@@ -1595,14 +1775,26 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        put?: never;
         /**
-         * Tell a value
+         * A measurement, with its last value
+         * @description Needs the right to see, for the measurement.
+         */
+        get: operations["get-measurement"];
+        /**
+         * Say what a measurement is, and where its values come from
+         * @description Needs the right to arrange, for the measurement.
+         */
+        put: operations["describe-measurement"];
+        /**
+         * Tell a value, as programs and sensors do
          * @description Needs the right to tell, for the measurement.
          */
         post: operations["tell-measurement"];
-        delete?: never;
+        /**
+         * Forget a measurement with its history
+         * @description Needs the right to arrange, for the measurement.
+         */
+        delete: operations["remove-measurement"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1615,14 +1807,26 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        put?: never;
         /**
-         * Tell a value of something, such as boardwalk/power
+         * A measurement, with its last value
+         * @description Needs the right to see, for the measurement.
+         */
+        get: operations["get-measurement-of"];
+        /**
+         * Say what a measurement is, and where its values come from
+         * @description Needs the right to arrange, for the measurement.
+         */
+        put: operations["describe-measurement-of"];
+        /**
+         * Tell a value, as programs and sensors do
          * @description Needs the right to tell, for the measurement.
          */
         post: operations["tell-measurement-of"];
-        delete?: never;
+        /**
+         * Forget a measurement with its history
+         * @description Needs the right to arrange, for the measurement.
+         */
+        delete: operations["remove-measurement-of"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2653,6 +2857,26 @@ export interface paths {
         patch: operations["change-transmitter"];
         trace?: never;
     };
+    "/api/then": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was believed and measured at a time of the last 90 days
+         * @description Needs the right to see, for what the caller may reach.
+         */
+        get: operations["get-then"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tickets": {
         parameters: {
             query?: never;
@@ -2843,6 +3067,22 @@ export interface components {
             device: string;
             value?: string;
         };
+        BlindSpot: {
+            device: string;
+            /** Format: int64 */
+            skipped: number;
+        };
+        BlindSpots: {
+            /** Format: int64 */
+            days: number;
+            /** @description A meter at one of these would have decided so many of them */
+            devices: components["schemas"]["BlindSpot"][];
+            /**
+             * Format: int64
+             * @description Cues that were skipped because something was not known
+             */
+            of: number;
+        };
         Board: {
             automatic: boolean;
             /** @description Why nothing stands on it */
@@ -2899,9 +3139,11 @@ export interface components {
              * @description On the calendar clock of the house
              */
             at: string;
+            /** @description Of an errand on trial: what people did by hand at about that time */
+            beside?: string[];
             cue: string;
             /** @enum {string} */
-            did: "ran" | "ended" | "skipped" | "unknown" | "busy" | "missed" | "failed";
+            did: "ran" | "ended" | "stretched" | "trial" | "skipped" | "unknown" | "busy" | "missed" | "stopped" | "failed";
             errand: string;
             reason?: string;
             /** @description That it began */
@@ -3335,6 +3577,43 @@ export interface components {
             /** Format: double */
             unit?: number;
         };
+        Day: {
+            came: components["schemas"]["Came"][];
+            date: string;
+            /**
+             * Format: date-time
+             * @description Its midnight
+             */
+            from: string;
+            next: components["schemas"]["DueErrand"][];
+            /**
+             * Format: date-time
+             * @description What the calendar clock of the house shows
+             */
+            now: string;
+            occasions: components["schemas"]["DayOccasion"][];
+            sun: components["schemas"]["DaySun"][];
+            /**
+             * Format: date-time
+             * @description The next one
+             */
+            to: string;
+        };
+        DayOccasion: {
+            /** Format: date-time */
+            from: string;
+            name: string;
+            /**
+             * Format: date-time
+             * @description Left out where it still is
+             */
+            to?: string;
+        };
+        DaySun: {
+            /** Format: date-time */
+            at: string;
+            event: string;
+        };
         Device: {
             /** @description Transmitters that send as well, STATION/PORT */
             also?: string[];
@@ -3527,11 +3806,21 @@ export interface components {
             on: boolean;
             /** @description As people write it; left out for those who do not see all that it is about */
             text: string;
+            /** @description It comes, and nothing is pressed */
+            trial?: boolean;
         };
         ErrandChange: {
             on?: boolean;
             /** @description Its name may be another then */
             text?: string;
+            /** @description On trial it comes, and nothing is pressed */
+            trial?: boolean;
+        };
+        ErrandCopy: {
+            /** @description The device that it names */
+            of: string;
+            /** @description Those that the copies name instead */
+            to: string[];
         };
         ErrandOffer: {
             /** @description word, or what is meant by it: control, key, measurement, occasion … */
@@ -3548,7 +3837,11 @@ export interface components {
         ErrandUnderstood: {
             /** @description The next times at which it would be due by the clock */
             next: string[];
+            /** @description What is odd about it beside the other errands, in words */
+            odd: string[];
             text: string;
+            /** @description Its parts, as docs/errands.md describes them */
+            tree: unknown;
         };
         ErrandsChanged: Record<string, never>;
         ErrorDetail: {
@@ -3680,9 +3973,20 @@ export interface components {
             sheet: string;
         };
         Gauge: {
-            /** Format: date-time */
-            at: string;
+            /**
+             * Format: date-time
+             * @description When it was told last; left out where it never was
+             */
+            at?: string;
+            /** @enum {string} */
+            battery?: "low" | "good";
             name: string;
+            /** @description Why the last value was left out */
+            refused?: string;
+            /** @description It was not told for so long that nobody knows it */
+            silent?: boolean;
+            /** @description What is said of it; left out of events */
+            spec?: components["schemas"]["MeasurementSpec"];
             unit?: string;
             /** Format: double */
             value: number;
@@ -3725,6 +4029,25 @@ export interface components {
             error?: string;
         };
         GroupsChanged: Record<string, never>;
+        Habit: {
+            control: string;
+            device: string;
+            /**
+             * Format: int64
+             * @description Days on which it was done at all
+             */
+            of: number;
+            /**
+             * Format: int64
+             * @description Days on which it was done at that time
+             */
+            on: number;
+            /** @description How often, in words */
+            says: string;
+            /** @description The errand that does it */
+            text: string;
+            value: string;
+        };
         HandCode: {
             /**
              * Format: int64
@@ -4047,6 +4370,70 @@ export interface components {
             /** Format: double */
             value: number;
         };
+        MeasurementChart: {
+            /** @description Of the first value of each span, in seconds since 1970 */
+            at: number[];
+            /**
+             * Format: int64
+             * @description How long a span is; 0 where each value is told
+             */
+            each_ms: number;
+            least: number[];
+            mean: number[];
+            most: number[];
+            name: string;
+            unit?: string;
+        };
+        MeasurementSpec: {
+            /** @description Pointer to its battery: a share in %, or a word */
+            battery?: string;
+            /** @description Fields that say which sensor it is */
+            fields?: {
+                [key: string]: string;
+            };
+            /**
+             * Format: int64
+             * @description So long its history is kept; 0 is five years
+             */
+            kept_ms?: number;
+            /**
+             * Format: double
+             * @description The least plausible value
+             */
+            least?: number;
+            /** Format: double */
+            most?: number;
+            /** @description What it is worked out from: measurements, or, for on-for, a control */
+            of?: string[];
+            /**
+             * Format: double
+             * @description And this is added
+             */
+            offset?: number;
+            /** @description Where in a JSON message the value is (RFC 6901); left out for a plain number */
+            pointer?: string;
+            /** @description Which of what the sensor measures, such as temperature */
+            reads?: string;
+            /**
+             * Format: double
+             * @description What comes in is multiplied by it
+             */
+            scale?: number;
+            /** @description Values are sent by a radio sensor with this line sheet */
+            sheet?: string;
+            /**
+             * Format: int64
+             * @description After so long without a value it is silent; 0 is 1 h
+             */
+            silent_ms?: number;
+            /** @description Values are messages at a broker, under this topic */
+            topic?: string;
+            unit?: string;
+            /** @description Of on-for: the value */
+            value?: string;
+            /** @enum {string} */
+            worked?: "difference" | "mean" | "dew-point" | "on-for";
+        };
         NewAudition: {
             device: string;
             /** @description The key that is played; power where it is left out */
@@ -4070,6 +4457,21 @@ export interface components {
             sections?: components["schemas"]["SectionText"][];
             /** @description Without one it is made from the name */
             slug?: string;
+        };
+        NewCue: {
+            /**
+             * Format: date-time
+             * @description When an event begins or ends; left out for now
+             */
+            at?: string;
+            /** @enum {string} */
+            kind: "phrase" | "hook" | "message" | "calendar";
+            /** @description The phrase, or the name of the hook, topic or calendar */
+            of: string;
+            /** @description Of an event */
+            title?: string;
+            /** @description The message; begins or ends, of an event */
+            value?: string;
         };
         NewDevice: {
             /** @description Keys to be learned; none is the usual ones of its kind */
@@ -4614,6 +5016,48 @@ export interface components {
             /** Format: int64 */
             tried: number;
         };
+        Rehearsal: {
+            cues: components["schemas"]["Rehearsed"][];
+            /** Format: date-time */
+            from: string;
+            /** @description There are more than are told */
+            more?: boolean;
+            /** @description In words */
+            sum: string;
+            text: string;
+            /** Format: date-time */
+            to: string;
+            /** @description Cues of which nothing is remembered, so that they do not come here */
+            unrehearsed: string[];
+        };
+        RehearsalRequest: {
+            /**
+             * Format: int64
+             * @description The last days; below 0, so many coming ones
+             */
+            days: number;
+            /** @description The name of one that is kept; its text, where none is given */
+            errand?: string;
+            text?: string;
+        };
+        Rehearsed: {
+            answers: components["schemas"]["CameAnswer"][];
+            /** @description The control that people would have been asked for */
+            asks?: string;
+            /** Format: date-time */
+            at: string;
+            cue: string;
+            /** @enum {string} */
+            did: "ran" | "ended" | "stretched" | "skipped" | "unknown" | "busy" | "missed" | "failed";
+            does: components["schemas"]["RehearsedDid"][];
+            reason?: string;
+        };
+        RehearsedDid: {
+            /** Format: int64 */
+            presses: number;
+            says: string;
+            wrong?: string;
+        };
         Rein: {
             /** @description DEVICE/CONTROL of the volume, or DEVICE */
             of: string;
@@ -5065,6 +5509,26 @@ export interface components {
             text: string;
             /** @description STATION/PORT */
             transmitter: string;
+        };
+        Then: {
+            /** Format: date-time */
+            at: string;
+            devices: components["schemas"]["ThenDevice"][];
+            measurements: components["schemas"]["ThenValue"][];
+            occasions: string[];
+        };
+        ThenDevice: {
+            controls: components["schemas"]["ThenValue"][];
+            device: string;
+            name: string;
+            room?: string;
+        };
+        ThenValue: {
+            name: string;
+            /** Format: date-time */
+            since: string;
+            /** @description Empty where that was not known */
+            value: string;
         };
         Ticket: {
             /** Format: date-time */
@@ -7046,6 +7510,179 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Press"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "bring-cue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCue"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewCue"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-day": {
+        parameters: {
+            query?: {
+                /** @description Such as 2026-12-05; left out for today */
+                date?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Day"];
                 };
             };
             /** @description Bad Request */
@@ -11059,6 +11696,176 @@ export interface operations {
             };
         };
     };
+    "list-blind-spots": {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlindSpots"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-coming-errands": {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "check-errand": {
         parameters: {
             query?: never;
@@ -11233,6 +12040,80 @@ export interface operations {
             };
         };
     };
+    "list-habits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Habit"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-coming-errands": {
         parameters: {
             query?: {
@@ -11251,6 +12132,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DueErrand"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "rehearse-errand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
                 };
             };
             /** @description Bad Request */
@@ -11738,7 +12706,9 @@ export interface operations {
     };
     "list-errand-cues": {
         parameters: {
-            query?: never;
+            query?: {
+                count?: number;
+            };
             header?: never;
             path: {
                 errand: string;
@@ -11754,6 +12724,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Came"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "copy-errand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                errand: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ErrandCopy"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Errand"][];
                 };
             };
             /** @description Bad Request */
@@ -13932,6 +14991,189 @@ export interface operations {
             };
         };
     };
+    "chart-measurement": {
+        parameters: {
+            query: {
+                name: string;
+                /** @description Usually a day ago */
+                since?: string;
+                /** @description Usually now */
+                until?: string;
+                /** @description How many spans at most */
+                points?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasurementChart"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "export-measurement": {
+        parameters: {
+            query: {
+                name: string;
+                /** @description Usually a day ago */
+                since?: string;
+                /** @description Usually now */
+                until?: string;
+                /** @description How many spans at most */
+                points?: number;
+                as?: "csv" | "json";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-measurements": {
         parameters: {
             query?: never;
@@ -13988,6 +15230,180 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-measurement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gauge"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "describe-measurement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasurementSpec"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gauge"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14095,6 +15511,265 @@ export interface operations {
             };
         };
     };
+    "remove-measurement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-measurement-of": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gauge"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "describe-measurement-of": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasurementSpec"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Gauge"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "tell-measurement-of": {
         parameters: {
             query?: never;
@@ -14119,6 +15794,90 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Gauge"];
                 };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-measurement-of": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Bad Request */
             400: {
@@ -19554,6 +21313,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Station"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-then": {
+        parameters: {
+            query: {
+                /** @description On the calendar clock of the house */
+                at: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Then"];
                 };
             };
             /** @description Bad Request */

@@ -18,6 +18,7 @@ const WhichPage = lazy(() => import('../which/WhichPage'));
 const ShelfPage = lazy(() => import('../shelf/ShelfPage'));
 const BenchPage = lazy(() => import('../bench/BenchPage'));
 const AutomatePage = lazy(() => import('../automate/AutomatePage'));
+const MeasurementPage = lazy(() => import('../measurements/MeasurementPage'));
 const HousePage = lazy(() => import('../house/HousePage'));
 
 export function App() {
@@ -38,6 +39,7 @@ export function App() {
         <Route path="/bench" element={<BenchPage />} />
         <Route path="/bench/:capture" element={<BenchPage />} />
         <Route path="/automate" element={<AutomatePage />} />
+        <Route path="/automate/measurements/*" element={<MeasurementPage />} />
         <Route path="/house" element={<HousePage />} />
         <Route path="/house/:part" element={<HousePage />} />
         <Route path="*" element={<Navigate to="/boards" replace />} />

@@ -1,4 +1,4 @@
-import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery } from '@tanstack/react-query';
 import { client, unwrap, type Want } from '../api/client';
 import { keys } from '../api/queries';
 import { stale } from '../api/stale';
@@ -110,62 +110,4 @@ export const useRemoveGroup = () =>
     mutationFn: (group: string) =>
       unwrap(client.DELETE('/api/groups/{group}', { params: { path: { group } } })),
     onSuccess: () => stale(keys.groups),
-  });
-
-export const useErrands = () =>
-  useQuery({ queryKey: keys.errands, queryFn: () => unwrap(client.GET('/api/errands')) });
-
-export const useCame = (errand: string) =>
-  useQuery({
-    queryKey: [...keys.errands, errand, 'came'],
-    queryFn: () => unwrap(client.GET('/api/errands/{errand}/came', { params: { path: { errand } } })),
-  });
-
-const errandsChanged = () => stale(keys.errands);
-
-export const useSaveErrand = (errand?: string) =>
-  useMutation({
-    mutationFn: (text: string) =>
-      errand === undefined
-        ? unwrap(client.POST('/api/errands', { body: { text } }))
-        : unwrap(client.PATCH('/api/errands/{errand}', { params: { path: { errand } }, body: { text } })),
-    onSuccess: errandsChanged,
-  });
-export const useSwitchErrand = () =>
-  useMutation({
-    mutationFn: ({ errand, on }: { errand: string; on: boolean }) =>
-      unwrap(client.PATCH('/api/errands/{errand}', { params: { path: { errand } }, body: { on } })),
-    onSettled: errandsChanged,
-  });
-export const useRunErrand = () =>
-  useMutation({
-    mutationFn: (errand: string) =>
-      unwrap(client.POST('/api/errands/{errand}/run', { params: { path: { errand } } })),
-    onSettled: errandsChanged,
-  });
-export const useRemoveErrand = () =>
-  useMutation({
-    mutationFn: (errand: string) =>
-      unwrap(client.DELETE('/api/errands/{errand}', { params: { path: { errand } } })),
-    onSuccess: errandsChanged,
-  });
-
-// useErrandCheck is how an errand is understood that is being written.
-export const useErrandCheck = (text: string) =>
-  useQuery({
-    queryKey: [...keys.errands, 'check', text],
-    queryFn: () => unwrap(client.POST('/api/errand-check', { body: { text } })),
-    enabled: text.trim() !== '',
-    retry: false,
-    gcTime: 0,
-  });
-
-// useErrandOffers is what may stand at the end of an errand that is being written.
-export const useErrandOffers = (text: string) =>
-  useQuery({
-    queryKey: [...keys.errands, 'offers', text],
-    queryFn: () => unwrap(client.POST('/api/errand-complete', { body: { text: text || ' ' } })),
-    placeholderData: keepPreviousData,
-    retry: false,
-    gcTime: 0,
   });

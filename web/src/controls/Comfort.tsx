@@ -19,7 +19,7 @@ export function Comfort({ controls, states }: { controls: Control[]; states: Con
           <Box component="strong" sx={{ color: 'text.primary', fontSize: 22, fontWeight: 600 }}>
             {gauge(room)}
           </Box>{' '}
-          {`${room.name}, ${clock(room.at)}. `}
+          {`${room.name}${room.at ? `, ${clock(room.at)}` : ''}. `}
         </>
       ) : (
         words.controls.noRoom

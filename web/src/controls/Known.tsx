@@ -39,7 +39,8 @@ export function Known({
       </p>
       {(is.beside ?? []).map((g) => (
         <p key={g.name}>
-          {words.controls.measured(gauge(g))} ({g.name}, {clock(g.at)})
+          {words.controls.measured(gauge(g))} ({g.name}
+          {g.at ? `, ${clock(g.at)}` : ''})
         </p>
       ))}
       {!is.value && is.may.length > 0 && <p>{words.boards.may(is.may.map(label).join(words.controls.or))}</p>}
