@@ -73,6 +73,53 @@ func (o *observatory) check(is, of string) {
 }
 
 var said = map[string]sentence{
+	"dusk": {act: at("16:20", "16:40"), did: "ran", is: "boardwalk power on, boardwalk colour amber"},
+	"dry": {before: func(o *observatory) { o.measure("dome/humidity", 70, "%") }, act: func(o *observatory, _ errands.Errand) {
+		o.measure("dome/humidity", 86, "%")
+		o.pause(time.Minute)
+		o.check("dew-a power on, dew-b power on, dew-c power on", "dry")
+		o.pause(2 * time.Hour) // it is silent, and not known for more than half an hour
+	}, did: "ran ended", is: "dew-a power off, dew-b power off, dew-c power off"},
+	"close": {before: wished("amplifier", "power", "on"), act: at("02:31"), did: "ran", is: "amplifier power off"},
+	"door": {act: func(o *observatory, _ errands.Errand) {
+		o.press("door", "opened")
+		o.pause(6 * time.Minute)
+		o.press("door", "opened")
+		o.pause(6 * time.Minute)
+		o.check("boardwalk power on, boardwalk colour red", "door")
+		o.pause(6 * time.Minute)
+	}, did: "ran stretched", is: "boardwalk power off"},
+	"film": {day: december.AddDate(0, 0, 1), before: wished("radio", "power", "on"), act: at("20:11", "20:11"), did: "ran",
+		is: "radio channel 47"},
+	"lived-in": {act: func(o *observatory, _ errands.Errand) {
+		o.until("15:55")
+		o.until("17:00")
+		o.check("boardwalk power on", "lived-in")
+		o.until("20:00")
+		o.check("boardwalk power off", "lived-in")
+		require.NoError(o.t, o.Errands.Mark(o.t.Context(), "guests-stay", true))
+		o.until("17:00")
+	}, did: "ran skipped", is: "boardwalk power off"},
+	"warm": {before: wished("heat-pump", "power", "on"), act: func(o *observatory, _ errands.Errand) {
+		o.brings(happening.Brought{Kind: "phrase", Of: "Talk in ten minutes"})
+		o.check("amplifier power off", "warm")
+		o.pause(12 * time.Minute)
+	}, did: "ran", is: "amplifier power on"},
+	"late": {act: func(o *observatory, _ errands.Errand) {
+		o.until("05:00")
+		o.wish("projector", "power", "on")
+		o.pause(time.Minute)
+		o.wish("projector", "power", "off")
+		o.until("12:00")
+		o.wish("projector", "power", "on")
+		o.pause(time.Minute)
+	}, did: "ran skipped", notice: "the projector is on"},
+	"off": {before: func(o *observatory) { o.wish("projector", "power", "on"); o.wish("amplifier", "power", "on") },
+		act: func(o *observatory, _ errands.Errand) {
+			o.pause(time.Minute)
+			o.wish("projector", "power", "off")
+			o.pause(11 * time.Minute)
+		}, did: "ran", is: "amplifier power off"},
 	"s1": {act: at("15:30", "16:00"), did: "ran", is: "boardwalk power on"},
 	"s2": {act: func(o *observatory, _ errands.Errand) {
 		o.until("06:59")
@@ -251,7 +298,7 @@ var said = map[string]sentence{
 		o.pause(11 * time.Minute)
 		o.press("door", "closed")
 		assert.Empty(o.t, o.notices(), "it waited for ten minutes")
-	}, did: "ran ran"},
+	}, did: "ran ran failed"},
 	"s28": {before: wished("boardwalk", "power", "on"), act: func(o *observatory, _ errands.Errand) {
 		o.stage.Outage()
 		o.pause(10 * time.Second)

@@ -420,8 +420,10 @@ func (r *rehearsal) event(p *playing, e run.Event) {
 			p.waits = &Course{Bookmark: e.At}
 		}
 	case run.Finish:
-		if state.End == run.Failed && r.out[p.of].Reason == "" {
-			r.out[p.of].Reason = state.Reason
+		if state.End == run.Failed {
+			began := r.out[p.of]
+			r.out = append(r.out, Rehearsed{At: e.At, Cue: began.Cue, How: Came, Act: began.Act, Did: "failed",
+				Reason: state.Reason})
 		}
 		if r.playing == p {
 			r.playing = nil

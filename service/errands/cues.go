@@ -1,6 +1,7 @@
 package errands
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"log/slog"
@@ -22,7 +23,7 @@ func (e *Errands) take(ctx context.Context, h happening.Happening) {
 	case happening.Pressed:
 		delete(e.pressed, w.DeviceID)
 		if h.By.Kind == grant.Errand {
-			e.pressed[w.DeviceID] = h.Cause
+			e.pressed[w.DeviceID] = h.By.ID
 		}
 	case happening.WasSet:
 		if h.By.Kind == grant.Person {
@@ -37,26 +38,26 @@ func (e *Errands) take(ctx context.Context, h happening.Happening) {
 	case happening.HouseChanged:
 		e.elsewhere()
 	case happening.RunChanged:
-		if w.Phase == run.Ended && w.End == run.Failed {
-			e.tryAgain(w.Of, e.Calendar.Now())
+		if w.Phase == run.Ended && w.End != run.Done {
+			e.failed(w)
 		}
 	}
 	for _, f := range e.note.Note(h) {
-		e.deep = e.depth(f, h.Cause)
+		e.deep = e.depth(f, h.By.ID)
 		e.fact(ctx, f)
 		e.deep = 0
 	}
 }
 
 // depth is how deep what an errand brought about is in a chain of errands that set each other off.
-func (e *Errands) depth(f errand.Fact, cause string) int {
+func (e *Errands) depth(f errand.Fact, by string) int {
 	if f.By != string(grant.Errand) {
 		return 0
 	}
 	if f.Kind == errand.OfControl {
-		cause = e.pressed[f.Of]
+		by = e.pressed[f.Of]
 	}
-	return e.chains[cause] + 1
+	return e.chains[by] + 1
 }
 
 // fact lets errands come with something.
@@ -228,6 +229,19 @@ func (e *Errands) yield(device string) {
 		s := e.stateOf(one.ID)
 		s.Level = s.Level.Yield()
 		e.turn.Unlock()
+	}
+}
+
+// failed says why a run of an errand came to nothing, and lets a level try again.
+func (e *Errands) failed(w happening.RunChanged) {
+	one, err := e.Find(w.Of)
+	if err != nil || w.End == run.Stopped { // somebody stopped it, or the errand itself
+		return
+	}
+	e.told(one, happening.ErrandCame{Cue: cmp.Or(e.begun[w.RunID], "its run"), Did: "failed", Reason: w.Reason,
+		Run: w.RunID})
+	if w.End == run.Failed {
+		e.tryAgain(w.Of, e.Calendar.Now())
 	}
 }
 

@@ -27,8 +27,8 @@ const (
 	// mostDeep is how deep a chain of errands is that set each other off, and mostChained how often one is set off so
 	// in a minute; then it is stopped.
 	mostDeep, mostChained = 10, 20
-	// mostChains is of how many runs it is remembered how deep they are.
-	mostChains = 2000
+	// mostBegun is of how many runs it is remembered with which cue they began.
+	mostBegun = 2000
 )
 
 // Run does what errands say until the context ends.
@@ -342,10 +342,10 @@ func (e *Errands) begin(ctx context.Context, one Errand, c *happening.ErrandCame
 	case err == nil:
 		c.Did = "ran"
 		now := e.Calendar.Now()
-		if len(e.chains) >= mostChains {
-			clear(e.chains)
+		if len(e.begun) >= mostBegun {
+			clear(e.begun)
 		}
-		e.chains[c.Run] = e.deep
+		e.chains[one.ID], e.begun[c.Run] = e.deep, c.Cue
 		e.turn.Lock()
 		s := e.stateOf(one.ID)
 		s.Ran = now

@@ -139,8 +139,9 @@ type Errands struct {
 	last      time.Time         // what the clock showed last
 	plausible bool              // whether the clock could be right when it was looked at last
 	taps      errand.Taps       // of keys that errands ask to be pressed twice, thrice or held
-	pressed   map[string]string // by which run a device was pressed for last, where an errand's did that
-	chains    map[string]int    // how deep the last runs are in a chain of errands that set each other off
+	pressed   map[string]string // id of the errand that a device was pressed for last, where one did that
+	chains    map[string]int    // how deep the last run of each is in a chain of errands that set each other off
+	begun     map[string]string // with which cue the last runs began
 	deep      int               // how deep what is being taken is
 
 	turn   sync.Mutex        // held while courses change; before mu
@@ -162,7 +163,7 @@ type Errands struct {
 func Open(ctx context.Context, c Config) (*Errands, error) {
 	e := &Errands{Config: c, states: map[string]*state{}, waits: map[*waiter]bool{}, came: map[string]Came{},
 		ran: map[string]time.Time{}, on: map[string]errand.Level{}, pressed: map[string]string{},
-		chains: map[string]int{}, anew: true, began: c.Calendar.Now(), note: history.NewNoter(c.Calendar.At)}
+		chains: map[string]int{}, begun: map[string]string{}, anew: true, began: c.Calendar.Now(), note: history.NewNoter(c.Calendar.At)}
 	say := func(format string, args ...any) {
 		c.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
 			Text: fmt.Sprintf(format, args...)}})

@@ -916,7 +916,7 @@ export const words = {
     just: 'just then',
     after: 'after',
     before: 'before',
-    offset: 'Then or',
+    offset: 'Before or after',
     howLong: 'How long',
     days: 'Days',
     day: 'Day',

@@ -40,8 +40,9 @@ export function dueLine(at: string): string {
 
 // cameLine is what was made of a cue, and why it was not more.
 export function cameLine(c: Came): string {
-  const why = c.did === 'ran' || c.did === 'ended' ? [] : c.answers.map((a) => `${a.asked}: ${a.is}`);
-  if (c.reason) why.push(c.reason);
+  const did = ['ran', 'ended', 'stretched', 'trial'].includes(c.did);
+  const why = did ? [] : c.answers.map((a) => `${a.asked}: ${a.is}`);
+  if (c.reason && c.did !== 'trial') why.push(c.reason);
   return [words.errands.did[c.did] ?? c.did, why.join('; ')].filter(Boolean).join(', ');
 }
 

@@ -1,11 +1,12 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import Slider from '@mui/material/Slider';
-import { useEffect, useRef, useState } from 'react';
+import { useState } from 'react';
 import type { HouseDay } from '../api/client';
 import { dueLine } from '../automate/lines';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { useWidth } from '../shared/useWidth';
 import { clockOf, labels, minuteOf, shades, signs, type Sign } from './day';
 import { useDay, useThen } from './queries';
 import { clockText } from './tree';
@@ -79,15 +80,7 @@ function timeAt(d: HouseDay, minute: number): string {
 }
 
 function Picture({ day: d, now, moment }: { day: HouseDay; now: number | null; moment: number | null }) {
-  const box = useRef<HTMLDivElement>(null);
-  const [width, setWidth] = useState(1000);
-  useEffect(() => {
-    const element = box.current;
-    if (!element) return;
-    const resized = new ResizeObserver(() => setWidth(element.clientWidth));
-    resized.observe(element);
-    return () => resized.disconnect();
-  }, []);
+  const [box, width] = useWidth<HTMLDivElement>(1000);
   const x = (minute: number) => (width * minute) / 1440;
   const all = signs(d);
   const named = all.filter(
@@ -281,7 +274,7 @@ function List({ day: d }: { day: HouseDay }) {
     ...d.sun.map((s) => ({ at: s.at, text: s.event })),
   ].sort((a, b) => minuteOf(a.at) - minuteOf(b.at));
   return (
-    <Box component="details" sx={{ pt: 0.5 }}>
+    <Box component="details" sx={{ mb: -2 }}>
       <Box
         component="summary"
         sx={{ minHeight: 44, display: 'flex', alignItems: 'center', cursor: 'pointer', fontWeight: 600 }}

@@ -63,8 +63,10 @@ export function ErrandForm({ errand, start, onDone }: { errand?: Kept; start?: s
         </Button>
       </Box>
       {typed && <Typed text={text} onChange={setText} />}
-      {!typed && !parts && <Box sx={{ color: 'text.secondary' }}>{words.errands.mend}</Box>}
-      {!typed && parts && <Parts errand={parts} names={names} onChange={edit} />}
+      {!typed && !parts && !check.isPending && (
+        <Box sx={{ color: 'text.secondary' }}>{words.errands.mend}</Box>
+      )}
+      {!typed && parts && names.ready && <Parts errand={parts} names={names} onChange={edit} />}
       {!typed && text.trim() !== '' && (
         <Box
           role="group"

@@ -7,14 +7,13 @@ import { useMay } from '../api/may';
 import { cameLine, dueLine } from '../automate/lines';
 import { NamedPart } from '../automate/Named';
 import { words } from '../app/words';
-import { Mark } from '../boards/Mark';
-import '../boards/board.css';
 import { Note } from '../shared/Panel';
 import { ErrandForm } from './ErrandForm';
 import { Habits } from './Habits';
 import { useErrands, useRunErrand, useSwitchErrand, useTryErrand } from './queries';
 import { RehearsalView } from './RehearsalView';
 import { Sentence } from './Sentence';
+import { State } from './State';
 import { Why } from './Why';
 
 // ErrandsPart is what the house does by itself: each is one sentence, with when it is due, and why it ran or did not.
@@ -62,7 +61,7 @@ function ErrandLine({ errand: e, arrange }: { errand: Errand; arrange: boolean }
     >
       <Box sx={{ display: 'grid', gridTemplateColumns: '46px minmax(0, 1fr)', columnGap: 1 }}>
         <Box sx={{ pt: 0.25 }}>
-          <Mark on={e.on} trust={e.trial ? 'doubtful' : 'certain'} />
+          <State on={e.on} trial={!!e.trial} />
         </Box>
         <Box>
           <Box

@@ -5,6 +5,7 @@ import type { Rehearsal } from '../api/client';
 import { dueLine } from '../automate/lines';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { useWidth } from '../shared/useWidth';
 import { minuteOf } from './day';
 import { useRehearse } from './queries';
 
@@ -84,47 +85,51 @@ function dates(r: Rehearsal): string[] {
 }
 
 const row = 22;
-const left = 86;
+const left = 76;
 
 // Picture is a line for each day, with a mark on its baseline for each cue.
 function Picture({ of: r, rows }: { of: Rehearsal; rows: string[] }) {
-  const width = 720;
+  const [box, full] = useWidth<HTMLDivElement>(720);
+  const width = Math.min(full, 860);
   const x = (at: string) => left + ((width - left) * minuteOf(at)) / 1440;
   return (
-    <Box
-      component="svg"
-      viewBox={`0 0 ${width} ${rows.length * row + 20}`}
-      role="img"
-      aria-label={r.sum}
-      sx={{ width: '100%', maxWidth: width, color: 'text.primary', fontSize: 13 }}
-    >
-      {rows.map((date, i) => {
-        const base = (i + 1) * row;
-        return (
-          <g key={date}>
-            <text x={0} y={base - 4} fill="currentColor" opacity={0.75}>
-              {dueLine(`${date}T00:00`).slice(0, 14)}
-            </text>
-            <line x1={left} x2={width} y1={base} y2={base} stroke="currentColor" opacity={0.4} />
-            {r.cues
-              .filter((c) => c.at.startsWith(date))
-              .map((c, k) => (
-                <Sign key={k} x={x(c.at)} base={base} did={c.asks ? 'asks' : c.did} />
-              ))}
-          </g>
-        );
-      })}
-      {[0, 6, 12, 18].map((h) => (
-        <text
-          key={h}
-          x={left + ((width - left) * h) / 24}
-          y={rows.length * row + 16}
-          fill="currentColor"
-          opacity={0.75}
-        >
-          {h}
-        </text>
-      ))}
+    <Box ref={box} sx={{ width: '100%' }}>
+      <Box
+        component="svg"
+        width={width}
+        height={rows.length * row + 20}
+        role="img"
+        aria-label={r.sum}
+        sx={{ display: 'block', color: 'text.primary', fontSize: 13 }}
+      >
+        {rows.map((date, i) => {
+          const base = (i + 1) * row;
+          return (
+            <g key={date}>
+              <text x={0} y={base - 4} fill="currentColor" opacity={0.75}>
+                {dueLine(`${date}T00:00`).replace(/ \d+-/, ' ').slice(0, 9)}
+              </text>
+              <line x1={left} x2={width} y1={base} y2={base} stroke="currentColor" opacity={0.4} />
+              {r.cues
+                .filter((c) => c.at.startsWith(date))
+                .map((c, k) => (
+                  <Sign key={k} x={x(c.at)} base={base} did={c.asks ? 'asks' : c.did} />
+                ))}
+            </g>
+          );
+        })}
+        {[0, 6, 12, 18].map((h) => (
+          <text
+            key={h}
+            x={left + ((width - left) * h) / 24}
+            y={rows.length * row + 16}
+            fill="currentColor"
+            opacity={0.75}
+          >
+            {h}
+          </text>
+        ))}
+      </Box>
     </Box>
   );
 }

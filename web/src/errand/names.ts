@@ -9,6 +9,7 @@ import type { Target } from './tree';
 
 // Names is what an errand can name.
 export type Names = {
+  ready: boolean; // all of them are read
   controls: { path: string; face: Face }[]; // of devices and groups
   keys: string[]; // DEVICE/KEY
   measurements: { name: string; unit: string }[];
@@ -44,6 +45,11 @@ export function useNames(): Names {
   const stations = useStations();
   const measurements = useMeasurements();
   return {
+    ready:
+      !devices.isPending &&
+      !measurements.isPending &&
+      !occasions.isPending &&
+      details.every((d) => !d.isPending),
     controls,
     keys: pressed,
     measurements: (measurements.data ?? []).map((m) => ({ name: m.name, unit: m.unit ?? '' })),
