@@ -113,7 +113,8 @@ func (a *API) errands() {
 func (a *API) byHand(ctx context.Context, e errands.Errand, at time.Time) (out []string, err error) {
 	facts, err := a.house.Errands.Besides(ctx, e, at)
 	for _, f := range facts {
-		out = append(out, fmt.Sprintf("%s %s/%s became %s, by %s", f.At.In(a.house.Errands.Where().Zone).Format("15:04:05"),
+		out = append(out, fmt.Sprintf("%s %s/%s became %s, by %s",
+			f.At.In(a.house.Errands.Where().Zone).Format("15:04:05"),
 			a.house.Library.Slug(f.Of), f.Name, cmp.Or(f.Value, "unknown"), f.By))
 	}
 	return out, err

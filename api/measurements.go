@@ -35,7 +35,8 @@ func (in PlaceIn) measurement() string { return in.Place + "/" + in.Name }
 
 // measurements registers what programs and sensors tell, and what is said of that.
 func (a *API) measurements() {
-	call(a, operation{"GET", "/measurements", "list-measurements", "The measurements, with their last values", grant.See,
+	call(a, operation{"GET", "/measurements", "list-measurements", "The measurements, with their last values",
+		grant.See,
 		filtered, 0}, func(ctx context.Context, _ *nothing) ([]wire.Gauge, error) {
 		return list(slices.DeleteFunc(a.house.Measure.List(), func(m service.Measurement) bool {
 			return Caller(ctx).Grant.May(grant.See, grant.Target{Measurement: m.Name}) != nil
@@ -44,14 +45,16 @@ func (a *API) measurements() {
 	gauges[GaugeIn, Tell, Describe](a, "/measurements/{name}", "measurement")
 	gauges[PlaceIn, TellOf, DescribeOf](a, "/measurements/{place}/{name}", "measurement-of")
 	call(a, operation{"GET", "/measurement-chart", "chart-measurement",
-		"The history of a measurement, in spans that become longer with the time that is asked for", grant.See, filtered,
+		"The history of a measurement, in spans that become longer with the time that is asked for", grant.See,
+		filtered,
 		0}, func(ctx context.Context, in *ChartIn) (wire.MeasurementChart, error) {
 		m, spans, each, err := a.chart(ctx, in, in.Points)
 		out := wire.MeasurementChart{Name: in.Name, Unit: m.Unit, Each: each.Milliseconds(), At: []int64{},
 			Least: []float64{}, Mean: []float64{}, Most: []float64{}}
 		for _, s := range spans {
 			out.At = append(out.At, s.At.Unix())
-			out.Least, out.Mean, out.Most = append(out.Least, s.Least), append(out.Mean, s.Mean), append(out.Most, s.Most)
+			out.Least, out.Mean, out.Most = append(out.Least, s.Least), append(out.Mean, s.Mean), append(out.Most,
+				s.Most)
 		}
 		return out, err
 	})
@@ -60,16 +63,13 @@ func (a *API) measurements() {
 		func(in *ExportIn) string { return in.As },
 		func(in *ExportIn) string { return strings.ReplaceAll(in.Name, "/", "-") },
 		func(ctx context.Context, in *ExportIn, out io.Writer) error {
-			m, spans, _, err := a.chart(ctx, &in.ChartIn, mostExported)
+			m, spans, _, err := a.chart(ctx, &in.ChartIn, 0)
 			if err != nil {
 				return err
 			}
 			return export(out, in.As, m, spans)
 		})
 }
-
-// mostExported is the most spans of a file.
-const mostExported = 500_000
 
 // ChartIn asks for the history of a measurement.
 type ChartIn struct {

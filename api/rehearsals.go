@@ -29,7 +29,8 @@ func (a *API) rehearsals() {
 	all := a.house.Errands
 	call(a, operation{"POST", "/errand-rehearse", "rehearse-errand",
 		"What would have been made of an errand, kept or not, in the last days or the coming ones; nothing is sent",
-		grant.Arrange, filtered, 0}, func(ctx context.Context, in *struct{ Body wire.RehearsalRequest }) (wire.Rehearsal,
+		grant.Arrange, filtered, 0}, func(ctx context.Context,
+		in *struct{ Body wire.RehearsalRequest }) (wire.Rehearsal,
 		error) {
 		text, id := in.Body.Text, ""
 		if in.Body.Errand != "" {
@@ -63,12 +64,14 @@ func (a *API) rehearsals() {
 		made, err := all.Copy(ctx, e.ID, in.Body.Of, in.Body.To, a.sight(ctx), asking(ctx))
 		return list(made, a.errandOf(ctx)), err
 	})
-	call(a, operation{"GET", "/errand-habits", "list-habits", "What people do by hand at about the same time", grant.See,
+	call(a, operation{"GET", "/errand-habits", "list-habits", "What people do by hand at about the same time",
+		grant.See,
 		filtered, 0}, func(ctx context.Context, _ *nothing) ([]wire.Habit, error) {
 		got, err := all.Habits(ctx, func(id string) bool { return a.sees(ctx, id) })
 		return list(got, func(h errands.Habit) wire.Habit {
-			return wire.Habit{Device: a.house.Library.Slug(h.Device), Control: h.Control, Value: h.Value, Says: h.Says(),
-				On: h.On, Of: h.Of, Text: h.Text}
+			return wire.Habit{Device: a.house.Library.Slug(h.Device), Control: h.Control, Value: h.Value,
+				Says: h.Says(),
+				On:   h.On, Of: h.Of, Text: h.Text}
 		}), err
 	})
 	call(a, operation{"GET", "/errand-blind", "list-blind-spots",
@@ -82,10 +85,12 @@ func (a *API) rehearsals() {
 			})}, err
 		})
 	call(a, operation{"POST", "/cues", "bring-cue",
-		"Let a phrase, the call of a hook, a message or an event of a calendar come into the house", grant.Use, wholeHouse,
+		"Let a phrase, the call of a hook, a message or an event of a calendar come into the house", grant.Use,
+		wholeHouse,
 		http.StatusAccepted}, func(ctx context.Context, in *struct{ Body wire.NewCue }) (wire.NewCue, error) {
 		b := in.Body
-		return b, all.Bring(happening.Brought{Kind: b.Kind, Of: b.Of, Value: b.Value, Title: b.Title, At: b.At}, asking(ctx))
+		return b, all.Bring(happening.Brought{Kind: b.Kind, Of: b.Of, Value: b.Value, Title: b.Title, At: b.At},
+			asking(ctx))
 	})
 	a.days()
 }
@@ -156,7 +161,8 @@ func (a *API) calendar(out io.Writer, due []errands.Due, now time.Time) error {
 		c.Children = append(c.Children, e.Component)
 	}
 	if len(due) == 0 { // a calendar has to have something
-		_, err := io.WriteString(out, "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Urbo//Errands//EN\r\nEND:VCALENDAR\r\n")
+		_, err := io.WriteString(out,
+			"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Urbo//Errands//EN\r\nEND:VCALENDAR\r\n")
 		return err
 	}
 	return ical.NewEncoder(out).Encode(c)
@@ -173,7 +179,8 @@ func (a *API) rehearsalOf(r errands.Rehearsal) wire.Rehearsal {
 		}
 	}
 	for _, c := range r.All {
-		one := wire.Rehearsed{At: c.At.In(a.house.Errands.Where().Zone), Cue: a.house.Errands.Cue(r, c), Did: c.Did, Reason: c.Reason,
+		one := wire.Rehearsed{At: c.At.In(a.house.Errands.Where().Zone), Cue: a.house.Errands.Cue(r, c), Did: c.Did,
+			Reason:  c.Reason,
 			Answers: list(a.house.Errands.Answers(c), answerOf), Asks: c.Asks, Does: []wire.RehearsedDid{}}
 		for _, d := range c.Does {
 			one.Does = append(one.Does, wire.RehearsedDid(d))
@@ -256,7 +263,8 @@ func (a *API) thenOf(ctx context.Context, at time.Time, facts []errand.Fact) wir
 				w.Devices = append(w.Devices, wire.ThenDevice{Device: slug, Name: a.house.Library.Name(f.Of),
 					Room: a.house.Rooms.Name(a.house.Library.RoomOf(f.Of)), Controls: []wire.ThenValue{}})
 			}
-			w.Devices[i].Controls = append(w.Devices[i].Controls, wire.ThenValue{Name: f.Name, Value: f.Value, Since: f.At})
+			w.Devices[i].Controls = append(w.Devices[i].Controls, wire.ThenValue{Name: f.Name, Value: f.Value,
+				Since: f.At})
 		}
 	}
 	slices.SortFunc(w.Devices, func(x, y wire.ThenDevice) int { return strings.Compare(x.Device, y.Device) })

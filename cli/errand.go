@@ -40,7 +40,8 @@ Do: the steps of sequences (urbo sequence), and start or end OCCASION, mark or u
 until sunrise and back, and wait until DEVICE/KEY pressed at most 10 min. Rules at the end: if missed run within 2 h, or
 skip · if unknown run, skip, or end after 30 min · if doubtful ask for 30 min, ask until 22:30, press, or skip · if busy
 stretch, start over, follow or drop.`,
-		a.errandList(), a.errandShow(), a.errandAdd(), a.errandChange(), a.errandEdit(), a.errandCopy(), a.errandCheck(),
+		a.errandList(), a.errandShow(), a.errandAdd(), a.errandChange(), a.errandEdit(), a.errandCopy(),
+		a.errandCheck(),
 		a.errandRehearse(), a.errandTrial(), a.errandSwitch(true), a.errandSwitch(false), a.errandRun(), a.errandWhy(),
 		a.errandNext(), a.errandDay(), a.errandQuiet(), a.errandHabits(), a.errandBring(), a.errandRemove())
 }

@@ -29,8 +29,9 @@ in the coming days they are believed to stay as they are.
 
 In the picture a row is a day and a sign is half an hour: # it ran, ? it would have asked, - its condition was not so,
 ! something was not known, x it did not run for another reason.`,
-		Args:    args(0, 1000, "an ERRAND, or one in quotation marks"),
-		Example: "  urbo errand rehearse dusk\n  urbo errand rehearse \"errand a when 10 min after dusk do set boardwalk/power to on\" --coming 7",
+		Args: args(0, 1000, "an ERRAND, or one in quotation marks"),
+		Example: "  urbo errand rehearse dusk\n  urbo errand rehearse \"errand a when 10 min after dusk do set " +
+			"boardwalk/power to on\" --coming 7",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ask := wire.RehearsalRequest{Days: days}
 			if coming > 0 {
@@ -99,7 +100,8 @@ func (a *app) printRehearsal(r wire.Rehearsal, coming bool) {
 		if one.Reason != "" {
 			why = append(why, one.Reason)
 		}
-		rows = append(rows, table.Row{moment(&one.At), one.Cue, one.Did, strings.Join(does, "; "), strings.Join(why, "; ")})
+		rows = append(rows, table.Row{moment(&one.At), one.Cue, one.Did, strings.Join(does, "; "), strings.Join(why,
+			"; ")})
 	}
 	a.table(table.Row{"TIME", "CAME", "DID", "STEPS", "WHY"}, rows[max(len(rows)-mostRehearsed, 0):])
 	if len(rows) > mostRehearsed {
@@ -146,7 +148,8 @@ func dayStrip(all []wire.Rehearsed, day string) string {
 
 func (a *app) errandTrial() *cobra.Command {
 	var end bool
-	c := &cobra.Command{Use: "trial ERRAND", Short: "Put an errand on trial: it comes, and nothing is pressed; or make it real",
+	c := &cobra.Command{Use: "trial ERRAND", Short: "Put an errand on trial: it comes, and nothing is pressed; or " +
+		"make it real",
 		Long: `On trial the cues of an errand come and its condition is judged, and nothing is pressed. urbo errand why shows what
 people did by hand at these times. With --end it becomes real.`,
 		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand trial dusk\n  urbo errand trial dusk --end",
@@ -160,7 +163,8 @@ people did by hand at these times. With --end it becomes real.`,
 			if end {
 				return a.did(e, "The errand %s does what it says.", e.Name)
 			}
-			return a.did(e, "The errand %s is on trial: it comes, and nothing is pressed. See urbo errand why %s", e.Name,
+			return a.did(e, "The errand %s is on trial: it comes, and nothing is pressed. See urbo errand why %s",
+				e.Name,
 				e.Name)
 		}}
 	c.Flags().BoolVar(&end, "end", false, "it does what it says from now on")
@@ -176,7 +180,8 @@ func (a *app) errandEdit() *cobra.Command {
 				editor = strings.Fields(os.Getenv("EDITOR"))
 			}
 			if len(editor) == 0 {
-				return usageError{errors.New("set EDITOR to the editor that you like, such as EDITOR=nano, or use urbo errand change")}
+				return usageError{errors.New("set EDITOR to the editor that you like, such as EDITOR=nano, or use " +
+					"urbo errand change")}
 			}
 			var e wire.Errand
 			if err := a.call(c.Context(), http.MethodGet, errandPath(argv[0]), nil, &e); err != nil {
@@ -210,7 +215,8 @@ func (a *app) errandEdit() *cobra.Command {
 			var now wire.Errand
 			if err := a.call(c.Context(), http.MethodPatch, errandPath(argv[0]), wire.ErrandChange{Text: &sentence},
 				&now); err != nil {
-				return fmt.Errorf("%w\nWhat you wrote is in %s. Mend it there, then: urbo errand change %s --file %s", err, file,
+				return fmt.Errorf("%w\nWhat you wrote is in %s. Mend it there, then: urbo errand change %s --file %s",
+					err, file,
 					argv[0], file)
 			}
 			_ = os.Remove(file)

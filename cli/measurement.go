@@ -63,7 +63,8 @@ func sourceText(s *wire.MeasurementSpec) string {
 		for name, value := range s.Fields {
 			fields = append(fields, name+"="+value)
 		}
-		return strings.TrimSpace("radio " + s.Sheet + " " + strings.Join(slices.Sorted(slices.Values(fields)), " ") + " " + s.Reads)
+		return strings.TrimSpace("radio " + s.Sheet + " " + strings.Join(slices.Sorted(slices.Values(fields)), " ") +
+			" " + s.Reads)
 	case s.Worked != "":
 		return strings.TrimSpace(s.Worked + " of " + strings.Join(s.Of, ", ") + " " + s.Value)
 	}
@@ -82,7 +83,8 @@ func (a *app) measurementList() *cobra.Command {
 				return a.json(all)
 			}
 			if len(all) == 0 {
-				fmt.Fprintln(a.Out, "Nothing was measured yet. Tell something: urbo measurement tell NAME VALUE --unit W")
+				fmt.Fprintln(a.Out, "Nothing was measured yet. Tell something: urbo measurement tell NAME VALUE "+
+					"--unit W")
 				return nil
 			}
 			var rows []table.Row
@@ -279,7 +281,8 @@ its history is kept for five years. All that was said before is replaced.
   radio        --sheet sense36a --field id=90 --reads temperature: see urbo listen for what is heard
   worked out   --worked difference, mean or dew-point --of A --of B, or --on-for mixer/power=on for hours of today`,
 		Args: args(1, 1, "a MEASUREMENT"),
-		Example: "  urbo measurement describe dome/humidity --unit % --topic club/dome --pointer /humidity --least 0 --most 100\n" +
+		Example: "  urbo measurement describe dome/humidity --unit % --topic club/dome --pointer /humidity --least 0 " +
+			"--most 100\n" +
 			"  urbo measurement describe boardwalk/power --unit W --silent 10m\n" +
 			"  urbo measurement describe mixer/today --unit h --on-for mixer/power=on",
 		RunE: func(c *cobra.Command, argv []string) error {
@@ -297,7 +300,8 @@ its history is kept for five years. All that was said before is replaced.
 			if onFor != "" {
 				path, value, is := strings.Cut(onFor, "=")
 				if !is || s.Worked != "" || len(of) > 0 {
-					return usageError{errors.New("--on-for is DEVICE/CONTROL=VALUE, such as mixer/power=on, and stands alone")}
+					return usageError{errors.New("--on-for is DEVICE/CONTROL=VALUE, such as mixer/power=on, and " +
+						"stands alone")}
 				}
 				s.Worked, s.Of, s.Value = "on-for", []string{path}, value
 			}
@@ -343,7 +347,8 @@ func (a *app) measurementExport() *cobra.Command {
 	var span spanFlags
 	var as, out string
 	c := &cobra.Command{Use: "export MEASUREMENT", Short: "Write the history of a measurement as CSV or JSON",
-		Long: "Write the history of a measurement: each value of the last two days, a row for five minutes before that, and " +
+		Long: "Write the history of a measurement: each value of the last two days, a row for five minutes before " +
+			"that, and " +
 			"one for an hour after 90 days.",
 		Args:    args(1, 1, "a MEASUREMENT"),
 		Example: "  urbo measurement export dome/humidity --since 720h --out humidity.csv",

@@ -36,12 +36,13 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 		}
 		pages := [][2]string{{"/boards/observatory", "Heat pump"}, {"/boards/public-night", "Fanfare"},
 			{"/devices", "Air mixer"}, {"/bench", "Open a recording"},
-			{"/automate", "Dew heaters"}}
+			{"/automate", "Dew heaters"}, {"/automate/measurements/dome/humidity", "All measurements"}}
 		if size.name == "desk" { // these are the same on a phone
 			pages = append(pages, [][2]string{{"/devices/boardwalk", "What it may be"},
 				{"/devices/projector/lesson", "Start the lesson"}, {"/shelf", "Corvane Strand"},
 				{"/devices/mixer/audition", "29 codes"}, {"/house/stage", "Weather radio"}, {"/which", "Listening"},
-				{"/house/journal", "started"}, {"/house/people", "the whole house"}, {"/house/rooms", "Warm room"},
+				{"/house/journal", "Station dome is here"}, {"/house/people", "the whole house"}, {"/house/rooms",
+					"Warm room"},
 				{"/house/stations", "ir-out"}, {"/house/about", "They failed"},
 				{"/devices/shutter/codes", "followed where"}, {"/devices/shutter/advice", "Advice"}}...)
 		}
@@ -50,6 +51,15 @@ func TestConsole_HasNoSeriousTroubleForPeopleWhoCannotSeeOrPoint(t *testing.T) {
 			b.see(page[1])
 			look(page[0])
 		}
+		b.visit(r, "/automate")
+		b.click("Why: dusk")
+		b.click("Rehearse lived-in")
+		b.click("the coming 7 days")
+		b.see("it would run")
+		b.click("New errand")
+		b.fill("Name", "walk")
+		b.see("It would be due")
+		look("an errand that is written")
 		b.visit(r, "/boards/dome")
 		b.click("Details of Dew heaters")
 		b.see("several devices")

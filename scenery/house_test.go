@@ -73,7 +73,8 @@ func inObservatory(t *testing.T, begins time.Time, act func(t *testing.T, o *obs
 		_, err = scenery.Arrange(t.Context(), o.House)
 		require.NoError(t, err)
 		o.truly("amplifier", "boardwalk", "radio", "projector", "mixer", "screen")
-		for _, told := range [][3]string{{"dew-a", "power", "off"}, {"dew-b", "power", "off"}, {"dew-c", "power", "off"},
+		for _, told := range [][3]string{{"dew-a", "power", "off"}, {"dew-b", "power", "off"}, {"dew-c", "power",
+			"off"},
 			{"heat-pump", "power", "off"}, {"door", "door", "closed"}} {
 			_, err := o.Beliefs.Tell(told[0], told[1], told[2], by)
 			require.NoError(t, err, told)
@@ -155,7 +156,8 @@ func (o *observatory) learn() {
 func (o *observatory) truly(slugs ...string) {
 	o.t.Helper()
 	for _, slug := range slugs {
-		for _, name := range []string{"power", "volume", "input", "mute", "colour", "brightness", "breathe", "source", "speed",
+		for _, name := range []string{"power", "volume", "input", "mute", "colour", "brightness", "breathe", "source",
+			"speed",
 			"sweep", "channel", "position"} {
 			value, is := o.truth(slug)[name]
 			if id, err := o.Library.ID(slug); !is || err != nil || o.spec(id).Check(name, value) != nil {

@@ -18,7 +18,8 @@ func (o *observatory) cut(away time.Duration) {
 	o.t.Helper()
 	now := o.Calendar.Now()
 	dir := o.t.TempDir()
-	require.NoError(o.t, os.CopyFS(dir, os.DirFS(o.dir))) // nothing moves meanwhile: it is as the disk is at this moment
+	// nothing moves meanwhile: it is as the disk is at this moment
+	require.NoError(o.t, os.CopyFS(dir, os.DirFS(o.dir)))
 	o.stop()
 	require.NoError(o.t, os.RemoveAll(o.dir))
 	o.dir = dir
@@ -88,7 +89,8 @@ func TestMonth_WithPowerCuts(t *testing.T) {
 			}
 		}
 		o.pause(3 * time.Hour) // what is held for a time is over
-		t.Logf("%d cuts; certain %d, of these wrong %d; believed %d, of these wrong %d", cuts, sure, wrong, believed, off)
+		t.Logf("%d cuts; certain %d, of these wrong %d; believed %d, of these wrong %d", cuts, sure, wrong, believed,
+			off)
 		assert.Greater(t, cuts, 100)
 
 		zone := o.Errands.Where().Zone
@@ -117,7 +119,8 @@ func TestMonth_WithPowerCuts(t *testing.T) {
 		require.NoError(t, err)
 		assert.Len(t, o.came(film), 1, "on one day, once")
 		for _, h := range o.Holds.List() {
-			assert.False(t, o.Calendar.Now().Sub(o.Calendar.At(h.Until)) > time.Hour, "%s/%s is held since %s until %s: %s",
+			assert.False(t, o.Calendar.Now().Sub(o.Calendar.At(h.Until)) > time.Hour,
+				"%s/%s is held since %s until %s: %s",
 				h.DeviceID, h.Control, h.Since, h.Until, h.Reason)
 		}
 		// as docs/decisions.md has it of months with misses

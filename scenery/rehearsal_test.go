@@ -30,7 +30,8 @@ func differs(life, played []cameSo) string {
 		}
 		a, b := life[i], played[i]
 		apart := a.at.Sub(b.at).Abs()
-		if a.at, b.at = b.at, a.at; apart > time.Second || (cameSo{b.at, a.cue, a.did, a.answers}) != (cameSo{b.at, b.cue, b.did, b.answers}) {
+		if a.at, b.at = b.at, a.at; apart > time.Second || (cameSo{b.at, a.cue, a.did, a.answers}) != (cameSo{b.at,
+			b.cue, b.did, b.answers}) {
 			return fmt.Sprintf("%d of %d: life %v, rehearsal %v", i, len(life), life[i], played[i])
 		}
 	}
@@ -43,20 +44,26 @@ func TestRehearsal_IsWhatLifeWas(t *testing.T) {
 	t.Parallel()
 	texts := []string{
 		"errand clock when at 7:00, 20:00 on weekdays or 30 min after dusk do set amplifier/power to on",
-		"errand lived when dusk give or take 20 min only if not marker guests do set boardwalk/power to on for 2 h and back",
+		"errand lived when dusk give or take 20 min only if not marker guests do set boardwalk/power to on for 2 h " +
+			"and back",
 		"errand key when clicker/a pressed only if amplifier/power is on do set amplifier/volume by +3",
 		"errand twice when clicker/b pressed twice do mark guests",
 		"errand once when clicker/b pressed do unmark guests",
 		"errand stays when amplifier/power becomes off for 10 min do notify \"off\"",
-		"errand byhand when amplifier/power becomes on by handset or amplifier/power becomes on by person do notify \"who\"",
+		"errand byhand when amplifier/power becomes on by handset or amplifier/power becomes on by person do notify " +
+			"\"who\"",
 		"errand above when dome/humidity above 85 % for 15 min only if between 06:00 and 22:00 do notify \"damp\"",
 		"errand rises when dome/humidity rises by 8 % within 1 h do notify \"rises\"",
 		"errand mute when dome/humidity silent for 40 min do notify \"mute\"",
-		"errand dry while dome/humidity above 85 % until 75 % do set dew-a/power to on afterwards set dew-a/power to off " +
+		"errand dry while dome/humidity above 85 % until 75 % do set dew-a/power to on afterwards set dew-a/power to " +
+			"off " +
 			"if unknown end after 30 min",
-		"errand night while between 23:00 and 06:00 and amplifier/power is on for 5 min do notify \"late\" afterwards notify \"over\"",
-		"errand since when every 3 h only if amplifier/power unchanged for 4 h or clicker/a pressed within 1 h do notify \"since\"",
-		"errand waits when clicker/c pressed do wait until clicker/a pressed at most 20 min then wait 2 min then notify \"waited\"",
+		"errand night while between 23:00 and 06:00 and amplifier/power is on for 5 min do notify \"late\" " +
+			"afterwards notify \"over\"",
+		"errand since when every 3 h only if amplifier/power unchanged for 4 h or clicker/a pressed within 1 h do " +
+			"notify \"since\"",
+		"errand waits when clicker/c pressed do wait until clicker/a pressed at most 20 min then wait 2 min then " +
+			"notify \"waited\"",
 		"errand choice when clicker/d pressed do if boardwalk/power is on do set boardwalk/power to off " +
 			"else set boardwalk/power to on",
 	}

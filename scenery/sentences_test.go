@@ -74,7 +74,8 @@ func (o *observatory) check(is, of string) {
 
 var said = map[string]sentence{
 	"dusk": {act: at("16:20", "16:40"), did: "ran", is: "boardwalk power on, boardwalk colour amber"},
-	"dry": {before: func(o *observatory) { o.measure("dome/humidity", 70, "%") }, act: func(o *observatory, _ errands.Errand) {
+	"dry": {before: func(o *observatory) { o.measure("dome/humidity", 70, "%") }, act: func(o *observatory,
+		_ errands.Errand) {
 		o.measure("dome/humidity", 86, "%")
 		o.pause(time.Minute)
 		o.check("dew-a power on, dew-b power on, dew-c power on", "dry")
@@ -89,8 +90,9 @@ var said = map[string]sentence{
 		o.check("boardwalk power on, boardwalk colour red", "door")
 		o.pause(6 * time.Minute)
 	}, did: "ran stretched", is: "boardwalk power off"},
-	"film": {day: december.AddDate(0, 0, 1), before: wished("radio", "power", "on"), act: at("20:11", "20:11"), did: "ran",
-		is: "radio channel 47"},
+	"film": {day: december.AddDate(0, 0, 1), before: wished("radio", "power", "on"), act: at("20:11", "20:11"),
+		did: "ran",
+		is:  "radio channel 47"},
 	"lived-in": {act: func(o *observatory, _ errands.Errand) {
 		o.until("15:55")
 		o.until("17:00")
@@ -239,7 +241,8 @@ var said = map[string]sentence{
 			o.measure("dome/humidity", 83, "%")
 			o.pause(time.Minute)
 		}, did: "ran", is: "amplifier power off"},
-	"s20": {before: func(o *observatory) { o.measure("mixer/power", 6, "W") }, act: func(o *observatory, _ errands.Errand) {
+	"s20": {before: func(o *observatory) { o.measure("mixer/power", 6, "W") }, act: func(o *observatory,
+		_ errands.Errand) {
 		o.pause(9 * time.Minute)
 		o.measure("mixer/power", 6, "W")
 		o.pause(9 * time.Minute)
@@ -407,8 +410,9 @@ func (o *observatory) doubt(slug string) {
 	o.t.Helper()
 	id, err := o.Library.ID(slug)
 	require.NoError(o.t, err)
-	o.Stream.Publish(happening.Happening{ID: store.NewID(), What: happening.Pressed{Receipt: happening.Receipt{DeviceID: id,
-		Device: slug, Key: "power", Times: 1, Outcome: happening.Unknown, Reason: "the power failed"}}})
+	o.Stream.Publish(happening.Happening{ID: store.NewID(),
+		What: happening.Pressed{Receipt: happening.Receipt{DeviceID: id,
+			Device: slug, Key: "power", Times: 1, Outcome: happening.Unknown, Reason: "the power failed"}}})
 	o.pause(time.Second)
 }
 

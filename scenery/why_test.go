@@ -30,7 +30,8 @@ func TestWhy_SaysInWordsWhatWasInTheWay(t *testing.T) {
 				o.until("12:00")
 				o.press("clicker", "a")
 			}, why: "skipped: sun down no, amplifier/power is on yes"},
-		"unknown": {says: "errand a when clicker/a pressed only if boardwalk/power is on or dome/humidity above 80 do mark a",
+		"unknown": {says: "errand a when clicker/a pressed only if boardwalk/power is on or dome/humidity above 80 " +
+			"do mark a",
 			before: func(o *observatory) { o.measure("dome/humidity", 70, "%"); o.doubt("boardwalk") },
 			act:    pressed("clicker", "a"), why: "unknown: boardwalk/power is on unknown, dome/humidity above 80 no"},
 		"silent": {says: "errand a when clicker/a pressed only if dome/humidity above 80 % do mark a",
@@ -44,7 +45,8 @@ func TestWhy_SaysInWordsWhatWasInTheWay(t *testing.T) {
 				o.press("clicker", "a")
 				o.pause(6 * time.Minute)
 			}, why: "failed: ; nobody said what boardwalk/power is at"},
-		"busy": {says: "errand a when clicker/a pressed do wait 10 min then mark a", act: func(o *observatory, _ errands.Errand) {
+		"busy": {says: "errand a when clicker/a pressed do wait 10 min then mark a", act: func(o *observatory,
+			_ errands.Errand) {
 			o.press("clicker", "a")
 			o.pause(time.Minute)
 			o.press("clicker", "a")
@@ -84,13 +86,15 @@ func TestWhy_SaysInWordsWhatWasInTheWay(t *testing.T) {
 				o.pause(time.Second)
 				o.press("clicker", "a")
 			}, why: "failed: ; unknown device \"boardwalk\": it was removed"},
-		"a moment that does not come": {says: "errand a when clicker/a pressed only if amplifier/power unchanged for 2 h " +
+		"a moment that does not come": {says: "errand a when clicker/a pressed only if amplifier/power unchanged for " +
+			"2 h " +
 			"and occasion public-talk do mark a", act: pressed("clicker", "a"),
 			why: "skipped: amplifier/power unchanged for 2 h"},
 		"a marker": {says: "errand a when clicker/a pressed only if not marker guests-stay do mark a",
 			before: func(o *observatory) { require.NoError(o.t, o.Errands.Mark(o.t.Context(), "guests-stay", true)) },
 			act:    pressed("clicker", "a"), why: "skipped: marker guests-stay yes"},
-		"what it waits for": {says: "errand a when clicker/a pressed do wait until clicker/b pressed at most 1 min then mark a",
+		"what it waits for": {says: "errand a when clicker/a pressed do wait until clicker/b pressed at most 1 min " +
+			"then mark a",
 			act: func(o *observatory, _ errands.Errand) {
 				o.press("clicker", "a")
 				o.pause(2 * time.Minute)
@@ -163,7 +167,8 @@ func TestErrands_AreChangedWhileTheyWait(t *testing.T) {
 	inObservatory(t, december, func(t *testing.T, o *observatory) {
 		o.says("errand a when 10 min after clicker/a pressed do mark old")
 		o.press("clicker", "a")
-		_, err := o.Errands.Change(t.Context(), "a", "errand a when 1 min after clicker/b pressed do mark new", nil, person)
+		_, err := o.Errands.Change(t.Context(), "a", "errand a when 1 min after clicker/b pressed do mark new", nil,
+			person)
 		require.NoError(t, err)
 		o.pause(15 * time.Minute)
 		assert.Empty(t, o.Errands.Markers(), "what was waited for belongs to another sentence")

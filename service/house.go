@@ -263,7 +263,8 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
-	h.Errands, err = errands.Open(ctx, errands.Config{Rows: s.Errands(), Store: s, Targets: h.Targets, Beliefs: h.Beliefs,
+	h.Errands, err = errands.Open(ctx, errands.Config{Rows: s.Errands(), Store: s, Targets: h.Targets,
+		Beliefs:   h.Beliefs,
 		Sequences: h.Sequences, Occasions: h.Occasions, Station: h.stationID, Runs: h.Runs, Holds: h.Holds,
 		History: h.History, Home: h.Home.Home, Calendar: h.Calendar, Stream: h.Stream, Elsewhere: messages.anew,
 		Ready: []<-chan struct{}{h.Setting.Ready(), h.Holds.Ready(), h.Runs.Ready()}})

@@ -96,7 +96,8 @@ type watched struct {
 // NewMemory makes one in which nothing happened yet.
 func NewMemory(paths Paths) *Memory {
 	return &Memory{paths: paths, things: map[string]*remembered{}, keys: map[string]time.Time{},
-		told: map[string]time.Time{}, battery: map[string]string{}, ran: map[string]time.Time{}, force: map[string]bool{}, marked: map[string]bool{},
+		told: map[string]time.Time{}, battery: map[string]string{}, ran: map[string]time.Time{},
+		force: map[string]bool{}, marked: map[string]bool{},
 		tests: map[string]*watched{}}
 }
 
@@ -180,7 +181,8 @@ func (m *Memory) change(f Fact) (c *Change) {
 	was := t.value
 	if !known || was != f.Value || !slices.Equal(t.may, f.May) {
 		t.may = f.May
-		if t.value = f.Value; f.Value != "" && was != "" && was != f.Value { // else it is only known now, or not any more
+		// else it is only known now, or not any more
+		if t.value = f.Value; f.Value != "" && was != "" && was != f.Value {
 			t.at = f.At
 			if f.By != "" {
 				t.by[f.By] = f.At

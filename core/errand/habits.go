@@ -101,9 +101,11 @@ func best(a act, times []time.Time, cues map[string][]Fact, w moment.Where) (out
 			out, is = h, true
 		}
 	}
-	offset, days, spread := together(times, w, func(d moment.Date) (time.Time, bool) { return w.At(d, 0), true }, 24*time.Hour)
+	offset, days, spread := together(times, w, func(d moment.Date) (time.Time, bool) { return w.At(d, 0), true },
+		24*time.Hour)
 	clock := moment.Clock(offset.Round(5*time.Minute)/time.Minute) % (24 * 60)
-	try(Habit{Cue: Cue{Times: []moment.Clock{clock}}}, len(days), spread+time.Second) // what is as good with the sun is that
+	// what is as good with the sun is that
+	try(Habit{Cue: Cue{Times: []moment.Clock{clock}}}, len(days), spread+time.Second)
 	if w.Place != nil {
 		for _, e := range []sun.Event{"sunrise", "sunset", "dawn", "dusk"} {
 			offset, days, spread := together(times, w, func(d moment.Date) (time.Time, bool) {

@@ -36,7 +36,8 @@ func TestProductions_AreTheirTexts(t *testing.T) {
 		}
 		said, err := os.ReadFile("testdata/sentences.txt")
 		require.NoError(t, err)
-		rare := "errand rare when dome/humidity falls by 3 % within 1 h or door/opened pressed thrice do notify \"dry\"\n"
+		rare := "errand rare when dome/humidity falls by 3 % within 1 h or door/opened pressed thrice do notify " +
+			"\"dry\"\n"
 		for line := range strings.Lines(rare + string(said)) {
 			if e, err := Parse(line, names{}); err == nil {
 				all = append(all, production{e.Print(now), e})
@@ -48,7 +49,8 @@ func TestProductions_AreTheirTexts(t *testing.T) {
 			require.NoError(t, err)
 			out = append(out, string(data))
 		}
-		require.NoError(t, os.WriteFile(productions, []byte("[\n"+strings.Join(out, ",\n")+"\n]\n"), 0o644)) //nolint:gosec // it is no secret
+		require.NoError(t, os.WriteFile(productions, []byte("[\n"+strings.Join(out, ",\n")+"\n]\n"),
+			0o644)) //nolint:gosec // it is no secret
 	}
 	data, err := os.ReadFile(productions)
 	require.NoError(t, err)
@@ -65,16 +67,23 @@ func TestProductions_AreTheirTexts(t *testing.T) {
 		assert.JSONEq(t, string(want), string(is), p.Text)
 		whole += p.Text + "\n"
 	}
-	for _, part := range []string{"when ", "\n  or ", "only if ", "while ", "afterwards back", "afterwards ", " give or take ",
-		" not before ", " not after ", " else skip", " on weekdays", " on weekends", " on first ", " on last ", "every ", " from ",
-		"on 20", " pressed", " pressed twice", " pressed thrice", " pressed held", " becomes ", " leaves ", " by handset",
-		" rises by ", " falls by ", " silent for ", "battery ", "occasion ", " starts", " ends", "phrase ", "message ", " at \"",
+	for _, part := range []string{"when ", "\n  or ", "only if ", "while ", "afterwards back", "afterwards ",
+		" give or take ",
+		" not before ", " not after ", " else skip", " on weekdays", " on weekends", " on first ", " on last ",
+		"every ", " from ",
+		"on 20", " pressed", " pressed twice", " pressed thrice", " pressed held", " becomes ", " leaves ",
+		" by handset",
+		" rises by ", " falls by ", " silent for ", "battery ", "occasion ", " starts", " ends", "phrase ", "message ",
+		" at \"",
 		" is \"", "hook ", "calendar ", " titled ", "house starts", "mains return", "station ", " returns", "between ",
 		"sun up", "sun down", "sun above ", "sun below ", " may be ", " is ", " above ", " below ", " until ", " for ",
-		" changed ", " unchanged ", " within ", "marker ", " ran within ", " or ", " and ", "not ", "(", "press ", " times",
-		" held ", "set ", " by +", " by -", " and back", " and then ", "start ", " over people", "end ", "run ", "wait ",
+		" changed ", " unchanged ", " within ", "marker ", " ran within ", " or ", " and ", "not ", "(", "press ",
+		" times",
+		" held ", "set ", " by +", " by -", " and back", " and then ", "start ", " over people", "end ", "run ",
+		"wait ",
 		" at most ", "mark ", "unmark ", "send ", "notify ", "if missed run", "if missed skip", "if unknown end",
-		"if doubtful ask for", "if doubtful ask until", "if doubtful press", "if busy stretch", "if busy start over", "# ",
+		"if doubtful ask for", "if doubtful ask until", "if doubtful press", "if busy stretch", "if busy start over",
+		"# ",
 		"control ", "measurement ", " before ", " after ", "dawn", "nautical", "noon", " then ", " else ("} {
 		assert.True(t, strings.Contains(whole, part), part) // not Contains: it would show all of them
 	}

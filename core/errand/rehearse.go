@@ -472,7 +472,8 @@ func (r *rehearsal) do(p *playing, op run.Op, at time.Time) {
 		}
 		done.Presses, done.Wrong, takes = out.Presses, out.Wrong, out.Takes
 	case op.Press != nil:
-		out := r.Devices.Press(op.Press.On.ID, op.Press.Key, max(op.Press.Times, 1), r.memory.Device(op.Press.On.ID), at)
+		out := r.Devices.Press(op.Press.On.ID, op.Press.Key, max(op.Press.Times, 1), r.memory.Device(op.Press.On.ID),
+			at)
 		r.fold(op.Press.On.ID, out.Values, at)
 		done.Presses, done.Wrong, takes = out.Presses, out.Wrong, out.Takes
 	case op.Wait != nil && op.Wait.Point != nil:

@@ -67,7 +67,10 @@ func (o *tap) key(k Key) Key {
 
 // Settle gives the presses of which it is sure at a time that no more belong to them.
 func (t *Taps) Settle(now time.Time) (out []Key) {
-	for _, k := range slices.SortedFunc(maps.Keys(t.open), func(a, b Key) int { return t.open[a].over.Compare(t.open[b].over) }) {
+	for _, k := range slices.SortedFunc(maps.Keys(t.open), func(a,
+		b Key) int {
+		return t.open[a].over.Compare(t.open[b].over)
+	}) {
 		if o := t.open[k]; !o.over.After(now) {
 			out = append(out, o.key(k))
 			delete(t.open, k)

@@ -208,7 +208,10 @@ func says(want run.Message, came Message) bool {
 // sameWords compares what is said: case, and what stands between the words, do not count.
 func sameWords(a, b string) bool {
 	words := func(s string) []string {
-		return strings.FieldsFunc(strings.ToLower(s), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+		return strings.FieldsFunc(strings.ToLower(s), func(r rune) bool {
+			return !unicode.IsLetter(r) &&
+				!unicode.IsDigit(r)
+		})
 	}
 	return slices.Equal(words(a), words(b))
 }

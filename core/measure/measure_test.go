@@ -35,25 +35,27 @@ func TestSpec_SaysWhatCannotBe(t *testing.T) {
 	topic := func(t measure.Topic) measure.Spec { return measure.Spec{Source: measure.Source{Topic: &t}} }
 	worked := func(w measure.Worked) measure.Spec { return measure.Spec{Source: measure.Source{Worked: &w}} }
 	for want, s := range map[string]measure.Spec{
-		"at most 12 characters":       {Unit: strings.Repeat("m", 13)},
-		"scale 0":                     {Scale: ptr(0)},
-		"not below":                   {Least: ptr(3), Most: ptr(3)},
-		"are numbers":                 {Offset: math.NaN()},
-		"silent after":                {Silent: 32 * 24 * time.Hour},
-		"without + and #":             topic(measure.Topic{Topic: "dome/#"}),
-		"Urbo's own":                  topic(measure.Topic{Topic: "urbo/station/x/up"}),
-		"begins with /":               topic(measure.Topic{Topic: "dome", Pointer: "value"}),
-		"a difference is of two":      worked(measure.Worked{How: measure.Difference, Of: []string{"a/b"}}),
-		"from a control and a value":  worked(measure.Worked{How: measure.OnFor}),
-		"go with on-for":              worked(measure.Worked{How: measure.Mean, Of: []string{"a/b"}, Value: "on"}),
-		"mean, dew-point or":          worked(measure.Worked{How: "sum", Of: []string{"a/b"}}),
-		"its values come from one pl": {Source: measure.Source{Topic: &measure.Topic{Topic: "a"}, Worked: &measure.Worked{}}},
+		"at most 12 characters":      {Unit: strings.Repeat("m", 13)},
+		"scale 0":                    {Scale: ptr(0)},
+		"not below":                  {Least: ptr(3), Most: ptr(3)},
+		"are numbers":                {Offset: math.NaN()},
+		"silent after":               {Silent: 32 * 24 * time.Hour},
+		"without + and #":            topic(measure.Topic{Topic: "dome/#"}),
+		"Urbo's own":                 topic(measure.Topic{Topic: "urbo/station/x/up"}),
+		"begins with /":              topic(measure.Topic{Topic: "dome", Pointer: "value"}),
+		"a difference is of two":     worked(measure.Worked{How: measure.Difference, Of: []string{"a/b"}}),
+		"from a control and a value": worked(measure.Worked{How: measure.OnFor}),
+		"go with on-for":             worked(measure.Worked{How: measure.Mean, Of: []string{"a/b"}, Value: "on"}),
+		"mean, dew-point or":         worked(measure.Worked{How: "sum", Of: []string{"a/b"}}),
+		"its values come from one pl": {Source: measure.Source{Topic: &measure.Topic{Topic: "a"},
+			Worked: &measure.Worked{}}},
 	} {
 		err := s.Check()
 		require.ErrorIs(t, err, measure.ErrMeasurement, want)
 		assert.ErrorContains(t, err, want)
 	}
-	require.NoError(t, worked(measure.Worked{How: measure.OnFor, On: &run.Target{}, Control: "power", Value: "on"}).Check())
+	require.NoError(t, worked(measure.Worked{How: measure.OnFor, On: &run.Target{}, Control: "power",
+		Value: "on"}).Check())
 	require.NoError(t, topic(measure.Topic{Topic: "club/dome", Pointer: "/humidity"}).Check())
 }
 
@@ -86,7 +88,8 @@ func TestTopic_ReadsNumbersAndBatteries(t *testing.T) {
 func TestRadio_ReadsItsOwnSensor(t *testing.T) {
 	read := line.Reading{Sheet: "sense36a", Fields: line.Fields{"id": line.Number(90), "battery": line.Number(0)},
 		Measured: []line.Measurement{{Name: "temperature", Value: 21.7, Unit: "°C"}}}
-	mine := measure.Radio{Sheet: "sense36a", Fields: map[string]string{"id": line.Number(90).String()}, Value: "temperature"}
+	mine := measure.Radio{Sheet: "sense36a", Fields: map[string]string{"id": line.Number(90).String()},
+		Value: "temperature"}
 	v, unit, battery, is := mine.Read(read)
 	assert.True(t, is)
 	assert.InDelta(t, 21.7, v, 0)

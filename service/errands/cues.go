@@ -222,7 +222,8 @@ func (e *Errands) looks(about string) {
 // yield lets levels that set a device leave it alone, until their conditions were false once.
 func (e *Errands) yield(device string) {
 	for _, one := range e.concerned(device) {
-		if one.Doc.Errand.While == nil || !slices.Contains(e.Targets.AllDevices(run.Targets(one.Doc.Errand.Do)), device) {
+		if one.Doc.Errand.While == nil || !slices.Contains(e.Targets.AllDevices(run.Targets(one.Doc.Errand.Do)),
+			device) {
 			continue
 		}
 		e.turn.Lock()

@@ -163,7 +163,8 @@ type Errands struct {
 func Open(ctx context.Context, c Config) (*Errands, error) {
 	e := &Errands{Config: c, states: map[string]*state{}, waits: map[*waiter]bool{}, came: map[string]Came{},
 		ran: map[string]time.Time{}, on: map[string]errand.Level{}, pressed: map[string]string{},
-		chains: map[string]int{}, begun: map[string]string{}, anew: true, began: c.Calendar.Now(), note: history.NewNoter(c.Calendar.At)}
+		chains: map[string]int{}, begun: map[string]string{}, anew: true, began: c.Calendar.Now(),
+		note: history.NewNoter(c.Calendar.At)}
 	say := func(format string, args ...any) {
 		c.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
 			Text: fmt.Sprintf(format, args...)}})

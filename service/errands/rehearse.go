@@ -54,7 +54,8 @@ func (e *Errands) Answers(one errand.Rehearsed) []happening.Answer { return e.an
 // with nothing sent. Errors are those of Check, or wrap ErrRehearsal.
 func (e *Errands) Rehearse(ctx context.Context, text, id string, days int, sight sequences.Sight) (Rehearsal, error) {
 	if days == 0 || days > MostDays || days < -MostDays {
-		return Rehearsal{}, fmt.Errorf("%w of %d days: the last 1 to %d, or as many to come", ErrRehearsal, max(days, -days),
+		return Rehearsal{}, fmt.Errorf("%w of %d days: the last 1 to %d, or as many to come", ErrRehearsal, max(days,
+			-days),
 			MostDays)
 	}
 	sentence, err := e.read(text, id, sight)

@@ -285,7 +285,8 @@ func (h *History) Find(ctx context.Context, q Query) (facts []Fact, more bool, e
 const MostCame = 1000
 
 // Came lists the newest cues of an errand that came, the newest first, with their times by the calendar clock.
-func (h *History) Came(ctx context.Context, id string, most int) (at []time.Time, came []happening.ErrandCame, err error) {
+func (h *History) Came(ctx context.Context, id string, most int) (at []time.Time, came []happening.ErrandCame,
+	err error) {
 	h.Flush(ctx)
 	rows, err := h.Store.NewestFacts(ctx, errand.OfErrand, id, most)
 	for _, row := range rows {
@@ -375,7 +376,8 @@ func (h *History) ErrandsBetween(ctx context.Context, since, until time.Time, ea
 		})
 }
 
-// Chart reads the history of a measurement in at most about so many spans, and how long these are; 0 is each value.
+// Chart reads the history of a measurement in at most about so many spans, and how long these are; 0 is each value. A
+// most of 0 is all that is kept.
 func (h *History) Chart(ctx context.Context, name string, since, until time.Time, most int) ([]measure.Span,
 	time.Duration, error) {
 	if !since.Before(until) {
@@ -383,11 +385,11 @@ func (h *History) Chart(ctx context.Context, name string, since, until time.Time
 	}
 	h.Flush(ctx)
 	each := time.Duration(0)
-	if until.Sub(since) > measure.Raw/8 {
+	if most > 0 && until.Sub(since) > measure.Raw/8 {
 		each = measure.Step(until.Sub(since), most)
 	}
 	rows, err := h.Store.MeasuredSpans(ctx, name, since, until, each.Milliseconds())
-	if err == nil && each == 0 && len(rows) > most {
+	if err == nil && most > 0 && each == 0 && len(rows) > most {
 		each = measure.Step(until.Sub(since), most)
 		rows, err = h.Store.MeasuredSpans(ctx, name, since, until, each.Milliseconds())
 	}

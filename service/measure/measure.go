@@ -259,7 +259,8 @@ func (m *Measure) List() []Measurement {
 	return out
 }
 
-// Describe says what a measurement is, and where it comes from. The error wraps measure.ErrMeasurement, or is the store's.
+// Describe says what a measurement is, and where it comes from. The error wraps measure.ErrMeasurement, or is the
+// store's.
 func (m *Measure) Describe(ctx context.Context, name string, spec measure.Spec, by grant.By) (Measurement, error) {
 	if err := measure.CheckName(name); err != nil {
 		return Measurement{}, err
@@ -325,7 +326,8 @@ func (m *Measure) Remove(ctx context.Context, name string, by grant.By) error {
 		users = append(users, m.Used(name)...)
 	}
 	if len(users) > 0 {
-		return fmt.Errorf("%w: %s is used by %s: change that first", measure.ErrMeasurement, name, strings.Join(users, ", "))
+		return fmt.Errorf("%w: %s is used by %s: change that first", measure.ErrMeasurement, name, strings.Join(users,
+			", "))
 	}
 	if err := m.Store.RemoveMeasurement(ctx, name); err != nil {
 		return err

@@ -31,7 +31,8 @@ type Doorman interface {
 	Station(ctx context.Context, name, token, from string) (revoked <-chan struct{}, err error)
 	// Program says whether a token lets a program in. may says whether it may tell the values of a measurement; revoked
 	// is closed when it does not let it in any more.
-	Program(ctx context.Context, token, from string) (may func(measurement string) bool, revoked <-chan struct{}, err error)
+	Program(ctx context.Context, token, from string) (may func(measurement string) bool, revoked <-chan struct{},
+		err error)
 }
 
 // Telling knows which measurements come from a topic.
@@ -50,7 +51,8 @@ type OwnOptions struct {
 	Telling Telling // nil is nothing but stations
 }
 
-// Own is a broker that runs in this process, for stations and for programs that tell measurements: each station signs in
+// Own is a broker that runs in this process, for stations and for programs that tell measurements: each station signs
+// in
 // with its name and its token, and speaks at its own topics; a program signs in as "urbo.program" with its token, and
 // publishes at the topics of measurements that it may tell. Nobody else gets in, and nobody hears another.
 type Own struct{ options OwnOptions }
@@ -170,7 +172,8 @@ func (g *guard) OnConnectAuthenticate(c *broker.Client, p packets.Packet) bool {
 	var may func(string) bool
 	switch {
 	case c.Net.Listener == "house":
-		if user != houseUser && user != messagesUser || subtle.ConstantTimeCompare([]byte(password), []byte(g.secret)) != 1 {
+		if user != houseUser && user != messagesUser || subtle.ConstantTimeCompare([]byte(password),
+			[]byte(g.secret)) != 1 {
 			return false
 		}
 	case user == programUser && g.telling != nil:

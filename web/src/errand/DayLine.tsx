@@ -32,13 +32,13 @@ export function DayLine() {
     <Box component="section" aria-label={words.day.title} sx={{ mt: 2 }}>
       <Box sx={{ display: 'flex', alignItems: 'center', gap: 1, flexWrap: 'wrap', mb: 0.5 }}>
         <Button size="small" aria-label={words.day.before} onClick={() => show(shift(d.date, -1))}>
-          ‹
+          <Arrow way={-1} />
         </Button>
         <Box component="h2" sx={{ fontSize: 16, fontWeight: 600, m: 0 }}>
           {dueLine(d.from).slice(0, 14)}
         </Box>
         <Button size="small" aria-label={words.day.after} onClick={() => show(shift(d.date, 1))}>
-          ›
+          <Arrow way={1} />
         </Button>
         {date !== '' && (
           <Button size="small" onClick={() => show('')}>
@@ -64,6 +64,15 @@ export function DayLine() {
       )}
       <List day={d} />
     </Box>
+  );
+}
+
+// Arrow points to an earlier or later day.
+function Arrow({ way }: { way: 1 | -1 }) {
+  return (
+    <svg width={10} height={16} aria-hidden>
+      <path d={way < 0 ? 'M8 2 2 8l6 6' : 'M2 2l6 6-6 6'} fill="none" stroke="currentColor" strokeWidth={2} />
+    </svg>
   );
 }
 

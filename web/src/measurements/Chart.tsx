@@ -65,7 +65,16 @@ export function Chart({
     };
   }, [chart, height, mode, systemMode]);
   return (
-    <Box ref={box} role="img" aria-label={name} sx={{ width: '100%', '& .u-legend': { fontSize: 14, fontFamily: 'inherit', textAlign: 'left' }, '& .u-legend th': { fontWeight: 400 } }} />
+    <Box
+      ref={box}
+      role="img"
+      aria-label={name}
+      sx={{
+        width: '100%',
+        '& .u-legend': { fontSize: 14, fontFamily: 'inherit', textAlign: 'left' },
+        '& .u-legend th': { fontWeight: 400 },
+      }}
+    />
   );
 }
 
