@@ -19,6 +19,7 @@ import (
 	"urbo/core/run"
 	"urbo/service"
 	"urbo/service/boards"
+	"urbo/service/errands"
 	"urbo/service/occasions"
 	"urbo/service/questions"
 	"urbo/wire"
@@ -316,6 +317,10 @@ func (a *API) nameOf(t board.Tile) string {
 		if s, err := a.house.Sequences.Find(t.On.ID); err == nil {
 			name = s.Name
 		}
+	case run.Errand:
+		if e, err := a.house.Errands.Find(t.On.ID); err == nil {
+			name = plain.Label(e.Slug)
+		}
 	case run.Reins:
 		name = "Reins"
 	case run.Measurement:
@@ -396,6 +401,18 @@ func (a *API) tileState(t board.Tile) (w wire.TileState, is bool) {
 			}
 		}
 		return w, true
+	case board.Errand:
+		e, err := a.house.Errands.Find(t.On.ID)
+		if err != nil {
+			return w, false
+		}
+		w.Errand = a.tileErrand(e)
+		for _, r := range a.house.Runs.List() {
+			if r.Of == t.On.ID && r.State.Phase != run.Ended {
+				w.Run = r.ID
+			}
+		}
+		return w, true
 	case board.Measurement:
 		m, err := a.house.Measure.Get(t.On.ID)
 		if err != nil {
@@ -449,7 +466,7 @@ func (a *API) useTile(ctx context.Context, t board.Tile, u wire.TileUse) (wire.T
 		return wire.TileAnswer{}, fmt.Errorf("%w: it %s", errUse, offers)
 	}
 	if err := a.mayAbout(ctx, grant.Use, []run.Target{t.On}); err != nil && t.Kind != board.Occasion &&
-		t.Kind != board.Sequence {
+		t.Kind != board.Sequence && t.Kind != board.Errand {
 		return wire.TileAnswer{}, err
 	}
 	switch t.Kind {
@@ -485,9 +502,46 @@ func (a *API) useTile(ctx context.Context, t board.Tile, u wire.TileUse) (wire.T
 		}
 		w := a.runOf(ctx)(r)
 		return wire.TileAnswer{Run: &w}, nil
+	case board.Errand:
+		return a.useErrand(ctx, t, u)
 	case board.Measurement, board.Question, board.Heading, board.Note:
 	}
 	return no("only shows something")
+}
+
+// useErrand runs an errand through a tile, or switches it.
+func (a *API) useErrand(ctx context.Context, t board.Tile, u wire.TileUse) (wire.TileAnswer, error) {
+	do := cmp.Or(u.Do, "start")
+	if len(u.Wants) > 0 || u.Key != "" || u.Tell != "" || do != "start" && do != "on" && do != "off" {
+		return wire.TileAnswer{}, fmt.Errorf("%w: it runs an errand, and switches it on and off", errUse)
+	}
+	right := grant.Arrange
+	if do == "start" {
+		right = grant.Use
+	}
+	e, err := a.findErrand(ctx, right, t.On.ID)
+	if err != nil {
+		return wire.TileAnswer{}, err
+	}
+	if do == "start" {
+		came, err := a.house.Errands.Do(ctx, e.ID, asking(ctx))
+		return wire.TileAnswer{Done: came.Did == "ran" || came.Did == "stretched", Reason: came.Reason}, err
+	}
+	_, err = a.house.Errands.Switch(ctx, e.ID, do == "on", asking(ctx))
+	return wire.TileAnswer{Done: err == nil}, err
+}
+
+// tileErrand is what an errand on a board is at.
+func (a *API) tileErrand(e errands.Errand) *wire.TileErrand {
+	w := &wire.TileErrand{On: !e.Doc.Off, Trial: e.Doc.Trial}
+	w.Holding, _ = a.house.Errands.Holding(e.ID)
+	if at, is := a.house.Errands.NextOf(e); is {
+		w.Next = &at
+	}
+	if last, is := a.house.Errands.Last(e.ID); is {
+		w.Did, w.At = last.Did, &last.At
+	}
+	return w
 }
 
 // useControls sets controls through a tile, tells what they are at, presses a key of its device, or takes back what was

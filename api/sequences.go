@@ -261,6 +261,11 @@ func (a *API) sight(ctx context.Context) sequences.Sight {
 				about = o.Doc.Targets()
 			}
 		}
+		if t.Kind == run.Errand && err == nil {
+			if e, none := a.house.Errands.Find(t.ID); none == nil {
+				about = a.aboutErrand(e.Doc.Errand)
+			}
+		}
 		switch {
 		case t.Kind == run.Measurement && err == nil:
 			return Caller(ctx).Grant.May(grant.See, grant.Target{Measurement: t.ID})

@@ -252,7 +252,7 @@ func TestBoards_OnlyWhatChangedIsDrawnAnew(t *testing.T) {
 	b := open(t, r, 1280, 800)
 	b.visit(r, "/boards/dome")
 	b.see("Dome humidity")
-	b.until(`document.querySelectorAll('.tile').length === 6`)
+	b.until(`document.querySelectorAll('.tile').length === 7`)
 	b.eval(`window.touched = new Set(); window.moved = 0;
 		new MutationObserver(l => l.forEach(m => {
 			const t = (m.target.nodeType === 1 ? m.target : m.target.parentElement)?.closest('.tile');

@@ -18,7 +18,7 @@ func arrangeBoards(ctx context.Context, house *service.House, by grant.By) error
 	for _, b := range []struct {
 		name     string
 		sections []boards.Text
-	}{{"Public night", publicNight()}, {"Dome", dome()}} {
+	}{{"Public night", publicNight()}, {"Dome", dome(false)}} {
 		if _, err := house.Boards.Add(ctx, "", b.name, boards.Change{Sections: &b.sections}, by); err != nil {
 			return err
 		}
@@ -43,11 +43,15 @@ func publicNight() []boards.Text {
 	}
 }
 
-// dome is for whoever observes.
-func dome() []boards.Text {
+// dome is for whoever observes; with what dries it by itself, where that is there.
+func dome(dries bool) []boards.Text {
+	damp := []boards.TileText{tile(board.Measurement, "dome/humidity")}
+	if dries {
+		damp = append(damp, tile(board.Errand, "dry"))
+	}
 	return []boards.Text{
-		{Title: "Dome", Tiles: []boards.TileText{tile(board.Control, "dew/power"), tile(board.Device, "mixer"),
-			tile(board.Control, "shutter/position"), tile(board.Measurement, "dome/humidity")}},
+		{Title: "Dome", Tiles: append([]boards.TileText{tile(board.Control, "dew/power"), tile(board.Device, "mixer"),
+			tile(board.Control, "shutter/position")}, damp...)},
 		{Title: "Outside", Tiles: []boards.TileText{tile(board.Control, "boardwalk/brightness"),
 			tile(board.Device, "door")}},
 	}

@@ -2,11 +2,13 @@ package scenery
 
 import (
 	"context"
+	"log/slog"
 	"slices"
 
 	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/service"
+	"urbo/service/boards"
 )
 
 // theErrands are what the observatory does by itself. Some are about the projector, which is not learned yet: these
@@ -41,6 +43,12 @@ func Errands(ctx context.Context, house *service.House) {
 		return err == nil
 	}
 	left := slices.DeleteFunc(slices.Clone(theErrands), add)
+	if one, err := house.Errands.Find("dry"); err == nil && one.Readable() {
+		sections := dome(true)
+		if _, err := house.Boards.Alter(ctx, "dome", boards.Change{Sections: &sections}, by); err != nil {
+			slog.Warn("the board of the dome", "error", err)
+		}
+	}
 	if len(left) == 0 {
 		return
 	}

@@ -34,7 +34,7 @@ type BoardSection struct {
 // Tile is one thing on a board.
 type Tile struct {
 	ID     string     `json:"id"`
-	Kind   board.Kind `json:"kind" enum:"control,key,device,occasion,sequence,measurement,question,heading,note"`
+	Kind   board.Kind `json:"kind" enum:"control,key,device,occasion,sequence,errand,measurement,question,heading,note"`
 	Of     string     `json:"of,omitempty" doc:"What it is about: amplifier/volume, dew/power, public-talk"`
 	Title  string     `json:"title,omitempty" doc:"That somebody gave it"`
 	Name   string     `json:"name" doc:"What it is called without one"`
@@ -75,7 +75,18 @@ type TileState struct {
 	Gauge    *Gauge        `json:"gauge,omitempty" doc:"Of a measurement"`
 	InForce  bool          `json:"in_force,omitempty" doc:"Of an occasion"`
 	Differs  int           `json:"differs,omitempty" doc:"Controls that are not at what the occasion wants"`
-	Run      string        `json:"run,omitempty" doc:"Of a sequence, or the start of an occasion, that is under way"`
+	Errand   *TileErrand   `json:"errand,omitempty" doc:"Of an errand"`
+	Run      string        `json:"run,omitempty" doc:"Of a sequence, an errand, or the start of an occasion, that is under way"`
+}
+
+// TileErrand is what an errand is at.
+type TileErrand struct {
+	On      bool       `json:"on"`
+	Trial   bool       `json:"trial,omitempty"`
+	Holding bool       `json:"holding,omitempty"`
+	Next    *time.Time `json:"next,omitempty"`
+	Did     string     `json:"did,omitempty" doc:"What was made of the last cue"`
+	At      *time.Time `json:"at,omitempty" doc:"When that came"`
 }
 
 // TileControl is what a control is believed to be at.
@@ -95,7 +106,7 @@ type TileControl struct {
 // TileText is a tile as somebody wrote it.
 type TileText struct {
 	ID    string     `json:"id,omitempty" maxLength:"120" doc:"Left out of a new one"`
-	Kind  board.Kind `json:"kind" enum:"control,key,device,occasion,sequence,measurement,question,heading,note"`
+	Kind  board.Kind `json:"kind" enum:"control,key,device,occasion,sequence,errand,measurement,question,heading,note"`
 	Of    string     `json:"of,omitempty" maxLength:"140"`
 	Title string     `json:"title,omitempty" maxLength:"80"`
 	Size  board.Size `json:"size,omitempty" enum:"small,wide,large"`
@@ -130,7 +141,7 @@ type TileUse struct {
 	Wants  []control.Want `json:"wants,omitempty" maxItems:"24" doc:"Of a control, or of the controls of a device"`
 	Key    string         `json:"key,omitempty" maxLength:"40" doc:"Of a device; a tile of a key presses that"`
 	HoldMS int            `json:"hold_ms,omitempty" minimum:"0" maximum:"20000"`
-	Do     string         `json:"do,omitempty" enum:"start,end,right,undo" doc:"start, end or right of an occasion; undo of a control"`
+	Do     string         `json:"do,omitempty" enum:"start,end,right,undo,on,off" doc:"start, end or right of an occasion; start, on or off of an errand; undo of a control"`
 	Tell   string         `json:"tell,omitempty" maxLength:"40" doc:"What the control is at now, before anything is pressed"`
 	Ask    bool           `json:"ask,omitempty" doc:"Press nothing where it would go on from something doubtful"`
 }

@@ -52,6 +52,7 @@ const (
 	Device      Kind = "device"      // all that a device has
 	Occasion    Kind = "occasion"    // starts, ends, and is put right
 	Sequence    Kind = "sequence"    // runs
+	Errand      Kind = "errand"      // is switched, and run
 	Measurement Kind = "measurement" // a number
 	Question    Kind = "question"    // what is asked of people now
 	Heading     Kind = "heading"     // a title within a section
@@ -59,7 +60,7 @@ const (
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Control, Key, Device, Occasion, Sequence, Measurement, Question, Heading, Note}
+var Kinds = []Kind{Control, Key, Device, Occasion, Sequence, Errand, Measurement, Question, Heading, Note}
 
 // Size of a tile: how much of a row it takes.
 type Size string
@@ -88,8 +89,8 @@ type Tile struct {
 // needs are the kinds of things that tiles of a kind may be about; none is nothing.
 var needs = map[Kind][]run.Kind{
 	Control: {run.Device, run.Group, run.Room, run.Reins}, Key: {run.Device, run.Reins}, Device: {run.Device},
-	Occasion: {run.Occasion}, Sequence: {run.Sequence}, Measurement: {run.Measurement}, Question: nil, Heading: nil,
-	Note: nil,
+	Occasion: {run.Occasion}, Sequence: {run.Sequence}, Errand: {run.Errand}, Measurement: {run.Measurement},
+	Question: nil, Heading: nil, Note: nil,
 }
 
 // Named says whether tiles of a kind name a control or key.

@@ -14,6 +14,7 @@ import (
 	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/run"
+	"urbo/service/errands"
 	"urbo/service/library"
 	"urbo/service/measure"
 	"urbo/service/named"
@@ -63,6 +64,7 @@ type Config struct {
 	Targets   Targets
 	Occasions *occasions.Occasions
 	Sequences *sequences.Sequences
+	Errands   *errands.Errands // there before anybody asks
 	Stream    *stream.Stream
 }
 
@@ -142,6 +144,9 @@ func (b *Boards) Name(t run.Target) string {
 	case run.Sequence:
 		one, _ := b.Sequences.Find(t.ID)
 		return one.Slug
+	case run.Errand:
+		one, _ := b.Errands.Find(t.ID)
+		return one.Slug
 	case run.Measurement:
 		return t.ID
 	}
@@ -177,6 +182,21 @@ func (b *Boards) DevicesOf(t run.Target) []string {
 				return b.Targets.AllDevices(p.Targets())
 			}
 			return b.Targets.AllDevices(run.Targets(s.Doc.Steps))
+		}
+	case run.Errand:
+		if e, err := b.Errands.Find(t.ID); err == nil {
+			var out []string
+			for _, about := range e.Doc.Errand.Targets() {
+				if about.Kind == run.Errand {
+					continue
+				}
+				for _, id := range b.DevicesOf(about) {
+					if !slices.Contains(out, id) {
+						out = append(out, id)
+					}
+				}
+			}
+			return out
 		}
 	}
 	return b.Targets.AllDevices([]run.Target{t})
@@ -296,6 +316,9 @@ func (b *Boards) about(kind board.Kind, of string) (run.Target, string, error) {
 	case board.Sequence:
 		s, err := b.Sequences.Find(of)
 		return run.Target{Kind: run.Sequence, ID: s.ID, Was: s.Slug}, "", err
+	case board.Errand:
+		e, err := b.Errands.Find(of)
+		return run.Target{Kind: run.Errand, ID: e.ID, Was: e.Slug}, "", err
 	case board.Control, board.Key:
 		i := strings.LastIndexByte(of, '/')
 		if i <= 0 || i == len(of)-1 {

@@ -5551,7 +5551,7 @@ export interface components {
             /** @description That can be pressed through it */
             keys: string[];
             /** @enum {string} */
-            kind: "control" | "key" | "device" | "occasion" | "sequence" | "measurement" | "question" | "heading" | "note";
+            kind: "control" | "key" | "device" | "occasion" | "sequence" | "errand" | "measurement" | "question" | "heading" | "note";
             /** @description What it is called without one */
             name: string;
             /** @description What it is about: amplifier/volume, dew/power, public-talk */
@@ -5598,6 +5598,20 @@ export interface components {
             /** @enum {string} */
             word: "certain" | "believed" | "doubtful";
         };
+        TileErrand: {
+            /**
+             * Format: date-time
+             * @description When that came
+             */
+            at?: string;
+            /** @description What was made of the last cue */
+            did?: string;
+            holding?: boolean;
+            /** Format: date-time */
+            next?: string;
+            on: boolean;
+            trial?: boolean;
+        };
         TileState: {
             controls?: components["schemas"]["TileControl"][];
             /**
@@ -5605,18 +5619,20 @@ export interface components {
              * @description Controls that are not at what the occasion wants
              */
             differs?: number;
+            /** @description Of an errand */
+            errand?: components["schemas"]["TileErrand"];
             /** @description Of a measurement */
             gauge?: components["schemas"]["Gauge"];
             /** @description Of an occasion */
             in_force?: boolean;
-            /** @description Of a sequence, or the start of an occasion, that is under way */
+            /** @description Of a sequence, an errand, or the start of an occasion, that is under way */
             run?: string;
         };
         TileText: {
             /** @description Left out of a new one */
             id?: string;
             /** @enum {string} */
-            kind: "control" | "key" | "device" | "occasion" | "sequence" | "measurement" | "question" | "heading" | "note";
+            kind: "control" | "key" | "device" | "occasion" | "sequence" | "errand" | "measurement" | "question" | "heading" | "note";
             of?: string;
             /** @enum {string} */
             size?: "small" | "wide" | "large";
@@ -5627,10 +5643,10 @@ export interface components {
             /** @description Press nothing where it would go on from something doubtful */
             ask?: boolean;
             /**
-             * @description start, end or right of an occasion; undo of a control
+             * @description start, end or right of an occasion; start, on or off of an errand; undo of a control
              * @enum {string}
              */
-            do?: "start" | "end" | "right" | "undo";
+            do?: "start" | "end" | "right" | "undo" | "on" | "off";
             /** Format: int64 */
             hold_ms?: number;
             /** @description Of a device; a tile of a key presses that */

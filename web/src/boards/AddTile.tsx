@@ -5,6 +5,8 @@ import { useGroups, useSequences } from '../automate/queries';
 import { client, unwrap } from '../api/client';
 import { keys, useDevices } from '../api/queries';
 import { words } from '../app/words';
+import { useErrands } from '../errand/queries';
+import { useMeasurements } from '../measurements/queries';
 import { label } from '../shared/text';
 import { newID, type DraftTile } from './edit';
 import { useOccasions } from './queries';
@@ -65,6 +67,8 @@ function useOffers(): Offer[] {
   const groups = useGroups();
   const sequences = useSequences();
   const occasions = useOccasions();
+  const errands = useErrands();
+  const measurements = useMeasurements();
   const details = useQueries({
     queries: (devices.data ?? []).map((d) => ({
       queryKey: [...keys.devices, d.slug],
@@ -87,6 +91,8 @@ function useOffers(): Offer[] {
   }
   for (const g of groups.data ?? []) out.push({ kind: 'control', of: `${g.slug}/power`, name: g.name });
   for (const s of sequences.data ?? []) out.push({ kind: 'sequence', of: s.slug, name: s.name });
+  for (const e of errands.data ?? []) out.push({ kind: 'errand', of: e.name, name: label(e.name) });
+  for (const m of measurements.data ?? []) out.push({ kind: 'measurement', of: m.name, name: m.name });
   out.push(
     { kind: 'note', name: words.boards.kinds.note },
     { kind: 'heading', name: words.boards.kinds.heading },

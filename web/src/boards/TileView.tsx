@@ -1,6 +1,10 @@
 import { memo, type ReactNode } from 'react';
-import type { Tile, TileState } from '../api/client';
+import type { Gauge, Tile, TileState } from '../api/client';
+import { useMay } from '../api/may';
 import { words } from '../app/words';
+import { dueLine } from '../automate/lines';
+import { Spark } from '../measurements/Spark';
+import { gaugeText } from '../measurements/text';
 import { label } from '../shared/text';
 import { comfortOf } from '../controls/state';
 import { control, faceSize, said, trust } from './face';
@@ -93,15 +97,10 @@ function Body({
         </Tap>
       );
     }
+    case 'errand':
+      return <ErrandFace state={state} name={name} use={use} />;
     case 'measurement':
-      return (
-        <>
-          <span className="tile-name">{name}</span>
-          <span className="value">
-            {state?.gauge ? `${state.gauge.value}${state.gauge.unit ? ` ${state.gauge.unit}` : ''}` : '–'}
-          </span>
-        </>
-      );
+      return <GaugeFace of={tile.of ?? ''} gauge={state?.gauge} name={name} />;
     case 'heading':
       return <strong>{tile.text}</strong>;
     case 'note':
@@ -109,6 +108,65 @@ function Body({
     case 'question':
       return <Plain name={name || words.boards.questions} text={words.boards.nothingAsked} />;
   }
+}
+
+// ErrandFace is an errand: a switch, what it is at, and running it now.
+function ErrandFace({ state, name, use }: { state?: TileState; name: string; use: Use }) {
+  const may = useMay();
+  const e = state?.errand;
+  const runs = use.busy || Boolean(state?.run);
+  const says = runs
+    ? words.boards.underWay
+    : !e?.on
+      ? words.errands.off
+      : e.trial
+        ? words.errands.trialShort
+        : e.holding
+          ? words.errands.holds
+          : e.next
+            ? words.errands.due(dueLine(e.next).slice(0, 3) + dueLine(e.next).slice(14))
+            : e.did
+              ? (words.errands.did[e.did] ?? e.did)
+              : '';
+  return (
+    <>
+      <span className="tile-name">{name}</span>
+      <span className="tile-hint">{says}</span>
+      <span className="row">
+        <button
+          type="button"
+          className="square text"
+          disabled={runs}
+          aria-label={words.automate.runName(name)}
+          onClick={() => use.run('start')}
+        >
+          {words.automate.run}
+        </button>
+        {may('arrange') && e && (
+          <button
+            type="button"
+            className="square text"
+            aria-label={words.errands.switchTile(name, e.on)}
+            aria-pressed={e.on}
+            onClick={() => use.run(e.on ? 'off' : 'on')}
+          >
+            {e.on ? words.errands.isOn : words.errands.off}
+          </button>
+        )}
+      </span>
+    </>
+  );
+}
+
+// GaugeFace is a measurement: its value, and the last day as a line where that may be seen.
+function GaugeFace({ of, gauge, name }: { of: string; gauge?: Gauge; name: string }) {
+  return (
+    <>
+      <span className="tile-name">{name}</span>
+      <span className="value">{gauge ? gaugeText(gauge) : '–'}</span>
+      <Spark name={of} />
+    </>
+  );
 }
 
 function Plain({ name, text }: { name: string; text: string }) {

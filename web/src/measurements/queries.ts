@@ -7,8 +7,9 @@ export const useMeasurements = () =>
   useQuery({ queryKey: keys.measurements, queryFn: () => unwrap(client.GET('/api/measurements')) });
 
 // useChart is the history of a measurement in the last so many hours.
-export const useChart = (name: string, hours: number, points: number) =>
+export const useChart = (name: string, hours: number, points: number, each: number | false = false) =>
   useQuery({
+    refetchInterval: each,
     queryKey: [...keys.measurements, name, 'chart', hours, points],
     queryFn: async () => {
       const now = await unwrap(client.GET('/api/day', { params: { query: {} } }));
