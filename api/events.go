@@ -29,7 +29,7 @@ var eventTypes = map[string]any{
 	"about": wire.About{}, "capture": wire.Capture{}, "press": wire.Press{}, "entry": wire.Entry{},
 	"lesson": wire.Lesson{}, "audition": wire.Audition{},
 	"device": wire.DeviceEvent{}, "device-removed": wire.DeviceEvent{}, "set": wire.SetEvent{},
-	"believed": wire.BelievedEvent{}, "measured": wire.Gauge{},
+	"believed": wire.BelievedEvent{}, "measured": wire.Gauge{}, "measurements": wire.MeasurementsChanged{},
 	"station": wire.Station{}, "stations": wire.StationsChanged{}, "stored": wire.Stored{},
 	"rooms": wire.RoomsChanged{}, "house": wire.HouseChanged{}, "groups": wire.GroupsChanged{},
 	"sequences": wire.SequencesChanged{}, "occasions": wire.OccasionsChanged{},

@@ -146,7 +146,13 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 				return err
 			}
 		}
-		if err := a.sense(ctx, house, s, where, broker); err != nil {
+		sensing := ctx
+		if tour { // the house ends before ctx does
+			var end func()
+			sensing, end = context.WithCancel(ctx)
+			defer end()
+		}
+		if err := a.sense(sensing, house, s, where, broker); err != nil {
 			return err
 		}
 		if !tour {

@@ -18,8 +18,8 @@ import (
 func (a *app) errand() *cobra.Command {
 	return group("errand", "Let the house do things by itself", `An errand is one sentence:
 
-  errand dusk when 10 min after dusk not after 22:30 do set (boardwalk/power on, boardwalk/colour amber)
-  errand door when door/opened pressed only if sun down do set boardwalk/power to on for 10 min and back
+  errand lights when 10 min after dusk not after 22:30 do set (boardwalk/power on, boardwalk/colour amber)
+  errand gate when door/opened pressed only if sun down do set boardwalk/power to on for 10 min and back
   errand off  when amplifier/power becomes on for 2 h do set amplifier/power to off
   errand dry  while dome/humidity above 85 % until 75 % do set dew/power to on afterwards set dew/power to off
 
@@ -120,7 +120,7 @@ func cameText(c wire.Came) string {
 
 func (a *app) errandShow() *cobra.Command {
 	return &cobra.Command{Use: "show ERRAND", Short: "Show an errand", Args: args(1, 1, "an ERRAND"),
-		Example: "  urbo errand show dusk",
+		Example: "  urbo errand show lights",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var e wire.Errand
 			if err := a.call(c.Context(), http.MethodGet, errandPath(argv[0]), nil, &e); err != nil {
@@ -155,7 +155,7 @@ func (a *app) sentence(argv []string, file string) (string, error) {
 func (a *app) errandAdd() *cobra.Command {
 	var file string
 	c := &cobra.Command{Use: "add [TEXT]", Short: "Add an errand", Args: args(0, 1000, "the errand in quotation marks"),
-		Example: "  urbo errand add \"errand dusk when 10 min after dusk do set boardwalk/power to on\"\n" +
+		Example: "  urbo errand add \"errand lights when 10 min after dusk do set boardwalk/power to on\"\n" +
 			"  urbo errand add --file evening.txt",
 		RunE: func(c *cobra.Command, argv []string) error {
 			text, err := a.sentence(argv, file)
@@ -185,8 +185,8 @@ func (a *app) errandChange() *cobra.Command {
 	var file string
 	c := &cobra.Command{Use: "change ERRAND [TEXT]", Short: "Write an errand anew; its name may be another then",
 		Args: args(1, 1000, "an ERRAND, and how it is written now"),
-		Example: "  urbo errand change dusk \"errand dusk when 20 min after dusk do set boardwalk/power to on\"\n" +
-			"  urbo errand change dusk --file dusk.txt",
+		Example: "  urbo errand change lights \"errand lights when 20 min after dusk do set boardwalk/power to on\"\n" +
+			"  urbo errand change lights --file lights.txt",
 		RunE: func(c *cobra.Command, argv []string) error {
 			text, err := a.sentence(argv[1:], file)
 			if err != nil {
@@ -242,7 +242,7 @@ func (a *app) errandSwitch(on bool) *cobra.Command {
 		use, short = "on", "Switch an errand on"
 	}
 	return &cobra.Command{Use: use + " ERRAND", Short: short, Args: args(1, 1, "an ERRAND"),
-		Example: "  urbo errand " + use + " dusk",
+		Example: "  urbo errand " + use + " lights",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var e wire.Errand
 			if err := a.call(c.Context(), http.MethodPatch, errandPath(argv[0]), wire.ErrandChange{On: &on},
@@ -255,7 +255,7 @@ func (a *app) errandSwitch(on bool) *cobra.Command {
 
 func (a *app) errandRun() *cobra.Command {
 	return &cobra.Command{Use: "run ERRAND", Short: "Do what an errand does, now, whatever its condition says",
-		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand run dusk",
+		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand run lights",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var came wire.Came
 			if err := a.call(c.Context(), http.MethodPost, errandPath(argv[0])+"/run", nil, &came); err != nil {
@@ -268,7 +268,7 @@ func (a *app) errandRun() *cobra.Command {
 func (a *app) errandWhy() *cobra.Command {
 	var count int
 	c := &cobra.Command{Use: "why ERRAND", Short: "Show what came for an errand lately, and why it ran or did not",
-		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand why dusk",
+		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand why lights",
 		RunE: func(c *cobra.Command, argv []string) error {
 			var all []wire.Came
 			if err := a.call(c.Context(), http.MethodGet, errandPath(argv[0])+"/came?count="+strconv.Itoa(count), nil,
@@ -361,7 +361,7 @@ func (a *app) errandQuiet() *cobra.Command {
 
 func (a *app) errandRemove() *cobra.Command {
 	return &cobra.Command{Use: "remove ERRAND", Short: "Remove an errand; what it holds goes back",
-		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand remove dusk",
+		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand remove lights",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if err := a.call(c.Context(), http.MethodDelete, errandPath(argv[0]), nil, nil); err != nil {
 				return err

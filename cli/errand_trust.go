@@ -30,7 +30,7 @@ in the coming days they are believed to stay as they are.
 In the picture a row is a day and a sign is half an hour: # it ran, ? it would have asked, - its condition was not so,
 ! something was not known, x it did not run for another reason.`,
 		Args: args(0, 1000, "an ERRAND, or one in quotation marks"),
-		Example: "  urbo errand rehearse dusk\n  urbo errand rehearse \"errand a when 10 min after dusk do set " +
+		Example: "  urbo errand rehearse lights\n  urbo errand rehearse \"errand a when 10 min after dusk do set " +
 			"boardwalk/power to on\" --coming 7",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ask := wire.RehearsalRequest{Days: days}
@@ -152,7 +152,7 @@ func (a *app) errandTrial() *cobra.Command {
 		"make it real",
 		Long: `On trial the cues of an errand come and its condition is judged, and nothing is pressed. urbo errand why shows what
 people did by hand at these times. With --end it becomes real.`,
-		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand trial dusk\n  urbo errand trial dusk --end",
+		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand trial lights\n  urbo errand trial lights --end",
 		RunE: func(c *cobra.Command, argv []string) error {
 			on := !end
 			var e wire.Errand
@@ -173,7 +173,7 @@ people did by hand at these times. With --end it becomes real.`,
 
 func (a *app) errandEdit() *cobra.Command {
 	return &cobra.Command{Use: "edit ERRAND", Short: "Write an errand anew in your editor ($VISUAL or $EDITOR)",
-		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand edit dusk",
+		Args: args(1, 1, "an ERRAND"), Example: "  urbo errand edit lights",
 		RunE: func(c *cobra.Command, argv []string) error {
 			editor := strings.Fields(os.Getenv("VISUAL"))
 			if len(editor) == 0 {
@@ -228,7 +228,7 @@ func (a *app) errandCopy() *cobra.Command {
 	var of string
 	c := &cobra.Command{Use: "copy ERRAND DEVICE…", Short: "Make the same errand for other devices",
 		Args:    args(2, 51, "an ERRAND, and the DEVICES that the copies name"),
-		Example: "  urbo errand copy dusk dew-a dew-b --of boardwalk",
+		Example: "  urbo errand copy lights dew-a dew-b --of boardwalk",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if of == "" {
 				return usageError{errors.New("name with --of the device whose place the others take")}

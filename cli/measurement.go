@@ -279,12 +279,12 @@ its history is kept for five years. All that was said before is replaced.
   a broker     --topic club/dome, and --pointer /humidity into JSON (RFC 6901); --battery /battery for its charge.
                It is the broker that the stations use: see urbo serve --broker
   radio        --sheet sense36a --field id=90 --reads temperature: see urbo listen for what is heard
-  worked out   --worked difference, mean or dew-point --of A --of B, or --on-for mixer/power=on for hours of today`,
+  worked out   --worked difference, mean or dew-point --of A --of B, or --on-for boardwalk/power=on for hours of today`,
 		Args: args(1, 1, "a MEASUREMENT"),
 		Example: "  urbo measurement describe dome/humidity --unit % --topic club/dome --pointer /humidity --least 0 " +
 			"--most 100\n" +
 			"  urbo measurement describe boardwalk/power --unit W --silent 10m\n" +
-			"  urbo measurement describe mixer/today --unit h --on-for mixer/power=on",
+			"  urbo measurement describe boardwalk/today --unit h --on-for boardwalk/power=on",
 		RunE: func(c *cobra.Command, argv []string) error {
 			for _, f := range fields {
 				name, value, is := strings.Cut(f, "=")
@@ -391,7 +391,7 @@ func (a *app) save(c *cobra.Command, path, file string) error {
 
 func (a *app) measurementRemove() *cobra.Command {
 	return &cobra.Command{Use: "remove MEASUREMENT", Short: "Forget a measurement with its history",
-		Args: args(1, 1, "a MEASUREMENT"), Example: "  urbo measurement remove mixer/today",
+		Args: args(1, 1, "a MEASUREMENT"), Example: "  urbo measurement remove boardwalk/today",
 		RunE: func(c *cobra.Command, argv []string) error {
 			if err := a.call(c.Context(), http.MethodDelete, gaugePath(argv[0]), nil, nil); err != nil {
 				return err

@@ -1,13 +1,16 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
+	"urbo/core/control"
 	"urbo/wire"
 )
 
@@ -16,6 +19,9 @@ import (
 func (g *guide) evening() error {
 	g.say("\n8. An evening by itself")
 	if err := g.learn("door", "opened"); err != nil {
+		return err
+	}
+	if err := g.learn("radio", "power"); err != nil {
 		return err
 	}
 	if err := g.learn("boardwalk", "amber"); err != nil {
@@ -35,8 +41,8 @@ func (g *guide) evening() error {
 		fmt.Sprintf("errand dusk when %d min after dusk do set (boardwalk/power on, boardwalk/colour amber)", after),
 		"errand door when door/opened pressed only if sun down do set boardwalk/colour to red for 3 s and back",
 		"errand dry while dome/humidity above 85 % until 75 % do set dew-a/power to on afterwards set dew-a/power to off",
-		`errand lights-out when phrase "lights out" do set boardwalk/power to off if doubtful ask for 5 min`,
-		`errand late when phrase "lights out" only if occasion public-talk do notify "a talk is being given"`,
+		`errand night when phrase "good night" do set radio/power to off if doubtful ask for 5 min`,
+		`errand late when phrase "good night" only if occasion public-talk do notify "a talk is being given"`,
 	} {
 		var e wire.Errand
 		if err := g.client.do(g.ctx, http.MethodPost, "/errands", wire.NewErrand{Text: text}, &e); err != nil {
@@ -109,15 +115,38 @@ func (g *guide) damp() error {
 	return nil
 }
 
-// asked lets two people say two things, so that nobody knows, and answers what is asked then.
+// asked lets the lights flicker in the warm room, so that nobody knows whether its radio is still on, and answers what is
+// asked then.
 func (g *guide) asked() error {
-	g.say("   Two people say two things about the lights. Then somebody says: lights out.")
-	for _, value := range []string{"off", "on"} {
-		if err := g.tell("boardwalk", "power", value); err != nil {
-			return err
-		}
+	var radio wire.Device
+	if err := g.client.do(g.ctx, http.MethodGet, "/devices/radio", nil, &radio); err != nil {
+		return err
 	}
-	cue := wire.NewCue{Kind: "phrase", Of: "Lights out!"}
+	at := slices.IndexFunc(radio.Controls, func(c control.Control) bool { return c.Kind == control.Power })
+	if at < 0 {
+		return errors.New("the radio has no power control")
+	}
+	power := radio.Controls[at]
+	power.MainsFail = "" // what a failure of the mains leaves it at is not known
+	if err := g.client.do(g.ctx, http.MethodPut, "/devices/radio/controls/"+power.Name, power, nil); err != nil {
+		return err
+	}
+	truth, err := g.fact("radio", "power")
+	if err != nil {
+		return err
+	}
+	if err := g.tell("radio", power.Name, truth); err != nil { // its handset was pressed while its key was learned
+		return err
+	}
+	if err := g.set("radio", power.Name, "on"); err != nil {
+		return err
+	}
+	g.check("radio", "power", "on")
+	g.say("   The lights flicker in the warm room: is its radio still on? Nobody knows. Then somebody says: good night.")
+	if err := g.client.do(g.ctx, http.MethodPost, "/outage", wire.Outage{Room: radio.Room}, nil); err != nil {
+		return err
+	}
+	cue := wire.NewCue{Kind: "phrase", Of: "Good night!"}
 	if err := g.client.do(g.ctx, http.MethodPost, "/cues", cue, nil); err != nil {
 		return err
 	}
@@ -129,7 +158,7 @@ func (g *guide) asked() error {
 		if len(open) == 0 {
 			continue
 		}
-		truth, err := g.fact("boardwalk", "power")
+		truth, err := g.fact("radio", "power")
 		if err != nil {
 			return err
 		}
@@ -138,7 +167,7 @@ func (g *guide) asked() error {
 			wire.QuestionAnswer{Value: truth}, nil); err != nil {
 			return err
 		}
-		g.check("boardwalk", "power", "off")
+		g.check("radio", "power", "off")
 		return nil
 	}
 	g.wrong++

@@ -49,8 +49,8 @@ func newShell(t *testing.T) *shell {
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "fanfare.txt"), []byte("run fanfare\nwait 1 s\nrun fanfare\n"),
 		0o600))
-	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "dusk.txt"),
-		[]byte("errand dusk\nwhen 10 min after dusk # dark\n"+
+	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "lights.txt"),
+		[]byte("errand lights\nwhen 10 min after dusk # dark\n"+
 			"do set boardwalk/power to on\n"), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "evening.txt"), []byte("errand evening\nwhen at 21:00\n"+
 		"do set boardwalk/power to on until 23:00 and back\n"), 0o600))
@@ -59,7 +59,8 @@ func newShell(t *testing.T) *shell {
 }
 
 // waiting are the commands that go on until somebody does something, or ends them.
-var waiting = regexp.MustCompile(`^(bin/)?urbo (listen|which|learn|audition|serve|demo|outpost|device pair|device control ask)\b`)
+var waiting = regexp.MustCompile(`^(bin/)?urbo (listen|which|learn|audition|serve|demo|outpost|device pair|` +
+	`device control ask|measurement watch)\b`)
 
 // run runs one line. A command that waits is ended once it has said something; then it must end in order.
 func (s *shell) run(line string) (out string, code int) {
@@ -70,7 +71,7 @@ func (s *shell) run(line string) (out string, code int) {
 	cmd := exec.CommandContext(ctx, "sh", "-c", "exec "+line)
 	cmd.Dir = s.dir
 	cmd.Env = append(os.Environ(), "URBO_SERVER="+s.socket, "PATH="+s.dir+":"+os.Getenv("PATH"),
-		"URBO_DATA="+filepath.Join(s.dir, "data"))
+		"URBO_DATA="+filepath.Join(s.dir, "data"), "EDITOR=true")
 	said := &noticed{first: make(chan struct{})}
 	cmd.Stdout, cmd.Stderr = said, said
 	require.NoError(s.t, cmd.Start())
@@ -165,7 +166,7 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 	// What others work with is made first, and what is taken away goes last.
 	rank := func(line string) int {
 		for i, begin := range []string{"urbo bench export --code", "urbo bench describe", "urbo device export",
-			"urbo sequence add", "urbo occasion add", "urbo errand add", "urbo occasion start",
+			"urbo sequence add", "urbo occasion add", "urbo errand add", "urbo measurement describe", "urbo occasion start",
 			"urbo board add \"Whole",
 			"urbo board export",
 			"urbo pack export", "urbo shelf keep", "urbo token add", "urbo backup", "urbo station check",
@@ -174,7 +175,8 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 				return i - 20
 			}
 		}
-		for i, begin := range []string{"urbo errand remove", "urbo occasion end", "urbo occasion remove",
+		for i, begin := range []string{"urbo errand remove", "urbo measurement remove", "urbo occasion end",
+			"urbo occasion remove",
 			"urbo board remove",
 			"urbo shelf remove", "urbo token remove", "urbo session end",
 			"urbo device remove", "urbo device restore", "urbo station rename", "urbo station remove", "urbo restore"} {

@@ -81,6 +81,28 @@ func TestHolds_ForATimeAndBack(t *testing.T) {
 	})
 }
 
+// TestHolds_BeginOnTopOfAWishUnderWay: an errand lights the boardwalk, and a door is opened at whatever moment of that.
+// What the first wish still presses is older than the hold, which goes back to what the first wish wanted.
+func TestHolds_BeginOnTopOfAWishUnderWay(t *testing.T) {
+	t.Parallel()
+	for wait := time.Duration(0); wait < time.Second; wait += 50 * time.Millisecond {
+		onStage(t, t.TempDir(), func(t *testing.T, h *service.House, s *stage.Stage) {
+			tellTrue(t, h, "boardwalk", "power", "off")
+			first, err := h.Setting.Start(wishOf(t, h, "boardwalk", "power", "on", "colour", "amber"))
+			require.NoError(t, err)
+			time.Sleep(wait)
+			holdFor(t, h, 3*time.Second, "boardwalk", "colour", "red")
+			came(t, first)
+			time.Sleep(2 * time.Second)
+			assert.Equal(t, "red", believed(t, h, "boardwalk", "colour").Value, "%s", wait)
+			assert.Len(t, h.Holds.List(), 1, "%s: %s", wait, told(t, h))
+			time.Sleep(time.Minute)
+			assert.Equal(t, "amber", believed(t, h, "boardwalk", "colour").Value, "%s", wait)
+			assert.Empty(t, h.Holds.List())
+		})
+	}
+}
+
 func TestHolds_WhoeverComesBetweenEndsThem(t *testing.T) {
 	t.Parallel()
 	for name, c := range map[string]struct {

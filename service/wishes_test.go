@@ -6,6 +6,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"testing/synctest"
 	"time"
 
 	"github.com/stretchr/testify/assert"
@@ -17,9 +18,12 @@ import (
 	"urbo/core/happening"
 	"urbo/service"
 	"urbo/service/journal"
+	"urbo/service/lessons"
 	"urbo/service/library"
 	"urbo/service/setting"
 	"urbo/stage"
+	"urbo/station"
+	"urbo/station/onstage"
 )
 
 // asked starts a wish and goes on.
@@ -329,4 +333,38 @@ func TestUndo_OfSwitchingOnAndMore(t *testing.T) {
 			require.NoError(t, err)
 		}
 	})
+}
+
+// TestPress_ObeysAfterTheLessonOfAKeyWithAChangingBit: an appliance passes over a frame that it saw last, and it saw what
+// its handset sent while the key was learned. One press more or less of the handset must not matter.
+func TestPress_ObeysAfterTheLessonOfAKeyWithAChangingBit(t *testing.T) {
+	t.Parallel()
+	for more := range 2 {
+		synctest.Test(t, func(t *testing.T) {
+			s, err := stage.New(stage.Options{Seed: 7})
+			require.NoError(t, err)
+			h, stop := startWith(t, service.Config{Dir: t.TempDir(), Extra: []service.Runner{s},
+				Transports: []station.Transport{onstage.New(s, "lecture")}})
+			synctest.Wait()
+			_, err = h.Library.Add(t.Context(), device.Device{Name: "Radio", Slug: "radio"}, library.Note{})
+			require.NoError(t, err)
+			for range more {
+				require.NoError(t, s.Press("radio", "power", 0))
+				time.Sleep(time.Second)
+			}
+			l, err := h.Lessons.Start(t.Context(), lessons.New{Device: "radio", Keys: []string{"power"}})
+			require.NoError(t, err)
+			for range 2 {
+				require.NoError(t, s.Press("radio", "power", 0))
+				time.Sleep(2 * time.Second)
+			}
+			_, _, err = h.Library.Key(device.Ref{Device: "radio", Key: "power"})
+			require.NoError(t, err, "it is learned: %+v", lessonNow(t, h, l.ID))
+			before := truly(t, s, "radio", "power")
+			press(t, h, device.Ref{Device: "radio", Key: "power"})
+			time.Sleep(time.Second)
+			assert.NotEqual(t, before, truly(t, s, "radio", "power"), "after %d presses more", more)
+			stop()
+		})
+	}
 }

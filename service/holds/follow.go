@@ -101,7 +101,7 @@ func (h *Holds) touched(device string, what happening.Happening, cause string, i
 		return
 	}
 	for _, one := range slices.Clone(h.all) {
-		if one.DeviceID == device && h.since(one, what) && is(one, spec) {
+		if one.DeviceID == device && !slices.Contains(one.older, cause) && h.since(one, what) && is(one, spec) {
 			h.event(one, run.Other, reason)
 		}
 	}

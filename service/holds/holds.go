@@ -60,7 +60,8 @@ type Hold struct {
 	Last  string        `json:"last"`           // of the last one that was for it, or that went back to it
 	run.HoldState
 
-	after int64 // what happened up to there was before it; 0 for what a process before this one began
+	after int64    // what happened up to there was before it; 0 for what a process before this one began
+	older []string // wishes that it took the place of: what they still press is older than it
 }
 
 // Store keeps holds.
@@ -72,6 +73,7 @@ type Store interface {
 
 // Setting carries wishes out.
 type Setting interface {
+	Wanted(device string) map[string]string
 	Start(w setting.Wish) (*setting.Ticket, error)
 }
 

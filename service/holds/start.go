@@ -73,6 +73,7 @@ func (h *Holds) Start(ctx context.Context, o Order) (*setting.Ticket, error) {
 	}
 	h.all = append(h.all, begun...)
 	for _, one := range begun {
+		one.older = t.Took(one.Control)
 		h.tell(one, true, "")
 	}
 	h.wait(t, begun)
@@ -87,6 +88,7 @@ func (h *Holds) before(spec *control.Spec, o Order) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
+	wanted := h.Setting.Wanted(o.Device)
 	out := make([]string, len(o.Wants))
 	unsure, off := "", false
 	for i, w := range o.Wants {
@@ -106,7 +108,7 @@ func (h *Holds) before(spec *control.Spec, o Order) ([]string, error) {
 			continue
 		}
 		at := slices.IndexFunc(states, func(s control.State) bool { return s.Control == w.Control })
-		out[i] = states[at].Value
+		out[i] = cmp.Or(wanted[w.Control], states[at].Value) // what is on its way is what it would be at
 		if out[i] == "" && unsure == "" {
 			unsure = w.Control
 		}

@@ -285,6 +285,30 @@ func (s *Setting) note(spec *control.Spec, t *Ticket) {
 	}
 }
 
+// Wanted is what is wanted of the controls of a device right now and not over, the newest of each: what it will be at
+// where nobody wants something else. A want of so many steps is none.
+func (s *Setting) Wanted(device string) map[string]string {
+	spec, err := s.Beliefs.Spec(device)
+	if err != nil {
+		return nil
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	a := s.actors[device]
+	if a == nil {
+		return nil
+	}
+	out := map[string]string{}
+	for _, t := range a.tickets {
+		for _, w := range t.wants {
+			if _, steps := spec.Steps(w.Want); w.end == "" && !steps {
+				out[w.Control] = w.Value
+			}
+		}
+	}
+	return out
+}
+
 // Clear waits until nothing is half done on a device that another press would spoil: a number that is being typed, an
 // off that is pressed twice. It gives up when ctx ends.
 func (s *Setting) Clear(ctx context.Context, id string) error {

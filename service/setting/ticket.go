@@ -33,9 +33,23 @@ type Ticket struct {
 type want struct {
 	control.Want
 	ticket  *Ticket
-	pressed bool  // all of its presses went out
-	into    *want // the newer one that its steps were added to
-	end     End   // "" while it is not over
+	pressed bool     // all of its presses went out
+	into    *want    // the newer one that its steps were added to
+	end     End      // "" while it is not over
+	took    []string // ids of the tickets whose want of the control it took the place of
+}
+
+// Took are the ids of the older tickets whose want of a control it took the place of. What they still press of it is
+// older than the ticket is.
+func (t *Ticket) Took(name string) (ids []string) {
+	t.setting.mu.Lock()
+	defer t.setting.mu.Unlock()
+	for _, w := range t.wants {
+		if w.Control == name {
+			ids = append(ids, w.took...)
+		}
+	}
+	return ids
 }
 
 // Wait waits for what becomes of the wish. Where ctx ends first its error is returned, and the wish goes on.
@@ -103,6 +117,7 @@ func (a *actor) take(spec *control.Spec, t *Ticket) {
 					t.wants[i].end = Done
 				}
 				o.end = Superseded
+				t.wants[i].took = append(t.wants[i].took, older.ID)
 			case off:
 				o.end = Superseded
 			}

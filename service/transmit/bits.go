@@ -19,11 +19,17 @@ type Bits struct {
 
 	mu   sync.Mutex
 	last map[string]string // by device id
+	// unknown are the frames that were heard last of codes that are nobody's, by their identity: a key that is being
+	// learned is heard before it is known, and its device saw that, too.
+	unknown map[string]string
 }
+
+// mostUnknown is how many codes that are nobody's are remembered.
+const mostUnknown = 500
 
 // NewBits makes the memory of what devices saw.
 func NewBits(store Turns, book *line.Book, roomOf func(deviceID string) string) *Bits {
-	return &Bits{store: store, book: book, roomOf: roomOf, last: map[string]string{}}
+	return &Bits{store: store, book: book, roomOf: roomOf, last: map[string]string{}, unknown: map[string]string{}}
 }
 
 // sent notes what goes out to a device.
@@ -36,7 +42,7 @@ func (b *Bits) sent(deviceID string, c device.Code) {
 // Heard notes what a handset was heard to send to the devices of a capture. Where one of them saw the same frame last,
 // its key says so; what Urbo sends next has the other value.
 func (b *Bits) Heard(c *happening.Capture) {
-	if len(c.Keys) == 0 || len(c.Readings) == 0 || c.PressID != "" || c.Late {
+	if len(c.Readings) == 0 || c.PressID != "" || c.Late {
 		return
 	}
 	r := c.Readings[0]
@@ -44,6 +50,7 @@ func (b *Bits) Heard(c *happening.Capture) {
 	if err != nil {
 		return
 	}
+	b.noteUnknown(c, sheet)
 	for name, turn := range sheet.Turns() {
 		value, ok := r.Fields[name].Int()
 		if turn.Counts || !ok {
@@ -69,4 +76,30 @@ func (b *Bits) Heard(c *happening.Capture) {
 			}
 		}
 	}
+}
+
+// noteUnknown notes what was heard of a code that is nobody's, and forgets it once it is somebody's.
+func (b *Bits) noteUnknown(c *happening.Capture, sheet *line.Sheet) {
+	r := c.Readings[0]
+	identity := sheet.Identity(r.Fields)
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if len(c.Keys) > 0 || sheet.Counts() || len(sheet.Turns()) == 0 {
+		delete(b.unknown, identity)
+		return
+	}
+	if len(b.unknown) >= mostUnknown {
+		clear(b.unknown)
+	}
+	b.unknown[identity] = r.Sheet + " " + r.Fields.String()
+}
+
+// sawUnknown says, once, whether a frame was the last that was heard of its code before that was anybody's.
+func (b *Bits) sawUnknown(sheet *line.Sheet, c device.Code) bool {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	identity := sheet.Identity(c.Fields)
+	frame, heard := b.unknown[identity]
+	delete(b.unknown, identity)
+	return heard && frame == c.Sheet+" "+c.Fields.String()
 }

@@ -178,21 +178,20 @@ func (t *Transmit) takeTurns(o Order, parts []part) error {
 		if sheet == nil {
 			continue
 		}
-		next := line.Fields{}
-		for name, turn := range sheet.Turns() {
-			v, err := t.store.TakeTurn(context.Background(), o.owner(), c.Sheet, name, turn.Values)
-			if err != nil {
-				return err
-			}
-			if base, _ := c.Fields[name].Int(); turn.Counts {
-				v = (base + v) % turn.Values
-			}
-			next[name] = line.Number(v)
+		next, err := t.nextTurns(o, c, sheet)
+		if err != nil {
+			return err
 		}
 		if len(next) == 0 {
 			continue
 		}
 		turned := c.Turn(next)
+		if t.bits.sawUnknown(sheet, turned) {
+			if next, err = t.nextTurns(o, c, sheet); err != nil {
+				return err
+			}
+			turned = c.Turn(next)
+		}
 		p, _, err := t.encode(turned)
 		if err != nil {
 			return err
@@ -202,6 +201,22 @@ func (t *Transmit) takeTurns(o Order, parts []part) error {
 		parts[i] = p
 	}
 	return nil
+}
+
+// nextTurns takes the next values of the fields that change from press to press.
+func (t *Transmit) nextTurns(o Order, c device.Code, sheet *line.Sheet) (line.Fields, error) {
+	next := line.Fields{}
+	for name, turn := range sheet.Turns() {
+		v, err := t.store.TakeTurn(context.Background(), o.owner(), c.Sheet, name, turn.Values)
+		if err != nil {
+			return nil, err
+		}
+		if base, _ := c.Fields[name].Int(); turn.Counts {
+			v = (base + v) % turn.Values
+		}
+		next[name] = line.Number(v)
+	}
+	return next, nil
 }
 
 // Wave is what a code sends, as marks and spaces in µs with the silence after it, and its channel. Line codes that look

@@ -4434,6 +4434,7 @@ export interface components {
             /** @enum {string} */
             worked?: "difference" | "mean" | "dew-point" | "on-for";
         };
+        MeasurementsChanged: Record<string, never>;
         NewAudition: {
             device: string;
             /** @description The key that is played; power where it is left out */
@@ -13081,6 +13082,12 @@ export interface operations {
                         data: components["schemas"]["Gauge"];
                         /** @constant */
                         event: "measured";
+                        /** @description To go on after it (Last-Event-ID) */
+                        id?: string;
+                    } | {
+                        data: components["schemas"]["MeasurementsChanged"];
+                        /** @constant */
+                        event: "measurements";
                         /** @description To go on after it (Last-Event-ID) */
                         id?: string;
                     } | {
