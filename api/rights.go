@@ -145,7 +145,7 @@ func (a *API) shows(g grant.Grant, h happening.Happening) bool {
 		return g.Has(grant.See)
 	}
 	switch what := h.What.(type) {
-	case happening.Heard, happening.Stored, happening.StationUsed, happening.StageChanged:
+	case happening.Heard, happening.KeyDown, happening.Stored, happening.StationUsed, happening.StageChanged:
 		return false
 	case happening.Measured:
 		return g.May(grant.See, grant.Target{Measurement: what.Measurement}) == nil

@@ -272,6 +272,7 @@ func (h *House) build(ctx context.Context, c Config) error {
 		return err
 	}
 	h.Runs.Errands, h.Runs.Occasion = h.Errands, h.doOccasion
+	h.Receive.Eager = h.quick
 	h.Boards.Errands = h.Errands
 	h.Questions = questions.New(questions.Config{Runs: h.Runs, Targets: h.Targets, Beliefs: h.Beliefs,
 		Library: h.Library, Stream: h.Stream, Now: c.Now})

@@ -25,7 +25,8 @@ type Course struct {
 	Pending  []Pending         `json:"pending,omitempty"`
 	Silent   map[int]time.Time `json:"silent,omitempty"` // of each cue about a silence: the value after which it came
 
-	next    time.Time         // when it is due by the clock; zero is not worked out, or never
+	next    time.Time         // when it is due by the clock, or is looked at again where it never is; zero is not worked out
+	comes   bool              // it is due then
 	again   time.Time         // when its level is looked at again
 	crossed map[int]run.Truth // of each cue with a level, what it was
 	trail   map[int][]sample  // of each cue that asks by how much something moves
@@ -306,18 +307,14 @@ func (c *Course) due(e Errand, id string, now Now) (out []Reached, changed bool)
 		c.Bookmark, c.next, changed = now.At, time.Time{}, true // what is missed is missed from now on
 	}
 	if c.next.IsZero() {
-		if c.next, _ = e.Next(id, c.Bookmark, now.Where); c.next.IsZero() {
-			c.next = now.At.Add(never)
-		}
+		c.plan(e, id, c.Bookmark, now)
 	}
 	if c.next.After(now.At) {
 		return nil, changed
 	}
 	from := c.Bookmark
-	c.Bookmark, c.next = now.At, time.Time{}
-	if c.next, _ = e.Next(id, now.At, now.Where); c.next.IsZero() {
-		c.next = now.At.Add(never)
-	}
+	c.Bookmark = now.At
+	c.plan(e, id, now.At, now)
 	at, comes, is := e.Missed(id, from, now.At, now.Where)
 	switch {
 	case !is:
@@ -326,6 +323,18 @@ func (c *Course) due(e Errand, id string, now Now) (out []Reached, changed bool)
 		return []Reached{{ByClock, at, TooLate}}, true
 	}
 	return []Reached{{ByClock, at, Came}}, true
+}
+
+// plan works out when the errand is due first after a moment.
+func (c *Course) plan(e Errand, id string, after time.Time, now Now) {
+	if c.next, c.comes = e.Next(id, after, now.Where); !c.comes {
+		c.next = now.At.Add(never)
+	}
+}
+
+// Planned is when the errand is due by the clock, and whether it ever is, where that is worked out for a moment to come.
+func (c *Course) Planned(now time.Time) (at time.Time, comes, known bool) {
+	return c.next, c.comes, c.next.After(now)
 }
 
 const (

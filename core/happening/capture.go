@@ -94,6 +94,23 @@ func (c Capture) Length() time.Duration {
 	return time.Duration(us) * time.Microsecond
 }
 
+// KeyDown says that a handset's key was surely read while it is still being pressed, where an errand is to be quick with
+// it. Heard tells of the whole press when it is over.
+type KeyDown struct {
+	DeviceID string `json:"device_id"`
+	Device   string `json:"device"` // slug
+	Key      string `json:"key"`
+	Place    string `json:"place"` // STATION-ID/PORT
+}
+
+// Name of the type.
+func (KeyDown) Name() string { return "key-down" }
+
+// Tell leaves it out: the press is told.
+func (k KeyDown) Tell() (Line, bool) {
+	return Line{Kind: "heard", DeviceID: k.DeviceID, Device: k.Device, Key: k.Key, Place: k.Place}, false
+}
+
 // Heard says that a press came in. The capture itself is kept beside the journal.
 type Heard struct {
 	Capture   Capture `json:"-"`

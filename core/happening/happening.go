@@ -69,7 +69,7 @@ func Unmarshal(name string, document []byte) (What, error) {
 // types is the one register of what can happen. A type that is not in it does not happen; each has a sample in package
 // sample, which tests send through the journal, the feed and the network.
 var types = register(
-	read[Heard], read[Stored], read[RecordingOpened],
+	read[Heard], read[KeyDown], read[Stored], read[RecordingOpened],
 	read[Pressed], read[PressRefused],
 	read[Believed], read[Contradicted], read[ToldBelief], read[MainsFailed], read[WasSet], read[Measured],
 	read[FellSilent], read[MeasurementChanged],

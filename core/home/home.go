@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"strings"
+	"sync"
 	"time"
 
 	"urbo/core/device"
@@ -51,9 +52,16 @@ func (h Home) Location() (*time.Location, error) {
 	if h.Zone == "" || strings.EqualFold(h.Zone, "local") {
 		return time.Local, nil
 	}
+	if zone, known := zones.Load(h.Zone); known {
+		return zone.(*time.Location), nil //nolint:forcetypeassert // nothing else is stored
+	}
 	zone, err := time.LoadLocation(h.Zone)
 	if err != nil {
 		return nil, fmt.Errorf("%w: zone %.40q is not known: write one like Europe/London", ErrHome, h.Zone)
 	}
+	zones.Store(h.Zone, zone)
 	return zone, nil
 }
+
+// zones are those that were read, by name: reading one takes 20 µs, and errands ask for it often.
+var zones sync.Map

@@ -34,7 +34,7 @@ func (e *Errands) take(ctx context.Context, h happening.Happening) {
 		e.mu.Lock()
 		e.about = nil // they may be about something else now
 		e.mu.Unlock()
-		e.looks("")
+		e.stale = true
 	case happening.HouseChanged:
 		e.elsewhere()
 	case happening.RunChanged:
@@ -42,7 +42,11 @@ func (e *Errands) take(ctx context.Context, h happening.Happening) {
 			e.failed(w)
 		}
 	}
-	for _, f := range e.note.Note(h) {
+	facts := e.note.Note(h)
+	if w, is := h.What.(happening.KeyDown); is && !e.waitsFor(errand.Key{Device: w.DeviceID, Key: w.Key}) {
+		facts = e.note.Down(h.At, w)
+	}
+	for _, f := range facts {
 		e.deep = e.depth(f, h.By.ID)
 		e.fact(ctx, f)
 		e.deep = 0
@@ -84,6 +88,29 @@ func (e *Errands) waitsFor(k errand.Key) bool {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	return e.taken[k]
+}
+
+// Quick says which devices the errands touch that may come with a key of a handset. It is false where none comes with
+// it, where one asks how often or for how long it is pressed, and where it is not known what they touch.
+func (e *Errands) Quick(device, key string) (touched []string, is bool) {
+	about := e.concerned(device)
+	if e.waitsFor(errand.Key{Device: device, Key: key}) {
+		return nil, false
+	}
+	for _, one := range about {
+		sentence := one.Doc.Errand
+		is = is || slices.ContainsFunc(sentence.When, func(c errand.Cue) bool {
+			return c.Sudden != nil && c.Sudden.Pressed != nil && c.Sudden.Pressed.On.ID == device &&
+				c.Sudden.Pressed.Key == key
+		})
+		sentence.When = nil
+		all := sentence.Targets()
+		if slices.ContainsFunc(all, func(t run.Target) bool { return t.Kind == run.Sequence || t.Kind == run.Occasion }) {
+			return nil, false
+		}
+		touched = append(touched, e.Targets.AllDevices(all)...)
+	}
+	return touched, is
 }
 
 // settle lets presses come of which it is sure now that no more belong to them.
@@ -158,7 +185,7 @@ func (e *Errands) concerned(about string) (out []Errand) {
 // index works out what errands are about, which of them hears of everything, and what has to be remembered for them.
 func (e *Errands) index() map[string][]string {
 	all, taken := map[string][]string{}, map[errand.Key]bool{}
-	for _, one := range e.List() {
+	for one := range e.all.Each() {
 		if one.Doc.Off || !one.Readable() {
 			continue
 		}
@@ -335,7 +362,7 @@ func (e *Errands) Bring(what happening.Brought, by grant.By) error {
 
 // Topics lists the topics of messages that errands come with, each once.
 func (e *Errands) Topics() (out []string) {
-	for _, one := range e.List() {
+	for one := range e.all.Each() {
 		if one.Doc.Off || !one.Readable() {
 			continue
 		}

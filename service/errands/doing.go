@@ -54,6 +54,10 @@ func (e *Errands) Run(ctx context.Context) error {
 		for _, h := range batch {
 			e.take(ctx, h)
 		}
+		if e.stale { // once for all that came together
+			e.stale = false
+			e.looks("")
+		}
 		e.settle(ctx)
 		e.tick(ctx)
 	}
@@ -75,7 +79,7 @@ func (e *Errands) recall(ctx context.Context) {
 // stand notes what is so at the start.
 func (e *Errands) stand() {
 	house, now := e.house(), e.Calendar.Now()
-	for _, one := range e.List() {
+	for one := range e.all.Each() {
 		if one.Readable() {
 			e.turn.Lock()
 			e.stateOf(one.ID).Stand(one.Doc.Errand, house, now)
@@ -124,7 +128,7 @@ func (e *Errands) tick(ctx context.Context) {
 		return
 	}
 	var soon time.Time
-	for _, one := range e.List() {
+	for one := range e.all.Each() {
 		if one.Doc.Off || !one.Readable() {
 			continue
 		}

@@ -143,6 +143,7 @@ type Errands struct {
 	chains    map[string]int    // how deep the last run of each is in a chain of errands that set each other off
 	begun     map[string]string // with which cue the last runs began
 	deep      int               // how deep what is being taken is
+	stale     bool              // levels may be another: something that errands name changed
 
 	turn   sync.Mutex        // held while courses change; before mu
 	states map[string]*state // by id
@@ -487,12 +488,8 @@ type Due struct {
 
 // Next lists the next times at which errands are due by the clock, at most so many, the first one first.
 func (e *Errands) Next(most int) (out []Due) {
-	w, now := e.Where(), e.Calendar.Now()
-	for _, one := range e.List() {
-		if one.Doc.Off || !one.Readable() {
-			continue
-		}
-		if at, is := one.Doc.Errand.Next(one.ID, now, w); is {
+	for one := range e.all.Each() {
+		if at, is := e.NextOf(one); is {
 			out = append(out, Due{one, at})
 		}
 	}
@@ -504,7 +501,14 @@ func (e *Errands) NextOf(one Errand) (time.Time, bool) {
 	if one.Doc.Off || !one.Readable() {
 		return time.Time{}, false
 	}
-	return one.Doc.Errand.Next(one.ID, e.Calendar.Now(), e.Where())
+	now := e.Calendar.Now()
+	e.turn.Lock()
+	at, comes, known := e.stateOf(one.ID).Planned(now)
+	e.turn.Unlock()
+	if known {
+		return at, comes
+	}
+	return one.Doc.Errand.Next(one.ID, now, e.Where())
 }
 
 // Came lists the last cues of an errand that came, at most so many, and what was made of them, the newest first.

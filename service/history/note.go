@@ -23,6 +23,7 @@ type Noter struct {
 type heard struct {
 	place string
 	began time.Time
+	early bool // it was noted while it was being pressed
 }
 
 // sameMoment is how far apart receivers may say that one press began.
@@ -105,15 +106,30 @@ func (n *Noter) keys(h happening.Happening, w happening.Heard) (out []errand.Fac
 			continue
 		}
 		path := k.DeviceID + "/" + k.Key
-		last, known := n.heard[path]
-		n.heard[path] = heard{place, h.At}
-		if known && last.place != place && h.At.Sub(last.began).Abs() < sameMoment {
+		if !n.another(path, heard{place: place, began: h.At}) {
 			continue
 		}
 		out = append(out, errand.Fact{At: n.stamp(h.At), Kind: errand.OfKey, Of: k.DeviceID, Name: k.Key, Value: length,
 			By: string(grant.Handset)})
 	}
 	return out
+}
+
+// another says whether a press is another one than the last of its key.
+func (n *Noter) another(path string, now heard) bool {
+	last, known := n.heard[path]
+	n.heard[path] = now
+	return !known || now.began.Sub(last.began).Abs() >= sameMoment ||
+		last.place == now.place && !(last.early && now.began.Equal(last.began))
+}
+
+// Down gives the fact of a key that is being pressed. What Note would give of that press when it is over is left out.
+func (n *Noter) Down(at time.Time, w happening.KeyDown) []errand.Fact {
+	if !n.another(w.DeviceID+"/"+w.Key, heard{w.Place, at, true}) {
+		return nil
+	}
+	return []errand.Fact{{At: n.stamp(at), Kind: errand.OfKey, Of: w.DeviceID, Name: w.Key, Value: "0",
+		By: string(grant.Handset)}}
 }
 
 // who is by whom something comes about: handset, person, program or errand.

@@ -6,6 +6,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"iter"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -56,8 +58,9 @@ type List[D any] struct {
 
 	writer sync.Mutex // held for a whole change
 
-	mu  sync.RWMutex
-	all map[string]Thing[D] // by id
+	mu     sync.RWMutex
+	all    map[string]Thing[D] // by id
+	sorted []Thing[D]          // by name; nil has to be sorted anew, and it is never changed
 }
 
 // Open reads the things of a kind. trouble is called for each whose document cannot be read, which stays as it is.
@@ -81,18 +84,27 @@ func Open[D any](ctx context.Context, k Kind, rows Rows, s Store, trouble func(t
 }
 
 // List lists them by name.
-func (l *List[D]) List() []Thing[D] {
+func (l *List[D]) List() []Thing[D] { return slices.Clone(l.snapshot()) }
+
+// Each goes through them by name, as they are when it begins.
+func (l *List[D]) Each() iter.Seq[Thing[D]] { return slices.Values(l.snapshot()) }
+
+// snapshot is all of them by name. Nobody changes it.
+func (l *List[D]) snapshot() []Thing[D] {
 	l.mu.RLock()
-	defer l.mu.RUnlock()
-	out := make([]Thing[D], 0, len(l.all))
-	for _, t := range l.all {
-		out = append(out, t)
+	sorted := l.sorted
+	l.mu.RUnlock()
+	if sorted != nil {
+		return sorted
 	}
-	slices.SortFunc(out, func(a, b Thing[D]) int {
-		return cmp.Or(strings.Compare(a.Name, b.Name), strings.Compare(a.ID,
-			b.ID))
-	})
-	return out
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.sorted == nil {
+		l.sorted = slices.SortedFunc(maps.Values(l.all), func(a, b Thing[D]) int {
+			return cmp.Or(strings.Compare(a.Name, b.Name), strings.Compare(a.ID, b.ID))
+		})
+	}
+	return l.sorted
 }
 
 // Find finds one by its short name or id. The error wraps the kind's Unknown and names the nearest.
@@ -102,11 +114,13 @@ func (l *List[D]) Find(slug string) (Thing[D], error) {
 	if t, is := l.all[slug]; is {
 		return t, nil
 	}
-	names := make([]string, 0, len(l.all))
 	for _, t := range l.all {
 		if t.Slug == slug {
 			return t, nil
 		}
+	}
+	names := make([]string, 0, len(l.all))
+	for _, t := range l.all {
 		names = append(names, t.Slug)
 	}
 	if len(names) == 0 {
@@ -135,7 +149,7 @@ func (l *List[D]) Add(ctx context.Context, slug, name string, doc func(Thing[D])
 	l.writer.Lock()
 	defer l.writer.Unlock()
 	slug, name = cmp.Or(slug, device.Slug(name)), cmp.Or(name, slug)
-	if len(l.List()) >= l.Most {
+	if len(l.snapshot()) >= l.Most {
 		return Thing[D]{}, fmt.Errorf("%w: there are %d, which is the most: remove one", l.Limit, l.Most)
 	}
 	return l.put(ctx, Thing[D]{ID: store.NewID()}, Change[D]{Slug: &slug, Name: &name, Doc: doc}, keep)
@@ -198,7 +212,7 @@ func (l *List[D]) put(ctx context.Context, t Thing[D], c Change[D], keep Keep) (
 	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.all[t.ID] = t
+	l.all[t.ID], l.sorted = t, nil
 	return t, nil
 }
 
@@ -219,5 +233,6 @@ func (l *List[D]) Remove(ctx context.Context, slug string, check func(Thing[D]) 
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	delete(l.all, t.ID)
+	l.sorted = nil
 	return t, nil
 }

@@ -33,6 +33,8 @@ type Echoes interface {
 	// Find says of which of Urbo's own presses it is the echo, "" where it is somebody else's, and which send that was.
 	// whole says that it was heard as it was sent.
 	Find(Sound) (pressID string, send int, whole bool)
+	// Own says whether what is heard so far may be one of them.
+	Own(Sound) bool
 	// Alone says whether Urbo sent one press at most in a span of time.
 	Alone(medium line.Medium, first, last time.Time) bool
 }
@@ -55,6 +57,11 @@ type Receive struct {
 	stream  *stream.Stream
 	now     func() time.Time
 	wake    chan struct{}
+	opens   map[line.Medium]map[string]bool // sheets that also begin the presses of others
+
+	// Eager says whether somebody is to be quick with a key that is heard in a medium; nil is nobody. It is set before
+	// the receiving end runs.
+	Eager func(k happening.KeyMatch, in line.Medium) bool
 
 	echoed map[string]hearing // by STATION-ID/PORT, of the goroutine that reads presses
 
@@ -70,6 +77,8 @@ type press struct {
 	trains []signal.Reception
 	late   bool      // the station kept it while it was away
 	more   bool      // the last train goes on in the next
+	fresh  bool      // something came in that was not looked at yet
+	told   bool      // its key was told while it was being pressed
 	hz     int       // measured carrier or channel, 0 where none was
 	count  int       // durations so far
 	began  time.Time // when the first train came in
@@ -90,11 +99,12 @@ const stalled = 100 * time.Millisecond
 // New makes the receiving end of a house.
 func New(book *line.Book, l Library, echoes Echoes, bits Bits, events *stream.Stream,
 	now func() time.Time) *Receive {
-	books := map[line.Medium]*line.Book{}
+	books, opens := map[line.Medium]*line.Book{}, map[line.Medium]map[string]bool{}
 	for _, m := range []line.Medium{line.Infrared, line.Radio} {
 		books[m] = book.Only(m)
+		opens[m] = books[m].Opens()
 	}
-	return &Receive{books: books, library: l, echoes: echoes, bits: bits, stream: events, now: now,
+	return &Receive{books: books, opens: opens, library: l, echoes: echoes, bits: bits, stream: events, now: now,
 		wake:    make(chan struct{}, 1),
 		pending: map[string]*press{}, echoed: map[string]hearing{}}
 }
@@ -137,7 +147,7 @@ func (p *press) add(m station.Heard) {
 	} else {
 		p.trains = append(p.trains, signal.Reception{Train: m.Train, Gap: m.Gap})
 	}
-	p.more = m.More
+	p.more, p.fresh = m.More, true
 	p.count += len(m.Train) + 1
 	p.end = m.At + int64(m.Train.Length())
 	if hz := m.CarrierHz + m.FrequencyHz; hz > 0 {
@@ -154,6 +164,7 @@ func (r *Receive) Run(ctx context.Context) error {
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
 	for ctx.Err() == nil {
+		r.early()
 		p, wait := r.due(false)
 		if p != nil {
 			r.finish(p)

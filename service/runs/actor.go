@@ -24,7 +24,8 @@ type actor struct {
 	looks chan struct{} // something may be so now that it waits for
 	done  chan struct{} // closed when it has ended
 
-	run Run // guarded by the runs' mu; its goroutine alone changes it
+	run  Run       // guarded by the runs' mu; its goroutine alone changes it
+	kept run.State // how far it is on disk, or where that is written next; of its goroutine
 
 	happened atomic.Bool // what it waits for
 	waits    func()      // ends waiting for something to happen; nil where it does not
@@ -62,7 +63,9 @@ func (a *actor) next(ctx context.Context) (e run.Event, ok bool) {
 		if len(a.events) > 0 {
 			e, a.events = a.events[0], a.events[1:]
 			a.mu.Unlock()
-			e.At = a.runs.Now()
+			if e.At.IsZero() {
+				e.At = a.runs.Now()
+			}
 			return e, true
 		}
 		a.mu.Unlock()
@@ -143,7 +146,7 @@ func (a *actor) work(ctx context.Context) {
 		}
 		a.runs.mu.Unlock()
 		if act != run.Judge && state.Phase != run.Ended { // a judgement alone is made again
-			switch err := a.write(false); {
+			switch err := a.write(); {
 			case err == nil:
 			case state.Phase != run.InStep:
 				slog.Error("how far a run is, is not on disk", "run", a.run.Name, "error", err)
@@ -276,20 +279,33 @@ func (a *actor) finish() {
 	close(a.done)
 }
 
-// write keeps how far the run is; at its beginning, all of it.
-func (a *actor) write(began bool) error {
-	state, err := store.WriteDocument(version, a.run.State)
+// writeAll keeps the run, in the state that is kept of it.
+func (a *actor) writeAll() error {
+	state, err := store.WriteDocument(version, a.kept)
 	if err != nil {
 		return err
-	}
-	if !began {
-		return a.runs.Store.PutRunState(context.Background(), a.run.ID, state)
 	}
 	text, err := store.WriteDocument(version, a.run)
 	if err != nil {
 		return err
 	}
 	return a.runs.Store.PutRun(context.Background(), store.Run{ID: a.run.ID, Document: text, State: state})
+}
+
+// write keeps how far the run is, unless that is on disk already.
+func (a *actor) write() error {
+	if a.run.State == a.kept {
+		return nil
+	}
+	state, err := store.WriteDocument(version, a.run.State)
+	if err != nil {
+		return err
+	}
+	if err := a.runs.Store.PutRunState(context.Background(), a.run.ID, state); err != nil {
+		return err
+	}
+	a.kept = a.run.State
+	return nil
 }
 
 // tell tells how far the run is.

@@ -237,13 +237,18 @@ func (r *Runs) Start(o Order) (Run, error) {
 		return Run{}, fmt.Errorf("%w: %d of %s wait for their turn already", ErrMany, mostQueued, o.Name)
 	}
 	a := newActor(r, one)
-	if err := a.write(true); err != nil {
+	turn := run.Event{What: run.Turn, At: now}
+	a.kept = one.State
+	if state, act := one.Program.Next(one.State, turn); len(same) == 0 && act == run.Begin {
+		a.kept = state // its first step begins at once: that is kept with it
+	}
+	if err := a.writeAll(); err != nil {
 		return Run{}, fmt.Errorf("begin %s: %w", o.Name, err)
 	}
 	r.all = append(r.all, a)
 	a.tell(true, len(same) > 0)
 	if len(same) == 0 {
-		a.send(run.Event{What: run.Turn})
+		a.send(turn)
 	}
 	r.group.Go(func() { a.work(r.running) })
 	return a.run, nil

@@ -101,7 +101,24 @@ type Sound struct {
 func (es *Echoes) Find(h Sound) (pressID string, send int, whole bool) {
 	es.mu.Lock()
 	defer es.mu.Unlock()
-	var best *echo
+	best, whole := es.find(h)
+	if best == nil {
+		return "", h.After, false
+	}
+	best.hear()
+	return best.pressID, best.number, whole
+}
+
+// Own says whether what is heard so far may be one of Urbo's own presses.
+func (es *Echoes) Own(h Sound) bool {
+	es.mu.Lock()
+	defer es.mu.Unlock()
+	best, _ := es.find(h)
+	return best != nil
+}
+
+// find is the send that was heard, nil where it was somebody else's. The caller holds mu.
+func (es *Echoes) find(h Sound) (best *echo, whole bool) {
 	for _, e := range es.sends {
 		if e.medium != h.Medium || h.Last.Before(e.from) || h.First.After(e.end().Add(signal.EchoLate)) ||
 			h.Part && e.number <= h.After {
@@ -116,11 +133,7 @@ func (es *Echoes) Find(h Sound) (pressID string, send int, whole bool) {
 		}
 		best, whole = e, is
 	}
-	if best == nil {
-		return "", h.After, false
-	}
-	best.hear()
-	return best.pressID, best.number, whole
+	return best, whole
 }
 
 // Alone says whether Urbo sent one press at most in a span of time.

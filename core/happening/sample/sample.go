@@ -35,6 +35,7 @@ func All() []happening.Happening {
 	search := audition.NewSweep("power", audition.Sweep{})
 	whats := []happening.What{
 		happening.HeardOf(capture),
+		happening.KeyDown{DeviceID: "d1", Device: "boardwalk", Key: "power", Place: "s1/ir-in"},
 		happening.Stored{Captures: []string{"c1"}},
 		happening.RecordingOpened{Recording: "keys.wav", Presses: 3, Different: 2},
 		happening.Pressed{Receipt: happening.Receipt{ID: "p1", At: At, DeviceID: "d1", Device: "boardwalk",
