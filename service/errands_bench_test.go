@@ -16,9 +16,8 @@ import (
 	"urbo/service"
 	"urbo/service/library"
 	"urbo/station"
+	"urbo/store"
 )
-
-const size = 10_000
 
 // crowdOfErrands are so many errands of all kinds in a house of their own.
 func crowdOfErrands(b *testing.B, n int, transports ...station.Transport) *service.House {
@@ -63,7 +62,7 @@ func tellTrueOf(b *testing.B, h *service.House, slug, name, value string) {
 // BenchmarkErrands has 10,000 of all kinds: what they use while nothing happens, their list of next times, and what they
 // make of a value that none of them comes with.
 func BenchmarkErrands(b *testing.B) {
-	h := crowdOfErrands(b, size)
+	h := crowdOfErrands(b, 10_000)
 	b.Run("next", func(b *testing.B) {
 		for b.Loop() {
 			require.Len(b, h.Errands.Next(50), 50)
@@ -129,4 +128,77 @@ func BenchmarkErrand_HeardToFirstByte(b *testing.B) {
 	slices.Sort(took)
 	b.ReportMetric(float64(took[len(took)/2].Microseconds())/1000, "ms-median")
 	b.ReportMetric(float64(took[len(took)-1].Microseconds())/1000, "ms-slowest")
+}
+
+// BenchmarkMeasurements_AThousandASecond tells a thousand measurements a value each second, of which ten have an errand
+// that may come with them: what the whole house uses of one core.
+func BenchmarkMeasurements_AThousandASecond(b *testing.B) {
+	h := crowdOfErrands(b, 10)
+	name := func(n int) string { return fmt.Sprintf("m-%d/x", n%999) } // there is one already
+	put := func(n int, v float64) {
+		_, err := h.Measure.Put(name(n), v, "W", grant.Named("test"))
+		require.NoError(b, err)
+	}
+	for n := range 1000 {
+		put(n, 1)
+	}
+	for n := range 10 {
+		_, err := h.Errands.Add(b.Context(), fmt.Sprintf("errand m%d when %s above 5000 W do notify \"a\"", n, name(n)), nil,
+			grant.Named("test"))
+		require.NoError(b, err)
+	}
+	for b.Loop() {
+		const seconds = 5
+		before := processor(b)
+		tick := time.NewTicker(time.Second / 100)
+		for i := range 100 * seconds {
+			for n := range 10 {
+				put(i%100*10+n, float64(i))
+			}
+			<-tick.C
+		}
+		tick.Stop()
+		b.ReportMetric(float64(processor(b)-before)/float64(seconds*time.Second)*100, "%cpu")
+	}
+}
+
+// BenchmarkRehearse_FourteenDays has a value of a measurement each minute, and a press of a handset each ten.
+func BenchmarkRehearse_FourteenDays(b *testing.B) {
+	dir := b.TempDir()
+	h, stop := startWith(b, service.Config{Dir: dir})
+	lamp(b, h)
+	d, err := h.Library.Device("lamp")
+	require.NoError(b, err)
+	_, err = h.Measure.Put("dome/humidity", 60, "%", grant.Named("test"))
+	require.NoError(b, err)
+	stop()
+	db, err := store.Open(dir)
+	require.NoError(b, err)
+	const minutes = 14 * 24 * 60
+	var facts []store.Fact
+	for n := range minutes {
+		at := time.Now().Add(time.Duration(n-minutes) * time.Minute).UnixMilli()
+		facts = append(facts, store.Fact{AtMS: at, Kind: "measurement", Of: "dome/humidity",
+			Value: fmt.Sprint(60 + n%97*3%40)})
+		if n%10 == 0 {
+			facts = append(facts, store.Fact{AtMS: at, Kind: "key", Of: d.ID, Name: "power", Value: "120", Who: "handset"})
+		}
+	}
+	require.NoError(b, db.PutFacts(b.Context(), facts))
+	require.NoError(b, db.Close())
+	h, stop = startWith(b, service.Config{Dir: dir})
+	defer stop()
+	for name, text := range map[string]string{
+		"cue":   "when lamp/power pressed only if dome/humidity above 70 % do notify \"a\"",
+		"level": "while dome/humidity above 85 % until 75 % do notify \"a\" afterwards notify \"b\"",
+		"clock": "when every 15 min only if dome/humidity above 70 % do notify \"a\"",
+	} {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				r, err := h.Errands.Rehearse(b.Context(), "errand a "+text, "", 14, nil)
+				require.NoError(b, err)
+				require.Greater(b, len(r.All), 100)
+			}
+		})
+	}
 }

@@ -3,6 +3,7 @@ package history_test
 import (
 	"context"
 	"errors"
+	"math"
 	"strconv"
 	"sync/atomic"
 	"testing"
@@ -13,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/core/happening"
+	"urbo/core/measure"
 	"urbo/service/history"
 	"urbo/service/stream"
 	"urbo/store"
@@ -159,4 +161,33 @@ func TestHistory_IsBounded(t *testing.T) {
 	assert.Len(t, facts, 50)
 	assert.Equal(t, "50", facts[0].Value)
 	require.NoError(t, db.Close())
+}
+
+// BenchmarkChart_AYear charts a year of a value each minute in 800 spans, as it is kept after that year, and the same
+// year as if nothing of it had been made coarser.
+func BenchmarkChart_AYear(b *testing.B) {
+	db, err := store.Open(b.TempDir())
+	require.NoError(b, err)
+	now := time.Now()
+	since := now.AddDate(-1, 0, 0)
+	var all []store.Fact
+	for at := since; at.Before(now); at = at.Add(time.Minute) {
+		all = append(all, store.Fact{AtMS: at.UnixMilli(), Kind: history.Measurement, Of: "dome/humidity",
+			Value: strconv.FormatFloat(60+20*math.Sin(float64(at.Unix())/40_000), 'f', 1, 64)})
+	}
+	require.NoError(b, db.PutFacts(b.Context(), all))
+	h := history.New(history.Config{Store: db, Stream: stream.New(0, time.Now), Now: time.Now,
+		Calendar: func(at time.Time) time.Time { return at }})
+	chart := func(b *testing.B) {
+		for b.Loop() {
+			spans, _, err := h.Chart(b.Context(), "dome/humidity", since, now, 800)
+			require.NoError(b, err)
+			require.Greater(b, len(spans), 300)
+		}
+	}
+	b.Run("whole", chart)
+	require.NoError(b, db.ThinMeasured(b.Context(), now.Add(-measure.Raw), now.AddDate(0, 0, -90),
+		(5*time.Minute).Milliseconds(), time.Hour.Milliseconds()))
+	b.Run("kept", chart)
+	require.NoError(b, db.Close())
 }
