@@ -14,8 +14,8 @@ import (
 	"urbo/wire"
 )
 
-// evening lets the house do things by itself: at dusk, when a door opens, while it is damp; it asks what it has to know,
-// and says why it did not do something.
+// evening lets the house do things by itself: at dusk, when a door opens, while it is damp; it asks what it has to
+// know, and says why it did not do something.
 func (g *guide) evening() error {
 	g.say("\n8. An evening by itself")
 	if err := g.learn("door", "opened"); err != nil {
@@ -40,7 +40,8 @@ func (g *guide) evening() error {
 	for _, text := range []string{
 		fmt.Sprintf("errand dusk when %d min after dusk do set (boardwalk/power on, boardwalk/colour amber)", after),
 		"errand door when door/opened pressed only if sun down do set boardwalk/colour to red for 3 s and back",
-		"errand dry while dome/humidity above 85 % until 75 % do set dew-a/power to on afterwards set dew-a/power to off",
+		"errand dry while dome/humidity above 85 % until 75 % do set dew-a/power to on afterwards set dew-a/power to " +
+			"off",
 		`errand night when phrase "good night" do set radio/power to off if doubtful ask for 5 min`,
 		`errand late when phrase "good night" only if occasion public-talk do notify "a talk is being given"`,
 	} {
@@ -105,7 +106,8 @@ func (g *guide) damp() error {
 			if err != nil {
 				return err
 			}
-			if power, err := g.awaitIn(g.ctx, 2*time.Second, "dew-a", "power", step.power); err == nil && power == step.power {
+			if power, err := g.awaitIn(g.ctx, 2*time.Second, "dew-a", "power", step.power); err == nil &&
+				power == step.power {
 				break
 			}
 		}
@@ -115,8 +117,8 @@ func (g *guide) damp() error {
 	return nil
 }
 
-// asked lets the lights flicker in the warm room, so that nobody knows whether its radio is still on, and answers what is
-// asked then.
+// asked lets the lights flicker in the warm room, so that nobody knows whether its radio is still on, and answers what
+// is asked then.
 func (g *guide) asked() error {
 	var radio wire.Device
 	if err := g.client.do(g.ctx, http.MethodGet, "/devices/radio", nil, &radio); err != nil {
@@ -142,7 +144,8 @@ func (g *guide) asked() error {
 		return err
 	}
 	g.check("radio", "power", "on")
-	g.say("   The lights flicker in the warm room: is its radio still on? Nobody knows. Then somebody says: good night.")
+	g.say("   The lights flicker in the warm room: is its radio still on? Nobody knows. Then somebody says: good " +
+		"night.")
 	if err := g.client.do(g.ctx, http.MethodPost, "/outage", wire.Outage{Room: radio.Room}, nil); err != nil {
 		return err
 	}

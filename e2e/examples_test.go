@@ -166,7 +166,8 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 	// What others work with is made first, and what is taken away goes last.
 	rank := func(line string) int {
 		for i, begin := range []string{"urbo bench export --code", "urbo bench describe", "urbo device export",
-			"urbo sequence add", "urbo occasion add", "urbo errand add", "urbo measurement describe", "urbo occasion start",
+			"urbo sequence add", "urbo occasion add", "urbo errand add", "urbo measurement describe",
+			"urbo occasion start",
 			"urbo board add \"Whole",
 			"urbo board export",
 			"urbo pack export", "urbo shelf keep", "urbo token add", "urbo backup", "urbo station check",

@@ -16,11 +16,13 @@ func TestQuick_ErrandsComeWhileAKeyIsHeld(t *testing.T) {
 		errand, handset, key string
 		early                int
 	}{
-		"infrared, and radio is sent":   {"when boardwalk/red pressed do set dew-a/power to on", "boardwalk", "red", 1},
-		"nothing is sent":               {"when boardwalk/red pressed do notify \"red\"", "boardwalk", "red", 1},
-		"radio, and radio is sent":      {"when door/opened pressed do set dew-a/power to on", "door", "opened", 0},
-		"infrared of the device itself": {"when boardwalk/red pressed do set boardwalk/power to off", "boardwalk", "red", 0},
-		"how long it is held is asked":  {"when boardwalk/red pressed held do set dew-a/power to on", "boardwalk", "red", 0},
+		"infrared, and radio is sent": {"when boardwalk/red pressed do set dew-a/power to on", "boardwalk", "red", 1},
+		"nothing is sent":             {"when boardwalk/red pressed do notify \"red\"", "boardwalk", "red", 1},
+		"radio, and radio is sent":    {"when door/opened pressed do set dew-a/power to on", "door", "opened", 0},
+		"infrared of the device itself": {"when boardwalk/red pressed do set boardwalk/power to off", "boardwalk",
+			"red", 0},
+		"how long it is held is asked": {"when boardwalk/red pressed held do set dew-a/power to on", "boardwalk",
+			"red", 0},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()

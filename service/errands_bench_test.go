@@ -59,8 +59,8 @@ func tellTrueOf(b *testing.B, h *service.House, slug, name, value string) {
 	require.NoError(b, err)
 }
 
-// BenchmarkErrands has 10,000 of all kinds: what they use while nothing happens, their list of next times, and what they
-// make of a value that none of them comes with.
+// BenchmarkErrands has 10,000 of all kinds: what they use while nothing happens, their list of next times, and what
+// they make of a value that none of them comes with.
 func BenchmarkErrands(b *testing.B) {
 	h := crowdOfErrands(b, 10_000)
 	b.Run("next", func(b *testing.B) {
@@ -92,8 +92,8 @@ func processor(b *testing.B) time.Duration {
 	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
 }
 
-// BenchmarkErrand_HeardToFirstByte is the way from what a station says that it heard, through one of 200 errands, to the
-// bytes at the station that sends. It tells the median of fifty presses, and the slowest.
+// BenchmarkErrand_HeardToFirstByte is the way from what a station says that it heard, through one of 200 errands, to
+// the bytes at the station that sends. It tells the median of fifty presses, and the slowest.
 func BenchmarkErrand_HeardToFirstByte(b *testing.B) {
 	sent := make(chan time.Time, 100)
 	board := newBoard(func(b *board, s station.Send) {
@@ -107,7 +107,8 @@ func BenchmarkErrand_HeardToFirstByte(b *testing.B) {
 	_, err := h.Library.Add(b.Context(), device.Device{Name: "Clicker", Keys: []device.Key{{Name: "a",
 		Codes: []device.Code{{Sheet: "ev1527", Fields: fields}}}}}, library.Note{})
 	require.NoError(b, err)
-	_, err = h.Errands.Add(b.Context(), "errand quick when clicker/a pressed do press lamp/red", nil, grant.Named("test"))
+	_, err = h.Errands.Add(b.Context(), "errand quick when clicker/a pressed do press lamp/red", nil,
+		grant.Named("test"))
 	require.NoError(b, err)
 	sheet, err := h.Book.Sheet("ev1527")
 	require.NoError(b, err)
@@ -143,7 +144,8 @@ func BenchmarkMeasurements_AThousandASecond(b *testing.B) {
 		put(n, 1)
 	}
 	for n := range 10 {
-		_, err := h.Errands.Add(b.Context(), fmt.Sprintf("errand m%d when %s above 5000 W do notify \"a\"", n, name(n)), nil,
+		_, err := h.Errands.Add(b.Context(), fmt.Sprintf("errand m%d when %s above 5000 W do notify \"a\"", n, name(n)),
+			nil,
 			grant.Named("test"))
 		require.NoError(b, err)
 	}
@@ -181,7 +183,8 @@ func BenchmarkRehearse_FourteenDays(b *testing.B) {
 		facts = append(facts, store.Fact{AtMS: at, Kind: "measurement", Of: "dome/humidity",
 			Value: fmt.Sprint(60 + n%97*3%40)})
 		if n%10 == 0 {
-			facts = append(facts, store.Fact{AtMS: at, Kind: "key", Of: d.ID, Name: "power", Value: "120", Who: "handset"})
+			facts = append(facts, store.Fact{AtMS: at, Kind: "key", Of: d.ID, Name: "power", Value: "120",
+				Who: "handset"})
 		}
 	}
 	require.NoError(b, db.PutFacts(b.Context(), facts))

@@ -335,7 +335,8 @@ func TestUndo_OfSwitchingOnAndMore(t *testing.T) {
 	})
 }
 
-// TestPress_ObeysAfterTheLessonOfAKeyWithAChangingBit: an appliance passes over a frame that it saw last, and it saw what
+// TestPress_ObeysAfterTheLessonOfAKeyWithAChangingBit: an appliance passes over a frame that it saw last, and it saw
+// what
 // its handset sent while the key was learned. One press more or less of the handset must not matter.
 func TestPress_ObeysAfterTheLessonOfAKeyWithAChangingBit(t *testing.T) {
 	t.Parallel()

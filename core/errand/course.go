@@ -25,7 +25,7 @@ type Course struct {
 	Pending  []Pending         `json:"pending,omitempty"`
 	Silent   map[int]time.Time `json:"silent,omitempty"` // of each cue about a silence: the value after which it came
 
-	next    time.Time         // when it is due by the clock, or is looked at again where it never is; zero is not worked out
+	next    time.Time         // when it is due by the clock, or looked at again; zero is not worked out
 	comes   bool              // it is due then
 	again   time.Time         // when its level is looked at again
 	crossed map[int]run.Truth // of each cue with a level, what it was
@@ -332,7 +332,8 @@ func (c *Course) plan(e Errand, id string, after time.Time, now Now) {
 	}
 }
 
-// Planned is when the errand is due by the clock, and whether it ever is, where that is worked out for a moment to come.
+// Planned is when the errand is due by the clock, and whether it ever is, where that is worked out for a moment to
+// come.
 func (c *Course) Planned(now time.Time) (at time.Time, comes, known bool) {
 	return c.next, c.comes, c.next.After(now)
 }

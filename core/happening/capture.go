@@ -94,8 +94,8 @@ func (c Capture) Length() time.Duration {
 	return time.Duration(us) * time.Microsecond
 }
 
-// KeyDown says that a handset's key was surely read while it is still being pressed, where an errand is to be quick with
-// it. Heard tells of the whole press when it is over.
+// KeyDown says that a handset's key was surely read while it is still being pressed, where an errand is to be quick
+// with it. Heard tells of the whole press when it is over.
 type KeyDown struct {
 	DeviceID string `json:"device_id"`
 	Device   string `json:"device"` // slug

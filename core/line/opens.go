@@ -2,8 +2,8 @@ package line
 
 import "urbo/core/signal"
 
-// Opens are the sheets of which a frame also begins the press of another sheet: after the first train it is not sure yet
-// which of them it is.
+// Opens are the sheets of which a frame also begins the press of another sheet: after the first train it is not sure
+// yet which of them it is.
 func (b *Book) Opens() map[string]bool {
 	out := map[string]bool{}
 	for _, s := range b.sheets {

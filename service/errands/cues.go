@@ -105,7 +105,8 @@ func (e *Errands) Quick(device, key string) (touched []string, is bool) {
 		})
 		sentence.When = nil
 		all := sentence.Targets()
-		if slices.ContainsFunc(all, func(t run.Target) bool { return t.Kind == run.Sequence || t.Kind == run.Occasion }) {
+		unclear := func(t run.Target) bool { return t.Kind == run.Sequence || t.Kind == run.Occasion }
+		if slices.ContainsFunc(all, unclear) {
 			return nil, false
 		}
 		touched = append(touched, e.Targets.AllDevices(all)...)
