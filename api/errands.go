@@ -47,7 +47,8 @@ func (a *API) errands() {
 			}
 			return as(a.errandOf(ctx))(all.Add(ctx, in.Body.Text, a.sight(ctx), asking(ctx)))
 		})
-	call(a, operation{"PATCH", "/errands/{errand}", "change-errand", "Write an errand anew, or switch it on or off",
+	call(a, operation{"PATCH", "/errands/{errand}", "change-errand", "Write an errand anew, unless somebody else changed " +
+		"the version that was seen, or switch it on or off",
 		grant.Arrange, filtered, 0}, func(ctx context.Context, in *struct {
 		ErrandIn
 		Body wire.ErrandChange
@@ -55,7 +56,7 @@ func (a *API) errands() {
 		e, err := a.findErrand(ctx, grant.Arrange, in.Errand)
 		if err == nil && in.Body.Text != nil {
 			if err = a.mayWrite(ctx, *in.Body.Text); err == nil {
-				e, err = all.Change(ctx, e.ID, *in.Body.Text, a.sight(ctx), asking(ctx))
+				e, err = all.Change(ctx, e.ID, *in.Body.Text, in.Body.Version, a.sight(ctx), asking(ctx))
 			}
 		}
 		if err == nil && in.Body.On != nil {
@@ -234,7 +235,7 @@ func (a *API) findErrand(ctx context.Context, r grant.Right, name string) (erran
 func (a *API) errandOf(ctx context.Context) func(errands.Errand) wire.Errand {
 	return func(e errands.Errand) wire.Errand {
 		all := a.house.Errands
-		w := wire.Errand{Name: e.Slug, On: !e.Doc.Off, Trial: e.Doc.Trial, Gone: all.Gone(e)}
+		w := wire.Errand{Name: e.Slug, On: !e.Doc.Off, Trial: e.Doc.Trial, Version: e.Doc.Version, Gone: all.Gone(e)}
 		w.Holding, _ = all.Holding(e.ID)
 		if !e.Readable() {
 			w.Error = "it cannot be read: write it anew"

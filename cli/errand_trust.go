@@ -213,7 +213,8 @@ func (a *app) errandEdit() *cobra.Command {
 			}
 			sentence := string(text)
 			var now wire.Errand
-			if err := a.call(c.Context(), http.MethodPatch, errandPath(argv[0]), wire.ErrandChange{Text: &sentence},
+			if err := a.call(c.Context(), http.MethodPatch, errandPath(argv[0]), wire.ErrandChange{Text: &sentence,
+				Version: &e.Version},
 				&now); err != nil {
 				return fmt.Errorf("%w\nWhat you wrote is in %s. Mend it there, then: urbo errand change %s --file %s",
 					err, file,

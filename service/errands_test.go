@@ -246,9 +246,13 @@ func TestErrands_AreKeptRenamedAndRefusedInWords(t *testing.T) {
 	at, is := h.Errands.NextOf(one)
 	require.True(t, is)
 	assert.Equal(t, "07:00", at.In(h.Errands.Where().Zone).Format("15:04"))
-	changed, err := h.Errands.Change(t.Context(), "early", "errand later when at 8:00 do press amplifier/power", nil,
-		grant.Named("test"))
+	seen := one.Doc.Version // two people saw it, and each writes it anew
+	changed, err := h.Errands.Change(t.Context(), "early", "errand later when at 8:00 do press amplifier/power", &seen,
+		nil, grant.Named("test"))
 	require.NoError(t, err)
+	_, err = h.Errands.Change(t.Context(), "later", "errand later when at 9:00 do press amplifier/power", &seen, nil,
+		grant.Named("test"))
+	require.ErrorIs(t, err, errands.ErrVersion)
 	assert.Equal(t, one.ID, changed.ID)
 	assert.Equal(t, "later", changed.Slug)
 	require.NoError(t, h.Errands.Remove(t.Context(), "later", grant.Named("test")))

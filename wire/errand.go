@@ -13,6 +13,7 @@ type Errand struct {
 	Last    *Came      `json:"last,omitempty" doc:"The last cue that came"`
 	Gone    []string   `json:"gone" doc:"What it is about and is not there any more"`
 	Error   string     `json:"error,omitempty" doc:"Why it does nothing"`
+	Version int        `json:"version" doc:"Who writes it anew sends the one that they saw"`
 }
 
 // Came is a cue that came, and what was made of it.
@@ -42,6 +43,8 @@ type NewErrand struct {
 type ErrandChange struct {
 	Text *string `json:"text,omitempty" maxLength:"32768" doc:"Its name may be another then"`
 	On   *bool   `json:"on,omitempty"`
+	// Version is the one whose sentence was seen.
+	Version *int `json:"version,omitempty" doc:"The one that was seen: where it is another one now, its sentence is not changed"`
 	// Trial puts it on trial, or makes it real.
 	Trial *bool `json:"trial,omitempty" doc:"On trial it comes, and nothing is pressed"`
 }

@@ -34,6 +34,7 @@ import (
 // Errors that callers ask for.
 var (
 	ErrUnknown = fault.New(fault.NotFound, "unknown errand")
+	ErrVersion = fault.New(fault.Conflict, "the errand was changed meanwhile")
 	ErrMost    = fault.New(fault.Invalid, "errands")
 	ErrUnread  = fault.New(fault.Conflict, "the errand cannot be read")
 	ErrLacks   = fault.New(fault.Invalid, "this version cannot do that yet")
@@ -53,6 +54,8 @@ type Doc struct {
 	Errand errand.Errand `json:"errand"`
 	Off    bool          `json:"off,omitempty"`
 	Trial  bool          `json:"trial,omitempty"` // it comes, and nothing is pressed
+	// Version counts how often the sentence was written. Whoever changes it says which one they saw.
+	Version int `json:"version,omitempty"`
 }
 
 // Errand is one sentence.
@@ -350,11 +353,15 @@ func (e *Errands) Complete(text string, sight sequences.Sight) errand.Offers {
 }
 
 // doc makes what is kept of an errand.
-func (e *Errands) doc(text string, sight sequences.Sight) func(Errand) (Doc, error) {
+func (e *Errands) doc(text string, seen *int, sight sequences.Sight) func(Errand) (Doc, error) {
 	return func(one Errand) (Doc, error) {
+		if seen != nil && *seen != one.Doc.Version {
+			return one.Doc, fmt.Errorf("%w: it is version %d now, and you changed version %d: look at it again", ErrVersion,
+				one.Doc.Version, *seen)
+		}
 		sentence, err := e.read(text, one.ID, sight)
 		sentence.Name = "" // it is that of the thing
-		return Doc{Errand: sentence, Off: one.Doc.Off, Trial: one.Doc.Trial}, err
+		return Doc{Errand: sentence, Off: one.Doc.Off, Trial: one.Doc.Trial, Version: one.Doc.Version + 1}, err
 	}
 }
 
@@ -365,12 +372,14 @@ func (e *Errands) Add(ctx context.Context, text string, sight sequences.Sight, b
 	if err != nil {
 		return Errand{}, err
 	}
-	one, err := e.all.Add(ctx, sentence.Name, sentence.Name, e.doc(text, sight), named.Plainly)
+	one, err := e.all.Add(ctx, sentence.Name, sentence.Name, e.doc(text, nil, sight), named.Plainly)
 	return one, e.changed(one, err, by, "Added the errand ")
 }
 
-// Change writes an errand anew; its name may be another then. Errors are those of Add, or wrap ErrUnknown.
-func (e *Errands) Change(ctx context.Context, slug, text string, sight sequences.Sight, by grant.By) (Errand, error) {
+// Change writes an errand anew; its name may be another then. seen is the version that whoever changes it saw: another
+// one is not written over; nil does not ask. Errors are those of Add, or wrap ErrUnknown or ErrVersion.
+func (e *Errands) Change(ctx context.Context, slug, text string, seen *int, sight sequences.Sight, by grant.By) (Errand,
+	error) {
 	one, err := e.Find(slug)
 	if err != nil {
 		return one, err
@@ -380,7 +389,7 @@ func (e *Errands) Change(ctx context.Context, slug, text string, sight sequences
 		return one, err
 	}
 	name := sentence.Name
-	one, err = e.all.Alter(ctx, one.ID, named.Change[Doc]{Slug: &name, Name: &name, Doc: e.doc(text, sight)},
+	one, err = e.all.Alter(ctx, one.ID, named.Change[Doc]{Slug: &name, Name: &name, Doc: e.doc(text, seen, sight)},
 		named.Plainly)
 	if err == nil {
 		e.leave(ctx, one, by)

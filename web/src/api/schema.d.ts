@@ -1282,7 +1282,7 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Write an errand anew, or switch it on or off
+         * Write an errand anew, unless somebody else changed the version that was seen, or switch it on or off
          * @description Needs the right to arrange, for what the caller may reach.
          */
         patch: operations["change-errand"];
@@ -3808,6 +3808,11 @@ export interface components {
             text: string;
             /** @description It comes, and nothing is pressed */
             trial?: boolean;
+            /**
+             * Format: int64
+             * @description Who writes it anew sends the one that they saw
+             */
+            version: number;
         };
         ErrandChange: {
             on?: boolean;
@@ -3815,6 +3820,11 @@ export interface components {
             text?: string;
             /** @description On trial it comes, and nothing is pressed */
             trial?: boolean;
+            /**
+             * Format: int64
+             * @description The one that was seen: where it is another one now, its sentence is not changed
+             */
+            version?: number;
         };
         ErrandCopy: {
             /** @description The device that it names */

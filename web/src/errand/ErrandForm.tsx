@@ -20,7 +20,8 @@ export function ErrandForm({ errand, start, onDone }: { errand?: Kept; start?: s
   const [typed, setTyped] = useState(!!errand || !!start);
   const [rehearses, setRehearses] = useState(false);
   const names = useNames();
-  const save = useSaveErrand(errand?.name);
+  const [seen] = useState(errand?.version); // somebody else may write it meanwhile
+  const save = useSaveErrand(errand?.name, seen);
   const remove = useRemoveErrand();
   const settled = useDeferredValue(text);
   const check = useErrandCheck(settled);

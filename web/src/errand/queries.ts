@@ -14,12 +14,15 @@ export const useCame = (errand: string) =>
 
 const errandsChanged = () => [keys.errands, keys.day].forEach(stale);
 
-export const useSaveErrand = (errand?: string) =>
+// useSaveErrand writes an errand, a new one where none is given. version is the one that was seen.
+export const useSaveErrand = (errand?: string, version?: number) =>
   useMutation({
     mutationFn: (text: string) =>
       errand === undefined
         ? unwrap(client.POST('/api/errands', { body: { text } }))
-        : unwrap(client.PATCH('/api/errands/{errand}', { params: { path: { errand } }, body: { text } })),
+        : unwrap(
+            client.PATCH('/api/errands/{errand}', { params: { path: { errand } }, body: { text, version } }),
+          ),
     onSuccess: errandsChanged,
   });
 export const useSwitchErrand = () =>
