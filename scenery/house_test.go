@@ -31,12 +31,13 @@ var december = time.Date(2026, 12, 4, 0, 0, 0, 0, time.UTC)
 // observatory is the demo's house in fake time, with all of its devices learned.
 type observatory struct {
 	*service.House
-	stage *stage.Stage
-	t     *testing.T
-	dir   string
-	stop  func()
-	told  *stream.Queue
-	away  func() // lets the station in the dome leave
+	stage   *stage.Stage
+	t       *testing.T
+	dir     string
+	stop    func()
+	told    *stream.Queue
+	away    func()               // lets the station in the dome leave
+	prepare func(*service.House) // is done to each house before it runs
 }
 
 // leaving is a station that can leave.
@@ -58,6 +59,12 @@ func (l *leaving) Run(ctx context.Context, join func(context.Context, station.Li
 // inObservatory runs the demo's house in fake time.
 func inObservatory(t *testing.T, begins time.Time, act func(t *testing.T, o *observatory)) {
 	t.Helper()
+	inPrepared(t, begins, func(*service.House) {}, act)
+}
+
+// inPrepared is inObservatory with something that is done to each house before it runs.
+func inPrepared(t *testing.T, begins time.Time, prepare func(*service.House), act func(t *testing.T, o *observatory)) {
+	t.Helper()
 	synctest.Test(t, func(t *testing.T) {
 		dir := t.TempDir()
 		require.NoError(t, scenery.BringSheets(dir))
@@ -66,7 +73,7 @@ func inObservatory(t *testing.T, begins time.Time, act func(t *testing.T, o *obs
 		on, end := context.WithCancel(context.Background())
 		done := make(chan struct{})
 		go func() { defer close(done); _ = s.Run(on) }()
-		o := &observatory{stage: s, t: t, dir: dir}
+		o := &observatory{stage: s, t: t, dir: dir, prepare: prepare}
 		o.open(begins)
 		require.NoError(t, scenery.Furnish(t.Context(), o.Library, true))
 		o.learn()
@@ -99,6 +106,7 @@ func (o *observatory) open(at time.Time) {
 	h, err := service.Open(context.Background(), service.Config{Dir: o.dir, Calendar: at,
 		Transports: []station.Transport{onstage.New(o.stage, "lecture"), dome}})
 	require.NoError(o.t, err)
+	o.prepare(h)
 	o.told = h.Stream.Subscribe()
 	o.away = func() { dome.away() }
 	ctx, cancel := context.WithCancel(context.Background())

@@ -115,3 +115,13 @@ func (s *Store) PruneFacts(ctx context.Context, before time.Time, most int64) er
 		return tx.Exec("DELETE FROM history WHERE seq <= (SELECT max(seq) FROM history) - ?", most).Error
 	})
 }
+
+// NewestFact is the time of the fact that was written last; zero where there is none.
+func (s *Store) NewestFact(ctx context.Context) (time.Time, error) {
+	var last []Fact
+	err := s.read.WithContext(ctx).Table("history").Order("seq DESC").Limit(1).Find(&last).Error
+	if err != nil || len(last) == 0 {
+		return time.Time{}, Explain(err)
+	}
+	return time.UnixMilli(last[0].AtMS), nil
+}

@@ -59,6 +59,7 @@ type Store interface {
 	NewestFacts(ctx context.Context, kind, of string, most int) ([]store.Fact, error)
 	KeepNewestFacts(ctx context.Context, kind string, most int) error
 	PruneFacts(ctx context.Context, before time.Time, most int64) error
+	NewestFact(ctx context.Context) (time.Time, error)
 	MeasuredSpans(ctx context.Context, name string, since, until time.Time, each int64) ([]store.MeasuredSpan, error)
 	ThinMeasured(ctx context.Context, fineBefore, coarseBefore time.Time, fine, coarse int64) error
 	ForgetMeasured(ctx context.Context, name string, before time.Time) error
@@ -98,6 +99,10 @@ func New(c Config) *History {
 // Run notes what happens until the stream ends, or the context does.
 func (h *History) Run(ctx context.Context) error {
 	var pruned time.Time
+	ages, err := h.ages(ctx)
+	if err != nil {
+		slog.Error("nothing of the history gets too old for now", "error", err)
+	}
 	for flushed := time.Now(); ; {
 		waiting, cancel := ctx, context.CancelFunc(func() {})
 		if h.waits() {
@@ -117,9 +122,11 @@ func (h *History) Run(ctx context.Context) error {
 			return nil
 		}
 		flushed = time.Now()
-		if now := h.Calendar(h.Now()); now.Sub(pruned).Abs() > time.Hour {
+		now := h.Calendar(h.Now())
+		steady := ages.steady(now)
+		if now.Sub(pruned).Abs() > time.Hour {
 			pruned = now
-			if err := h.shorten(ctx, now); err != nil {
+			if err := h.shorten(ctx, now, steady); err != nil {
 				slog.Error("shorten the history", "error", err)
 			}
 		}
@@ -132,8 +139,41 @@ func (h *History) waits() bool {
 	return len(h.facts)+len(h.measured) > 0
 }
 
-// shorten forgets what is too old or too much, and makes less of what was measured.
-func (h *History) shorten(ctx context.Context, now time.Time) error {
+// ages says whether the calendar clock can tell how old something is. A clock that leaps, or that stands elsewhere than
+// the newest fact when the house starts, may be wrong: nothing gets too old until it went on for a while from there.
+type ages struct{ last, leapt time.Time }
+
+const (
+	// leap is by how much the clock leaps at least, where nobody is sure of it any more, and settles is after how long
+	// it is trusted again.
+	leap    = 24 * time.Hour
+	settles = 48 * time.Hour
+)
+
+// ages begins with the time of the newest fact. Where that cannot be read, the clock is not trusted at first.
+func (h *History) ages(ctx context.Context) (ages, error) {
+	newest, err := h.Store.NewestFact(ctx)
+	if err == nil && newest.IsZero() {
+		newest = h.Calendar(h.Now())
+	}
+	return ages{last: newest}, err
+}
+
+func (a *ages) steady(now time.Time) bool {
+	if now.Sub(a.last).Abs() > leap {
+		a.leapt = now
+	}
+	a.last = now
+	return a.leapt.IsZero() || now.Sub(a.leapt) >= settles
+}
+
+// shorten forgets what is too much, and with a clock that is steady, what is too old. It makes less of what was
+// measured.
+func (h *History) shorten(ctx context.Context, now time.Time, steady bool) error {
+	tooMuch := h.Store.KeepNewestFacts(ctx, errand.OfErrand, MostCame)
+	if !steady {
+		return errors.Join(tooMuch, h.Store.PruneFacts(ctx, time.UnixMilli(0), most))
+	}
 	parts := func(before time.Time, each time.Duration) time.Time { // only whole parts
 		ms := each.Milliseconds()
 		return time.UnixMilli(before.UnixMilli() / ms * ms)
@@ -145,8 +185,7 @@ func (h *History) shorten(ctx context.Context, now time.Time) error {
 			err = errors.Join(err, h.Store.ForgetMeasured(ctx, name, now.Add(-length)))
 		}
 	}
-	return errors.Join(err, h.Store.KeepNewestFacts(ctx, errand.OfErrand, MostCame),
-		h.Store.PruneFacts(ctx, now.Add(-kept), most))
+	return errors.Join(err, tooMuch, h.Store.PruneFacts(ctx, now.Add(-kept), most))
 }
 
 // take takes one happening.

@@ -25,6 +25,7 @@ type disk struct {
 	*store.Store
 	full   atomic.Bool
 	writes atomic.Int64
+	leapt  atomic.Int64 // by how much the calendar clock was set forward
 }
 
 func (d *disk) PutFacts(ctx context.Context, all []store.Fact) error {
@@ -44,7 +45,7 @@ func follow(t *testing.T, act func(t *testing.T, d *disk, s *stream.Stream, h *h
 		d := &disk{Store: db}
 		s := stream.New(0, time.Now)
 		h := history.New(history.Config{Store: d, Stream: s, Now: time.Now,
-			Calendar: func(at time.Time) time.Time { return at }})
+			Calendar: func(at time.Time) time.Time { return at.Add(time.Duration(d.leapt.Load())) }})
 		done := make(chan struct{})
 		go func() { defer close(done); assert.NoError(t, h.Run(t.Context())) }()
 		act(t, d, s, h)
@@ -142,6 +143,30 @@ func TestHistory_WritesLaterWhereTheDiskIsFull(t *testing.T) {
 		d.full.Store(false)
 		time.Sleep(3 * time.Second)
 		assert.Equal(t, []string{"on", "off"}, values(t, h, power))
+	})
+}
+
+// TestHistory_ForgetsNothingWithAClockThatLeapt: a clock that is a year ahead for a day makes nothing too old.
+func TestHistory_ForgetsNothingWithAClockThatLeapt(t *testing.T) {
+	follow(t, func(t *testing.T, d *disk, s *stream.Stream, h *history.History) {
+		const year = 365 * 24 * time.Hour
+		believed(s, "on", "told")
+		live := func(days int) {
+			for n := range days * 24 {
+				s.Publish(happening.Happening{What: happening.Measured{Measurement: "dome/humidity", Value: float64(n)}})
+				time.Sleep(time.Hour)
+			}
+		}
+		live(3)
+		d.leapt.Store(int64(year))
+		live(1)
+		assert.Equal(t, []string{"on"}, values(t, h, power), "the clock may be wrong")
+		d.leapt.Store(0)
+		live(5)
+		assert.Equal(t, []string{"on"}, values(t, h, power), "it was wrong")
+		d.leapt.Store(int64(year))
+		live(5)
+		assert.Empty(t, values(t, h, power), "it was a year")
 	})
 }
 

@@ -64,6 +64,9 @@ func (h *Holds) take(what happening.Happening) {
 		h.disagrees(w.DeviceID, w.Control, "it is "+w.Value+", as was "+w.By)
 	case happening.Believed:
 		h.disagrees(w.DeviceID, w.Control, "it is at something else")
+		if w.Value != "" && w.Source != "sent" {
+			h.known(w.DeviceID, w.Control)
+		}
 	case happening.MainsFailed:
 		h.mains(w.RoomID)
 	case happening.DeviceRemoved:
@@ -140,6 +143,14 @@ func (h *Holds) disagrees(device, name, reason string) {
 		if other.DeviceID == device && other.Control == name {
 			h.event(other, run.Other, reason)
 		}
+	}
+}
+
+// known lets what is owed go back at once, now that it is known what a control is at. The caller holds mu.
+func (h *Holds) known(device, name string) {
+	if one := h.top(device, name); one != nil && one.Phase == run.Owed {
+		one.Retry = h.Now()
+		wake.Up(h.look)
 	}
 }
 
