@@ -34,7 +34,7 @@ func (g *guide) evening() error {
 	after := 10
 	for _, s := range day.Sun {
 		if s.Event == "dusk" { // it is to come soon
-			after = int(math.Ceil(day.Now.Sub(s.At).Minutes())) + 1
+			after = int(math.Ceil((day.Now.Sub(s.At) + 5*time.Second).Minutes()))
 		}
 	}
 	for _, text := range []string{
@@ -100,7 +100,7 @@ func (g *guide) damp() error {
 		value float64
 		power string
 	}{{88, "on"}, {70, "off"}} {
-		for range 8 {
+		for range 4 {
 			err := g.client.do(g.ctx, http.MethodPost, "/measurements/dome/humidity", wire.Measured{Value: step.value,
 				Unit: "%"}, nil)
 			if err != nil {

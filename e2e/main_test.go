@@ -141,7 +141,13 @@ func (r *running) urbo(args ...string) result {
 // run runs a command line.
 func run(t *testing.T, stdin string, env []string, args ...string) result {
 	t.Helper()
-	ctx, cancel := context.WithTimeout(t.Context(), 2*patience)
+	return runWithin(t, 2*patience, stdin, env, args...)
+}
+
+// runWithin is run for a command that may take longer.
+func runWithin(t *testing.T, limit time.Duration, stdin string, env []string, args ...string) result {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(t.Context(), limit)
 	defer cancel()
 	cmd := exec.CommandContext(ctx, binary, args...)
 	cmd.Env = append(os.Environ(), env...)

@@ -20,7 +20,7 @@ import (
 
 func TestTour_TellsTheStoryAndEndsWell(t *testing.T) {
 	t.Parallel()
-	res := run(t, "", nil, "demo", "--tour")
+	res := runWithin(t, 5*patience, "", nil, "demo", "--tour")
 	require.Zero(t, res.code, res.out+res.err)
 	for _, part := range []string{"projector/on sends nec-wide", "boardwalk/red sends nec ", "dew-a/off sends pt2262",
 		"Every appliance ended as it should", "command line"} {
@@ -31,7 +31,7 @@ func TestTour_TellsTheStoryAndEndsWell(t *testing.T) {
 
 func TestTour_NoticesABrokenAppliance(t *testing.T) {
 	t.Parallel()
-	res := run(t, "", nil, "demo", "--tour", "--unplug", "dew-a")
+	res := runWithin(t, 5*patience, "", nil, "demo", "--tour", "--unplug", "dew-a")
 	assert.Equal(t, 1, res.code, res.out+res.err)
 	assert.Contains(t, res.out, "✗ dew-a: power should be on and is off")
 }

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"urbo/core/board"
 	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/grant"
@@ -110,12 +111,15 @@ func (h *House) packedOccasion(o occasions.Occasion) pack.Occasion {
 	return one
 }
 
-// packedBoard is a board without what is gone: nobody else could have it.
+// packedBoard is a board without what is gone, and without errands: nobody else could have them.
 func (h *House) packedBoard(b boards.Board) pack.Board {
 	one := pack.Board{Slug: b.Slug, Name: b.Name, Sections: []pack.Section{}}
 	for _, s := range b.Doc.Sections {
 		section := pack.Section{Title: s.Title, Tiles: []pack.Tile{}}
 		for _, t := range s.Tiles {
+			if t.Kind == board.Errand {
+				continue
+			}
 			tile := pack.Tile{Kind: t.Kind, Title: t.Title, Size: t.Size, Text: t.Text}
 			if t.On.ID != "" {
 				if h.Boards.Name(t.On) == "" {

@@ -2,6 +2,7 @@ package pack
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -227,6 +228,8 @@ func (t Tile) about(f Finder) (string, error) {
 		return f.Occasion(t.Of)
 	case board.Sequence:
 		return f.Sequence(t.Of)
+	case board.Errand: // errands are about the times, the place and the meters of one house
+		return "", errors.New("packs have no errands, and no tiles of them")
 	}
 	return t.Of, nil
 }
