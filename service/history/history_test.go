@@ -153,7 +153,8 @@ func TestHistory_ForgetsNothingWithAClockThatLeapt(t *testing.T) {
 		believed(s, "on", "told")
 		live := func(days int) {
 			for n := range days * 24 {
-				s.Publish(happening.Happening{What: happening.Measured{Measurement: "dome/humidity", Value: float64(n)}})
+				s.Publish(happening.Happening{What: happening.Measured{Measurement: "dome/humidity",
+					Value: float64(n)}})
 				time.Sleep(time.Hour)
 			}
 		}
