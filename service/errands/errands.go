@@ -356,8 +356,8 @@ func (e *Errands) Complete(text string, sight sequences.Sight) errand.Offers {
 func (e *Errands) doc(text string, seen *int, sight sequences.Sight) func(Errand) (Doc, error) {
 	return func(one Errand) (Doc, error) {
 		if seen != nil && *seen != one.Doc.Version {
-			return one.Doc, fmt.Errorf("%w: it is version %d now, and you changed version %d: look at it again", ErrVersion,
-				one.Doc.Version, *seen)
+			return one.Doc, fmt.Errorf("%w: it is version %d now, and you changed version %d: look at it again",
+				ErrVersion, one.Doc.Version, *seen)
 		}
 		sentence, err := e.read(text, one.ID, sight)
 		sentence.Name = "" // it is that of the thing
