@@ -47,7 +47,8 @@ func (a *API) errands() {
 			}
 			return as(a.errandOf(ctx))(all.Add(ctx, in.Body.Text, a.sight(ctx), asking(ctx)))
 		})
-	call(a, operation{"PATCH", "/errands/{errand}", "change-errand", "Write an errand anew, unless somebody else changed " +
+	call(a, operation{"PATCH", "/errands/{errand}", "change-errand",
+		"Write an errand anew, unless somebody else changed " +
 		"the version that was seen, or switch it on or off",
 		grant.Arrange, filtered, 0}, func(ctx context.Context, in *struct {
 		ErrandIn

@@ -27,7 +27,8 @@ func TestErrands_CutAtEveryStepOfEveryKind(t *testing.T) {
 	const text = "errand all when clicker/d pressed do mark begun then notify \"one\" " +
 		"then set boardwalk/power to on for 3 s and back then press radio/power then wait 1 s " +
 		"then if marker begun do (notify \"two\") else (notify \"never\") " +
-		"then wait until clicker/a pressed at most 2 s then start observing-run then wait until marker begun at most 2 s " +
+		"then wait until clicker/a pressed at most 2 s then start observing-run then wait until marker begun at most " +
+			"2 s " +
 		"then end observing-run then unmark begun then notify \"three\""
 	for cut := range 24 {
 		at := time.Duration(cut) * 300 * time.Millisecond
@@ -59,7 +60,8 @@ func TestErrands_CutAtEveryStepOfEveryKind(t *testing.T) {
 					assert.Empty(t, o.Errands.Markers())
 				}
 				if came := o.came(one); len(came) > 0 && came[0].Did == "ran" && count(said, "three") == 0 {
-					assert.True(t, slices.ContainsFunc(o.came(one), func(c errands.Came) bool { return c.Did == "failed" }),
+					assert.True(t, slices.ContainsFunc(o.came(one),
+						func(c errands.Came) bool { return c.Did == "failed" }),
 						"a run that did not go on says why: %+v", o.came(one))
 				}
 			})

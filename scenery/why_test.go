@@ -167,7 +167,8 @@ func TestErrands_AreChangedWhileTheyWait(t *testing.T) {
 	inObservatory(t, december, func(t *testing.T, o *observatory) {
 		o.says("errand a when 10 min after clicker/a pressed do mark old")
 		o.press("clicker", "a")
-		_, err := o.Errands.Change(t.Context(), "a", "errand a when 1 min after clicker/b pressed do mark new", nil, nil,
+		_, err := o.Errands.Change(t.Context(), "a", "errand a when 1 min after clicker/b pressed do mark new", nil,
+			nil,
 			person)
 		require.NoError(t, err)
 		o.pause(15 * time.Minute)
