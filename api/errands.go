@@ -49,7 +49,7 @@ func (a *API) errands() {
 		})
 	call(a, operation{"PATCH", "/errands/{errand}", "change-errand",
 		"Write an errand anew, unless somebody else changed " +
-		"the version that was seen, or switch it on or off",
+			"the version that was seen, or switch it on or off",
 		grant.Arrange, filtered, 0}, func(ctx context.Context, in *struct {
 		ErrandIn
 		Body wire.ErrandChange

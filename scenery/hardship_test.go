@@ -28,7 +28,7 @@ func TestErrands_CutAtEveryStepOfEveryKind(t *testing.T) {
 		"then set boardwalk/power to on for 3 s and back then press radio/power then wait 1 s " +
 		"then if marker begun do (notify \"two\") else (notify \"never\") " +
 		"then wait until clicker/a pressed at most 2 s then start observing-run then wait until marker begun at most " +
-			"2 s " +
+		"2 s " +
 		"then end observing-run then unmark begun then notify \"three\""
 	for cut := range 24 {
 		at := time.Duration(cut) * 300 * time.Millisecond
