@@ -158,7 +158,7 @@ func TestErrands_WhenTheClockLeapsAYear(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		const year = 365 * 24 * time.Hour
 		var leapt atomic.Int64
-		leapt.Store(int64(december.Add(6 * time.Hour).Sub(time.Now())))
+		leapt.Store(int64(time.Until(december.Add(6 * time.Hour))))
 		now := func() time.Time { return time.Now().Add(time.Duration(leapt.Load())) }
 		h, err := service.Open(t.Context(), service.Config{Dir: t.TempDir(), Now: now})
 		require.NoError(t, err)
