@@ -1,5 +1,5 @@
 import { words } from '../app/words';
-import { Add, Clock, Offset, OnDays, Pick, Row, Span, suns, Text } from './fields';
+import { Clock, Offset, OnDays, Pick, Row, Several, Span, suns, Text, type PartOf } from './fields';
 import { named, split, type Names } from './names';
 import type { Cue, Sudden } from './tree';
 import { clockText } from './tree';
@@ -113,35 +113,18 @@ export function CueParts({
   onChange: (cues: Cue[]) => void;
 }) {
   return (
-    <>
-      {cues.map((c, i) => (
-        <CuePart
-          key={i}
-          cue={c}
-          names={names}
-          name={cues.length > 1 ? w.cueOf(i + 1) : w.cue}
-          onChange={(next) => onChange(cues.map((o, k) => (k === i ? next : o)))}
-          onRemove={cues.length > 1 ? () => onChange(cues.filter((_, k) => k !== i)) : undefined}
-        />
-      ))}
-      <Add onClick={() => onChange([...cues, freshCue('time', names)])}>{w.orWhen}</Add>
-    </>
+    <Several
+      all={cues}
+      onChange={onChange}
+      label={(place) => (place > 0 ? w.cueOf(place) : w.cue)}
+      part={(c, of) => <CuePart cue={c} names={names} {...of} />}
+      add={w.orWhen}
+      fresh={() => freshCue('time', names)}
+    />
   );
 }
 
-function CuePart({
-  cue: c,
-  names,
-  name,
-  onChange,
-  onRemove,
-}: {
-  cue: Cue;
-  names: Names;
-  name: string;
-  onChange: (c: Cue) => void;
-  onRemove?: () => void;
-}) {
+function CuePart({ cue: c, names, name, onChange, onRemove }: { cue: Cue; names: Names } & PartOf<Cue>) {
   const kind = kindOf(c);
   const level = c.level;
   return (

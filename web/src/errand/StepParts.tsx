@@ -1,7 +1,7 @@
 import { words } from '../app/words';
 import { CondPart, freshCond } from './CondParts';
 import { freshCue, SuddenFields, ValueField } from './CueParts';
-import { Add, Moment, Nested, Pick, Row, Span, Text } from './fields';
+import { Add, Moment, Nested, Pick, Row, Several, Span, Text, type PartOf } from './fields';
 import { named, split, type Names } from './names';
 import type { Step, Wanted } from './tree';
 
@@ -78,35 +78,18 @@ export function StepParts({
   label?: string;
 }) {
   return (
-    <>
-      {steps.map((s, i) => (
-        <StepPart
-          key={i}
-          step={s}
-          names={names}
-          name={steps.length > 1 ? `${label} ${i + 1}` : label}
-          onChange={(next) => onChange(steps.map((o, k) => (k === i ? next : o)))}
-          onRemove={steps.length > 1 ? () => onChange(steps.filter((_, k) => k !== i)) : undefined}
-        />
-      ))}
-      <Add onClick={() => onChange([...steps, freshStep('set', names)])}>{w.thenStep}</Add>
-    </>
+    <Several
+      all={steps}
+      onChange={onChange}
+      label={(place) => (place > 0 ? `${label} ${place}` : label)}
+      part={(s, of) => <StepPart step={s} names={names} {...of} />}
+      add={w.thenStep}
+      fresh={() => freshStep('set', names)}
+    />
   );
 }
 
-function StepPart({
-  step: s,
-  names,
-  name,
-  onChange,
-  onRemove,
-}: {
-  step: Step;
-  names: Names;
-  name: string;
-  onChange: (s: Step) => void;
-  onRemove?: () => void;
-}) {
+function StepPart({ step: s, names, name, onChange, onRemove }: { step: Step; names: Names } & PartOf<Step>) {
   return (
     <Row name={name} onRemove={onRemove}>
       <Pick

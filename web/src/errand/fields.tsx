@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
-import { useState, type ReactNode } from 'react';
+import { Fragment, useState, type ReactNode } from 'react';
 import { words } from '../app/words';
 import { clockText, dur, pointText, readClock, readDur, weekdays, type Days, type Point } from './tree';
 
@@ -318,6 +318,42 @@ export function OnDays({
 }
 
 const same = (a: number[], b: number[]) => a.length === b.length && a.every((x, i) => x === b[i]);
+
+// PartOf is what a part of several is told: its name, and what becomes of it.
+export type PartOf<T> = { name: string; onChange: (next: T) => void; onRemove?: () => void };
+
+// Several are parts of one kind, of which there is at least one.
+export function Several<T>({
+  all,
+  onChange,
+  label,
+  part,
+  add,
+  fresh,
+}: {
+  all: T[];
+  onChange: (all: T[]) => void;
+  label: (place: number) => string; // of each, from 1; 0 is the only one
+  part: (one: T, of: PartOf<T>) => ReactNode;
+  add: string;
+  fresh: () => T;
+}) {
+  const several = all.length > 1;
+  return (
+    <>
+      {all.map((one, i) => (
+        <Fragment key={i}>
+          {part(one, {
+            name: label(several ? i + 1 : 0),
+            onChange: (next) => onChange(all.map((o, k) => (k === i ? next : o))),
+            onRemove: several ? () => onChange(all.filter((_, k) => k !== i)) : undefined,
+          })}
+        </Fragment>
+      ))}
+      <Add onClick={() => onChange([...all, fresh()])}>{add}</Add>
+    </>
+  );
+}
 
 // Row is one part: its fields side by side, and how it is taken away.
 export function Row({
