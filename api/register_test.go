@@ -14,7 +14,10 @@ import (
 )
 
 // quiet are the types that the network hears nothing of by themselves.
-var quiet = map[string]bool{"station-used": true} // where its station is not known, as here
+var quiet = map[string]bool{
+	"station-used": true, // where its station is not known, as here
+	"key-down":     true, // heard says the same for everybody but errands
+}
 
 // TestEvents_EveryTypeReachesTheNetworkAndTheConsole sends one happening of each type to the event stream.
 func TestEvents_EveryTypeReachesTheNetworkAndTheConsole(t *testing.T) {

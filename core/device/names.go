@@ -88,6 +88,17 @@ func Nearest(asked string, names []string) string {
 	return strings.Join(sorted[:min(3, len(sorted))], ", ")
 }
 
+// Typo is the one of some names that was most likely meant by a word that is none of them; false where none is near.
+func Typo(asked string, names []string) (meant string, is bool) {
+	best := 0
+	for _, n := range names {
+		if d := distance(asked, n); n != asked && 6*d <= len(asked)+len(n) && (!is || d < best) {
+			meant, best, is = n, d, true
+		}
+	}
+	return meant, is
+}
+
 // distance is the number of edits between two names (Levenshtein), less where one is a part of the other.
 func distance(a, b string) int {
 	if len(a) > maxName {

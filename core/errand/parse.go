@@ -1,8 +1,10 @@
 package errand
 
 import (
+	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"urbo/core/run"
 )
@@ -10,6 +12,23 @@ import (
 // Parse reads an errand as people write it. Errors wrap run.ErrSteps and have line and column, wrap ErrErrand, or are
 // those of names.
 func Parse(text string, names run.AllNames) (Errand, error) {
+	e, err := parse(text, names)
+	if errors.Is(err, run.ErrSteps) {
+		err = said{err}
+	}
+	return e, err
+}
+
+// said is an error of what errands and sequences have in common, as one of an errand.
+type said struct{ error }
+
+func (s said) Error() string {
+	return ErrErrand.Error() + strings.TrimPrefix(s.error.Error(), run.ErrSteps.Error())
+}
+
+func (s said) Unwrap() error { return s.error }
+
+func parse(text string, names run.AllNames) (Errand, error) {
 	r, err := run.NewReader(text, names)
 	if err != nil {
 		return Errand{}, err
@@ -187,6 +206,10 @@ func (p *parser) what(c *Cue) (err error) {
 			c.Offset = -c.Offset
 		}
 		return err
+	}
+	if p.IsNumber() {
+		return p.Expected("at before a time of day, such as at 7:00, or a time before or after something, such as " +
+			"10 min after dusk")
 	}
 	s, level, err := p.Sudden()
 	if c.Level = level; level == nil {

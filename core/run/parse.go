@@ -53,6 +53,37 @@ type parser struct {
 	names  Names
 	full   AllNames // of an errand; nil refuses what only those have
 	offers []Offer  // what was looked for where the text ends; nil does not collect it
+
+	// looked are the words that were looked for at the token that is furthest, and lookedAt is that.
+	looked   []string
+	lookedAt int
+}
+
+// look keeps which words were looked for at a token, for what somebody may have meant there.
+func (p *parser) look(at int, words ...string) {
+	switch {
+	case at < p.lookedAt:
+		return
+	case at > p.lookedAt:
+		p.lookedAt, p.looked = at, nil
+	}
+	p.looked = append(p.looked, words...)
+}
+
+// meant says which word may have been meant where none of those stands that were looked for; "" where none is near.
+func (p *parser) meant() string {
+	if p.lookedAt < p.next || p.lookedAt >= len(p.tokens) || p.tokens[p.lookedAt].quoted {
+		return ""
+	}
+	t := p.tokens[p.lookedAt]
+	word, is := device.Typo(t.text, p.looked)
+	switch {
+	case !is:
+		return ""
+	case p.lookedAt > p.next:
+		return fmt.Sprintf(", or did you mean %q instead of %q", word, t.text)
+	}
+	return fmt.Sprintf(": did you mean %q", word)
 }
 
 // Offer is something that may stand next: a word, or something of a kind.
@@ -75,6 +106,7 @@ func (p *parser) offer(o ...Offer) {
 }
 
 func (p *parser) offerWords(words ...string) {
+	p.look(p.next, words...)
 	if p.ended() {
 		p.offerBehind(words...)
 	}
@@ -128,6 +160,7 @@ func (p *parser) is(words ...string) bool {
 // ahead says whether words follow each other next, and takes them.
 func (p *parser) ahead(words ...string) bool {
 	for i, w := range words {
+		p.look(p.next+i, w)
 		if p.next+i >= len(p.tokens) {
 			p.offerBehind(w)
 		}
@@ -151,7 +184,7 @@ func (p *parser) expected(what string) error {
 	if p.ended() {
 		return at(p.peek(), "expected %s, and the text ends", what)
 	}
-	return at(p.peek(), "expected %s, not %.40q", what, p.peek().text)
+	return at(p.peek(), "expected %s, not %.40q%s", what, p.peek().text, p.meant())
 }
 
 // verbs begin steps, and errandVerbs those that only errands have.
@@ -800,6 +833,7 @@ func (p *parser) dur() (total time.Duration, err error) {
 			total += d
 			continue
 		case numberRule.MatchString(t.text) && p.next+1 < len(p.tokens):
+			p.look(p.next+1, "ms", "s", "min", "h")
 			n, err := strconv.ParseFloat(t.text, 64)
 			if unit := unitOf(p.tokens[p.next+1].text); unit > 0 && err == nil && n >= 0 && n <= mostOfUnit {
 				total += time.Duration(n * float64(unit))

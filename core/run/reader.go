@@ -68,6 +68,12 @@ func (r *Reader) Cond() (Cond, error) { return r.p.cond(0) }
 // Dur reads a time: 10 min.
 func (r *Reader) Dur() (time.Duration, error) { return r.p.dur() }
 
+// IsNumber says whether something that begins with a digit comes next.
+func (r *Reader) IsNumber() bool {
+	t := r.p.peek()
+	return !t.quoted && t.text != "" && t.text[0] >= '0' && t.text[0] <= '9'
+}
+
 // Offset reads "10 min after", where that comes next.
 func (r *Reader) Offset() (time.Duration, bool) { return r.p.offset() }
 
