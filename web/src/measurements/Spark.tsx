@@ -4,11 +4,16 @@ import { useChart } from './queries';
 const width = 100;
 const height = 26;
 
-// Spark is the last day of a measurement as a small line. Guests of a board see the value alone.
+// Spark is the last day of a measurement as a small line, whose place is kept until it is there. Guests of a board see
+// the value alone.
 export function Spark({ name }: { name: string }) {
   const me = useMe();
   if (!name || me.data?.role === 'guest') return null;
-  return <Line name={name} />;
+  return (
+    <div style={{ height }}>
+      <Line name={name} />
+    </div>
+  );
 }
 
 function Line({ name }: { name: string }) {
