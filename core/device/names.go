@@ -92,36 +92,44 @@ func Nearest(asked string, names []string) string {
 func Typo(asked string, names []string) (meant string, is bool) {
 	best := 0
 	for _, n := range names {
-		if d := distance(asked, n); n != asked && 6*d <= len(asked)+len(n) && (!is || d < best) {
+		if d := edits(asked, n); n != asked && 6*d <= len(asked)+len(n) && (!is || d < best) {
 			meant, best, is = n, d, true
 		}
 	}
 	return meant, is
 }
 
-// distance is the number of edits between two names (Levenshtein), less where one is a part of the other.
+// distance is the number of edits between two names, less where one is a part of the other.
 func distance(a, b string) int {
-	if len(a) > maxName {
-		a = a[:maxName]
+	d := edits(a, b)
+	if strings.Contains(b, a) || strings.Contains(a, b) {
+		return d / 2
 	}
-	row := make([]int, len(b)+1)
+	return d
+}
+
+// edits is how many bytes have to be put in, left out, changed or swapped with the next to make one name of another
+// (Damerau and Levenshtein).
+func edits(a, b string) int {
+	a, b = a[:min(len(a), maxName)], b[:min(len(b), maxName)]
+	before, above, row := make([]int, len(b)+1), make([]int, len(b)+1), make([]int, len(b)+1)
 	for j := range row {
 		row[j] = j
 	}
 	for i := range a {
-		diagonal := row[0]
+		before, above, row = above, row, before
 		row[0] = i + 1
 		for j := range b {
-			cost := diagonal
-			if a[i] != b[j] {
-				cost++
+			row[j+1] = min(above[j+1], row[j]) + 1
+			if a[i] == b[j] {
+				row[j+1] = min(row[j+1], above[j])
+			} else {
+				row[j+1] = min(row[j+1], above[j]+1)
 			}
-			diagonal = row[j+1]
-			row[j+1] = min(cost, row[j]+1, diagonal+1)
+			if i > 0 && j > 0 && a[i] == b[j-1] && a[i-1] == b[j] {
+				row[j+1] = min(row[j+1], before[j-1]+1)
+			}
 		}
-	}
-	if strings.Contains(b, a) || strings.Contains(a, b) {
-		return row[len(b)] / 2
 	}
 	return row[len(b)]
 }

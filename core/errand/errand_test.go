@@ -128,7 +128,7 @@ func TestParse_SaysWhatIsWrongAndWhere(t *testing.T) {
 		"errand a when every 1 s do press x/y":                             "from 10 s to 1 d",
 		"errand a when at 7:00 not near 8:00 do press x/y":                 "expected before or after",
 		"errand a while x/y is on":                                         "expected do, and the text ends",
-		"errand a when x/y vanishes do press x/y":                          "pressed, becomes, leaves",
+		"errand a when x/y vanishes do press x/y":                          "behind a control becomes or leaves",
 	} {
 		_, err := Parse(text, names{})
 		require.Error(t, err, text)

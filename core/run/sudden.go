@@ -245,7 +245,8 @@ func (p *parser) suddenPath() (s Sudden, err error) {
 		return s, err
 	}
 	p.next = begin
-	return s, at(place, "behind a path stands pressed, becomes, leaves, rises, falls or silent, not %.40q", word)
+	return s, at(place, "behind a key stands pressed, behind a control becomes or leaves, behind a measurement "+
+		"is above, is below, rises by, falls by or silent for, not %.40q", word)
 }
 
 // stays reads "for 10 min".
