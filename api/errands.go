@@ -173,12 +173,8 @@ func (a *API) errandTools() {
 	call(a, operation{"PUT", "/quiet", "put-quiet", "Let no errand begin anything for a time",
 		grant.Arrange, wholeHouse, 0}, func(ctx context.Context, in *struct{ Body wire.QuietRequest }) (wire.Quiet,
 		error) {
-		var until time.Time
-		if in.Body.ForMS > 0 {
-			until = a.house.Calendar.Now().Add(time.Duration(in.Body.ForMS) * time.Millisecond)
-		}
-		all.Quiet(until, asking(ctx))
-		return a.quietNow(), nil
+		err := all.Quiet(ctx, time.Duration(in.Body.ForMS)*time.Millisecond, asking(ctx))
+		return a.quietNow(), err
 	})
 }
 

@@ -13,6 +13,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/errand"
+	"urbo/core/happening"
 	"urbo/core/home"
 	"urbo/service"
 	"urbo/service/errands"
@@ -174,9 +176,10 @@ func TestErrands_WhenTheClockLeapsAYear(t *testing.T) {
 			return one
 		}
 		all := map[string]errands.Errand{
-			"day":  add("errand day when at 7:00 do notify \"day\""),
-			"each": add("errand each when every 15 min from 9:00 to 10:00 do notify \"each\""),
-			"once": add("errand once when on 2026-12-05 at 7:00 do notify \"once\" if missed run within 20 h"),
+			"day":   add("errand day when at 7:00 do notify \"day\""),
+			"each":  add("errand each when every 15 min from 9:00 to 10:00 do notify \"each\""),
+			"later": add("errand later when 10 min after hook gate do notify \"later\""),
+			"once":  add("errand once when on 2026-12-05 at 7:00 do notify \"once\" if missed run within 20 h"),
 		}
 		ran := func() string {
 			n := map[string]int{}
@@ -192,21 +195,33 @@ func TestErrands_WhenTheClockLeapsAYear(t *testing.T) {
 			return fmt.Sprint(n)
 		}
 		pause := func(d time.Duration) { time.Sleep(d); synctest.Wait() }
-		pause(6 * time.Hour) // to noon
+		pause(6*time.Hour - 5*time.Minute)
+		require.NoError(t, h.Errands.Bring(happening.Brought{Kind: errand.OfHook, Of: "gate"}, by))
+		pause(5 * time.Minute) // to noon
 		assert.Equal(t, "map[day:1 each:5]", ran())
 		leapt.Add(int64(year))
-		pause(time.Hour)
+		pause(4 * time.Minute)
 		assert.Equal(t, "map[day:1 each:5]", ran(), "nothing of a year is made up for")
+		pause(2 * time.Minute)
+		assert.Equal(t, "map[day:1 each:5 later:1]", ran(), "ten minutes are ten minutes")
+		require.NoError(t, h.Errands.Quiet(t.Context(), 20*time.Minute, by))
+		leapt.Add(int64(-year))
+		pause(10 * time.Minute)
+		assert.NotZero(t, h.Errands.QuietUntil())
+		pause(11 * time.Minute)
+		assert.Zero(t, h.Errands.QuietUntil())
+		leapt.Add(int64(year))
+		pause(33 * time.Minute)
 		pause(23 * time.Hour)
-		assert.Equal(t, "map[day:2 each:10]", ran(), "it goes on from there")
+		assert.Equal(t, "map[day:2 each:10 later:1]", ran(), "it goes on from there")
 		leapt.Add(int64(-2 * year))
 		pause(48 * time.Hour)
-		assert.Equal(t, "map[day:2 each:10]", ran(), "a clock of 2025 cannot be right")
+		assert.Equal(t, "map[day:2 each:10 later:1]", ran(), "a clock of 2025 cannot be right")
 		leapt.Add(int64(year)) // noon of the 7th
 		pause(time.Hour)
-		assert.Equal(t, "map[day:2 each:10]", ran())
+		assert.Equal(t, "map[day:2 each:10 later:1]", ran())
 		pause(24 * time.Hour)
-		assert.Equal(t, "map[day:3 each:15]", ran())
+		assert.Equal(t, "map[day:3 each:15 later:1]", ran())
 		end()
 		<-done
 		require.NoError(t, h.Close())

@@ -71,7 +71,7 @@ func (s *Store) CameBack(ctx context.Context, since time.Duration, before []Turn
 		}
 		const ofGuests = "person_id IN (SELECT id FROM people WHERE role = 'guest')"
 		over := []string{"DELETE FROM runs", "DELETE FROM holds", "DELETE FROM errand_states",
-			"DELETE FROM house WHERE name IN ('force', 'markers')",
+			"DELETE FROM house WHERE name IN ('force', 'markers', 'quiet')",
 			"DELETE FROM links WHERE NOT " + ofGuests}
 		if !guests {
 			over = append(over, "DELETE FROM links", "DELETE FROM sessions WHERE "+ofGuests)

@@ -38,7 +38,7 @@ type Now struct {
 	Where moment.Where
 	// Clock says that the clock can be right: else what is bound to it waits.
 	Clock bool
-	// Began is since when somebody is there to hear what happens; zero is always.
+	// Began is since when somebody is there to hear what happens, by a clock that was not set back; zero is always.
 	Began time.Time
 	// Holding says that a level is so already: what is above one number until another ends at the other.
 	Holding bool

@@ -11,6 +11,7 @@ type Clock struct {
 	began time.Time // on the real clock
 	shown time.Time // what it showed then
 	pace  float64
+	made  time.Time // with a monotonic reading
 }
 
 // New makes a clock that shows a time now and goes on at a pace; the zero time is the real one, and a pace of 0 is 1.
@@ -18,7 +19,7 @@ func New(real func() time.Time, at time.Time, pace float64) *Clock {
 	if pace <= 0 {
 		pace = 1
 	}
-	c := &Clock{real: real, began: real(), shown: at, pace: pace}
+	c := &Clock{real: real, began: real(), shown: at, pace: pace, made: time.Now()}
 	if at.IsZero() {
 		c.shown = c.began
 	}
@@ -34,7 +35,7 @@ func (c *Clock) Now() time.Time { return c.At(c.real()) }
 // At is what it showed, or shows, at a real time.
 func (c *Clock) At(real time.Time) time.Time {
 	if !c.own() { // set by hand or by the network, the real clock leaps, and this one with it
-		return real
+		return real.Round(0) // without its monotonic reading, which would not leap
 	}
 	return c.shown.Add(time.Duration(float64(real.Sub(c.began)) * c.pace))
 }
@@ -46,6 +47,15 @@ func (c *Clock) Until(t time.Time) time.Duration {
 		return left
 	}
 	return time.Duration(float64(left) / c.pace)
+}
+
+// Leapt is by how much the clock was set since it was made, by the network or by hand; negative is back. One that runs
+// at a pace of its own never is.
+func (c *Clock) Leapt() time.Duration {
+	if c.own() {
+		return 0
+	}
+	return c.real().Round(0).Sub(c.began.Round(0)) - time.Since(c.made)
 }
 
 // earliest is a time before which no clock of a house can be: this was not written yet.

@@ -20,6 +20,13 @@ func TestClock_IsTheRealOneAndLeapsWithIt(t *testing.T) {
 	assert.False(t, c.Plausible(), "a board without a battery, before the network told it")
 }
 
+// TestClock_KeepsNoMonotonicReading: with one, times of before and after the clock was set compare as if it was not.
+func TestClock_KeepsNoMonotonicReading(t *testing.T) {
+	now := calendar.New(time.Now, time.Time{}, 0).Now()
+	assert.NotContains(t, now.String(), "m=")
+	assert.NotContains(t, now.Add(time.Hour).String(), "m=")
+}
+
 func TestClock_RunsAtAPaceOfItsOwn(t *testing.T) {
 	now := time.Date(2026, 12, 1, 10, 0, 0, 0, time.UTC)
 	dusk := time.Date(2027, 6, 1, 21, 0, 0, 0, time.UTC)

@@ -123,7 +123,7 @@ func (e *Errands) settle(ctx context.Context) {
 
 // now is the moment at which conditions are judged.
 func (e *Errands) now() errand.Now {
-	return errand.Now{At: e.Calendar.Now(), Where: e.Where(), Clock: e.Calendar.Plausible(), Began: e.began}
+	return errand.Now{At: e.Calendar.Now(), Where: e.Where(), Clock: e.Calendar.Plausible(), Began: *e.began.Load()}
 }
 
 // hear lets the cues of errands come that come with something about a device or measurement; "" is about none.

@@ -20,8 +20,6 @@ import (
 const (
 	// nap is how long at most it is waited before the clock is looked at again: it may have been set.
 	nap = time.Minute
-	// leap is by how much a clock goes back that was set.
-	leap = 5 * time.Second
 	// mostTries is how often a level is begun in vain, with pauses that double, before it is only said.
 	mostTries = 8
 	// mostDeep is how deep a chain of errands is that set each other off, and mostChained how often one is set off so
@@ -43,6 +41,7 @@ func (e *Errands) Run(ctx context.Context) error {
 	}
 	e.recall(ctx)
 	e.stand()
+	e.clock(ctx)
 	e.tick(ctx)
 	for {
 		waiting, cancel := context.WithTimeout(ctx, e.until())
@@ -51,6 +50,7 @@ func (e *Errands) Run(ctx context.Context) error {
 		if ctx.Err() != nil || err != nil && !errors.Is(err, context.DeadlineExceeded) {
 			return nil //nolint:nilerr // the context, or the stream, ended
 		}
+		e.clock(ctx)
 		for _, h := range batch {
 			e.take(ctx, h)
 		}
@@ -118,10 +118,8 @@ func (e *Errands) stateOf(id string) *state {
 // tick does what is due by the clock.
 func (e *Errands) tick(ctx context.Context) {
 	now, house := e.now(), e.house()
-	back := now.At.Before(e.last.Add(-leap))
-	e.last = now.At
 	e.mu.Lock()
-	idle := !e.anew && !back && now.Clock == e.plausible && (e.soon.IsZero() || now.At.Before(e.soon))
+	idle := !e.anew && now.Clock == e.plausible && (e.soon.IsZero() || now.At.Before(e.soon))
 	e.anew = false
 	e.mu.Unlock()
 	if e.plausible = now.Clock; idle {
@@ -134,9 +132,6 @@ func (e *Errands) tick(ctx context.Context) {
 		}
 		e.turn.Lock()
 		s := e.stateOf(one.ID)
-		if back {
-			s.Renew()
-		}
 		reached, changed := s.Tick(one.Doc.Errand, one.ID, house, now)
 		e.turn.Unlock()
 		var lost error

@@ -9,6 +9,7 @@ import (
 	"regexp"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"urbo/core/errand"
@@ -136,10 +137,11 @@ type Errands struct {
 	queue *stream.Queue
 	note  *history.Noter
 	seen  *witness
-	began time.Time // by the calendar clock
+	began atomic.Pointer[time.Time] // by the calendar clock, that was not set back since
 
 	// Of the goroutine that runs.
 	last      time.Time         // what the clock showed last
+	off       time.Duration     // by how much it was set since the house started
 	plausible bool              // whether the clock could be right when it was looked at last
 	taps      errand.Taps       // of keys that errands ask to be pressed twice, thrice or held
 	pressed   map[string]string // id of the errand that a device was pressed for last, where one did that
@@ -158,7 +160,7 @@ type Errands struct {
 	ran   map[string]time.Time
 	on    map[string]errand.Level
 	came  map[string]Came // the last one of each
-	quiet time.Time
+	quiet quiet
 	soon  time.Time // when something is due first; zero is never
 	anew  bool      // something else may be due first
 }
@@ -167,8 +169,8 @@ type Errands struct {
 func Open(ctx context.Context, c Config) (*Errands, error) {
 	e := &Errands{Config: c, states: map[string]*state{}, waits: map[*waiter]bool{}, came: map[string]Came{},
 		ran: map[string]time.Time{}, on: map[string]errand.Level{}, pressed: map[string]string{},
-		chains: map[string]int{}, begun: map[string]string{}, anew: true, began: c.Calendar.Now(),
-		note: history.NewNoter(c.Calendar.At)}
+		chains: map[string]int{}, begun: map[string]string{}, anew: true, note: history.NewNoter(c.Calendar.At)}
+	e.began.Store(new(c.Calendar.Now()))
 	say := func(format string, args ...any) {
 		c.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
 			Text: fmt.Sprintf(format, args...)}})
@@ -202,6 +204,9 @@ func Open(ctx context.Context, c Config) (*Errands, error) {
 		}
 	}
 	if e.seen, err = newWitness(ctx, c.Store, e.paths); err != nil {
+		return nil, err
+	}
+	if e.quiet, err = readQuiet(ctx, c.Store); err != nil {
 		return nil, err
 	}
 	e.queue = c.Stream.Subscribe()
@@ -544,28 +549,6 @@ func (e *Errands) Holding(id string) (bool, time.Time) {
 	defer e.mu.Unlock()
 	l := e.on[id]
 	return l.On, l.Changed
-}
-
-// Quiet lets no errand begin anything until a time of the calendar clock; the zero time ends that.
-func (e *Errands) Quiet(until time.Time, by grant.By) {
-	e.mu.Lock()
-	e.quiet, e.anew = until, true
-	e.mu.Unlock()
-	text := "Errands go on"
-	if !until.IsZero() {
-		text = "No errand begins anything until " + until.In(e.Where().Zone).Format("2006-01-02 15:04")
-	}
-	e.Stream.Publish(happening.Happening{By: by, What: happening.HouseNote{Text: text}})
-}
-
-// QuietUntil is until when no errand begins anything; zero where they do.
-func (e *Errands) QuietUntil() time.Time {
-	e.mu.Lock()
-	defer e.mu.Unlock()
-	if !e.quiet.After(e.Calendar.Now()) {
-		return time.Time{}
-	}
-	return e.quiet
 }
 
 // able says whether all of an errand can be done. The error wraps ErrLacks and says what is written instead.

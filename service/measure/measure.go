@@ -147,7 +147,7 @@ func (m *Measure) recall(was Measurement) {
 		m.all[was.Name] = o
 	}
 	o.Value, o.At, o.Battery, o.told = was.Value, was.At, was.Battery, was.At
-	o.Silent = m.Now().Sub(o.At) >= o.Spec.SilentAfter()
+	o.Silent = m.Now().Sub(o.At).Abs() >= o.Spec.SilentAfter() // also where the clock is behind: who knows since when
 }
 
 // CheckName says whether a measurement may be called so. The error wraps measure.ErrMeasurement.

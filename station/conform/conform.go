@@ -18,7 +18,7 @@ const (
 	greeting  = 10 * time.Second // for hello
 	asking    = time.Second      // until a silent station is asked who it is
 	prompt    = 2 * time.Second  // for an answer that needs no time of its own
-	grace     = 2 * time.Second  // for the answer of a send, beyond its airtime
+	grace     = 4 * time.Second  // for the answer of a send, beyond its airtime
 	quiet     = 300 * time.Millisecond
 	tolerance = 0.02 // of the airtime that is told
 )
