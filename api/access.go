@@ -61,13 +61,16 @@ func (a *API) access() {
 			return a.about(), nil
 		})
 	call(a, operation{"POST", "/tickets", "add-ticket",
-		"Make a one-time sign-in code for whoever asks; a program gets one for the owner", grant.Keep, wholeHouse,
+		"Make a one-time sign-in code for another browser of whoever asks; a program that may keep the house gets one " +
+			"for the owner", grant.See, anywhere,
 		http.StatusCreated}, func(ctx context.Context, _ *nothing) (wire.Ticket, error) {
-		who := Caller(ctx).By.ID
-		if Caller(ctx).By.Kind != grant.Person {
-			who = a.house.Access.Owner().ID
+		if Caller(ctx).By.Kind == grant.Person {
+			return a.link(ctx, Caller(ctx).By.ID, 1)
 		}
-		return a.link(ctx, who, 1)
+		if err := Caller(ctx).Grant.May(grant.Keep); err != nil {
+			return wire.Ticket{}, err
+		}
+		return a.link(ctx, a.house.Access.Owner().ID, 1)
 	})
 	call(a, operation{"GET", "/tokens", "list-tokens", "List tokens, without their secrets", grant.Keep, wholeHouse, 0},
 		func(ctx context.Context, _ *nothing) ([]wire.Token, error) {

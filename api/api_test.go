@@ -281,7 +281,7 @@ func TestBadBodies_AreRefusedWithAReason(t *testing.T) {
 		{"POST", "/api/devices", wire.NewDevice{Name: "a\u202eb"}, "control characters"},
 		{"POST", "/api/devices", wire.NewDevice{Name: strings.Repeat("x", 200)}, "name has at most 80 characters"},
 		{"POST", "/api/devices", wire.NewDevice{Name: "Lamp", Slug: "La Mp"}, "use a-z"},
-		{"POST", "/api/devices", wire.NewDevice{Name: "Lamp two", Kind: "lihgt"}, "there are projector, screen"},
+		{"POST", "/api/devices", wire.NewDevice{Name: "Lamp two", Kind: "lihgt"}, "there are television, set-top-box"},
 		{"POST", "/api/devices", map[string]any{"name": "x", "colour": "red"}, "colour is not known here"},
 		{"PUT", "/api/devices/lamp/keys/on", []wire.Code{{Sheet: "nec",
 			Fields: map[string]any{"address": 256, "command": 1}}}, "0 to 255"},

@@ -87,7 +87,7 @@ func (a *API) stations() {
 
 func stationOf(s stations.State) wire.Station {
 	w := wire.Station{Name: s.Name, Room: s.Room, Over: string(s.Origin.Over), Model: s.Model, Firmware: s.Firmware,
-		Here: s.Here, Since: wire.Time(s.Since), Ports: list(s.Ports, portOf)}
+		Here: s.Here, Since: wire.Time(s.Since), Trouble: s.Trouble, Ports: list(s.Ports, portOf)}
 	if s.Origin.Over != station.WebSocket { // there it is the token's id, which says nothing
 		w.Address = s.Origin.Address
 	}

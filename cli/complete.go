@@ -27,7 +27,7 @@ func (a *app) complete(root *cobra.Command) {
 	}
 	flags := map[string]completer{
 		"output": words("table", "json"), "format": words(formats...), "as": words(recording.Exports()...),
-		"kind": words(kindNames()...), "scope": words("owner", "press", "watch", "station"),
+		"kind": words(device.KindNames()...), "scope": words("owner", "press", "watch", "station"),
 		"conflict": words("skip", "replace", "copy"), "hold": words("once", "repeat"),
 		"power": words("toggle", "two-keys", "none"), "inputs": words("direct", "cycling"),
 		"room": a.known((*app).rooms), "device": a.known((*app).devices), "set": a.known((*app).sets),
@@ -78,14 +78,6 @@ func (a *app) complete(root *cobra.Command) {
 			}
 		}
 	})
-}
-
-// kindNames lists the kinds of devices.
-func kindNames() (names []string) {
-	for _, k := range device.Kinds() {
-		names = append(names, k.Name)
-	}
-	return names
 }
 
 // walk calls f for a command and all below it.

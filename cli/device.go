@@ -11,6 +11,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/spf13/cobra"
 
+	"urbo/core/device"
 	"urbo/wire"
 )
 
@@ -185,15 +186,21 @@ func (a *app) deviceAdd() *cobra.Command {
 			if a.output == "json" {
 				return a.json(d)
 			}
-			fmt.Fprintf(a.Out, "Added %s with %s to learn. Next: urbo learn %s\n", d.Slug,
-				plural(len(d.Keys), "key", "keys"), d.Slug)
+			if len(d.Keys) == 0 {
+				fmt.Fprintf(a.Out, "Added %s. Next, press its keys in any order and name them: urbo learn %s\n"+
+					"No handset? urbo audition %s\n", d.Slug, d.Slug, d.Slug)
+				return nil
+			}
+			fmt.Fprintf(a.Out, "Added %s with %s to learn. Next: urbo learn %s\nNo handset? urbo audition %s\n", d.Slug,
+				plural(len(d.Keys), "key", "keys"), d.Slug, d.Slug)
 			return nil
 		},
 	}
 	f := c.Flags()
 	shortName(c, &n.Slug, "short name; made from the name where it is left out")
 	f.StringVar(&n.Room, "room", "", "room it stands in")
-	f.StringVar(&n.Kind, "kind", "", "projector, light, socket … decides which keys are asked for")
+	f.StringVar(&n.Kind, "kind", "", "what it is, which says which keys are asked for: "+
+		strings.Join(device.KindNames(), ", "))
 	f.StringVar(&n.Maker, "maker", "", "who made it")
 	f.StringVar(&n.Model, "model", "", "which model it is")
 	f.StringSliceVar(&n.Keys, "keys", nil, "keys to learn, instead of the usual ones of its kind")

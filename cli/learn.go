@@ -14,6 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"urbo/core/device"
 	"urbo/wire"
 )
 
@@ -24,7 +25,8 @@ func (a *app) learn() *cobra.Command {
 		Use: "learn DEVICE [KEY …]", Short: "Learn keys of a device from its handset",
 		Args: args(1, -1, "DEVICE and perhaps KEYs"),
 		Long: `Learn keys of a device from its handset, one after another: press, release, press again.
-Without keys it asks for all that are not learned yet. While it runs you can type
+Without keys it asks for all that are not learned yet; where the device has none at all, press what you like and name
+it. While it runs you can type
 skip, back, redo KEY, add KEY, accept (take a refused press after all), pause or finish. Ctrl-C pauses it too.
 With --free no key is asked for: press what you like, each key twice, and type name KEY NEW-NAME, drop KEY or finish.
 
@@ -44,6 +46,9 @@ A lesson survives a restart of the service; --resume goes on with the one of the
 			}
 			if err := a.knownOrAdded(c.Context(), cl, n.Device); err != nil {
 				return err
+			}
+			if reason := a.deaf(c.Context(), cl); reason != "" {
+				fmt.Fprintln(a.Err, reason)
 			}
 			return a.follow(c.Context(), cl, func(l *wire.Lesson) error {
 				return cl.do(c.Context(), http.MethodPost, "/lessons", n, l)
@@ -72,7 +77,7 @@ func (a *app) knownOrAdded(ctx context.Context, cl *client, slug string) error {
 	if err := a.sure("Add a device called "+slug+" now?", false); err != nil {
 		return errors.New("no device was added")
 	}
-	fmt.Fprint(a.Err, "What kind is it ("+strings.Join(kindNames(), ", ")+")? ")
+	fmt.Fprint(a.Err, "What kind is it ("+strings.Join(device.KindNames(), ", ")+")? ")
 	kind, _ := bufio.NewReader(a.In).ReadString('\n')
 	return cl.do(ctx, http.MethodPost, "/devices", wire.NewDevice{Name: slug, Kind: strings.TrimSpace(kind)}, &d)
 }

@@ -1,11 +1,13 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"math"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -53,13 +55,43 @@ func (a *app) stationList() *cobra.Command {
 
 // presence says whether a station is here, and since when.
 func presence(s wire.Station) string {
+	text := "not seen yet"
 	switch {
 	case s.Here:
 		return "here since " + clock(*s.Since)
 	case s.Since != nil:
-		return "away since " + clock(*s.Since)
+		text = "away since " + clock(*s.Since)
 	}
-	return "not seen yet"
+	if s.Trouble != "" {
+		text += ": " + s.Trouble
+	}
+	return text
+}
+
+// deaf says that no receiver is here, why, and what to do; "" where one is, or where that may not be asked.
+func (a *app) deaf(ctx context.Context, cl *client) string {
+	var all []wire.Station
+	if cl.do(ctx, http.MethodGet, "/stations", nil, &all) != nil {
+		return ""
+	}
+	var away []string
+	for _, s := range all {
+		receives := len(s.Ports) == 0 || slices.ContainsFunc(s.Ports, func(p wire.PortState) bool {
+			return p.Direction == "receiver"
+		})
+		switch {
+		case receives && s.Here && len(s.Ports) > 0:
+			return ""
+		case receives && !s.Here:
+			away = append(away, "\n  "+s.Name+": "+presence(s))
+		}
+	}
+	text := "no receiver is here, so that no handset is heard. Attach one (docs/hardware.md), and say where it is: " +
+		"urbo station add NAME --serial /dev/ttyUSB0"
+	if len(away) > 0 {
+		text = "no receiver is here, so that no handset is heard:" + strings.Join(away, "")
+	}
+	return text
 }
 
 // portsOf lists ports by what they are.

@@ -3,6 +3,7 @@ package cli
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"time"
 
@@ -20,6 +21,9 @@ func (a *app) which() *cobra.Command {
 			cl, err := a.client()
 			if err != nil {
 				return err
+			}
+			if reason := a.deaf(c.Context(), cl); reason != "" {
+				return errors.New(reason)
 			}
 			ctx, cancel := context.WithTimeout(c.Context(), within)
 			defer cancel()

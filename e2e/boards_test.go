@@ -253,13 +253,19 @@ func TestBoards_OnlyWhatChangedIsDrawnAnew(t *testing.T) {
 	b.visit(r, "/boards/dome")
 	b.see("Dome humidity")
 	b.until(`document.querySelectorAll('.tile').length === 7`)
+	b.see("waits")
 	b.eval(`window.touched = new Set(); window.moved = 0;
 		new MutationObserver(l => l.forEach(m => {
 			const t = (m.target.nodeType === 1 ? m.target : m.target.parentElement)?.closest('.tile');
 			if (t) touched.add(t.querySelector('.tile-name')?.innerText);
 		})).observe(document.querySelector('.board'), {subtree: true, childList: true, attributes: true, characterData: true});
-		new PerformanceObserver(l => l.getEntries().forEach(e => { window.moved += e.value }))
-			.observe({type: 'layout-shift'})`)
+		window.movers = [];
+		new PerformanceObserver(l => l.getEntries().forEach(e => {
+			window.moved += e.value;
+			e.sources.forEach(s => movers.push(
+				(s.node?.innerText ?? s.node?.textContent ?? '').slice(0, 40) + ' ' +
+				[s.previousRect, s.currentRect].map(r => [r.x, r.y, r.width, r.height].join()).join(' to ')));
+		})).observe({type: 'layout-shift'})`)
 	r.ok(nil, "measure", "dome/humidity", "71")
 	b.see("71")
 	touched, err := value[string](b, `[...window.touched].join(', ')`)
@@ -267,7 +273,9 @@ func TestBoards_OnlyWhatChangedIsDrawnAnew(t *testing.T) {
 	assert.Equal(t, "Dome humidity", touched)
 	moved, err := value[float64](b, `window.moved`)
 	require.NoError(t, err)
-	assert.Zero(t, moved, "nothing moves when something is heard")
+	movers, err := value[string](b, `window.movers.join('; ')`)
+	require.NoError(t, err)
+	assert.Zero(t, moved, "nothing moves when something is heard: %s", movers)
 }
 
 // TestBoards_AreEditedByTwoPeople edits with the keyboard while somebody else changes the board.

@@ -17,6 +17,12 @@ type Transport interface {
 	Run(ctx context.Context, join func(context.Context, Link) error) error
 }
 
+// Waiting is a transport that waits for its hardware inside Run. It says what it waits for, as often as it looks.
+type Waiting interface {
+	Transport
+	Waits(say func(error))
+}
+
 // Link is the connection of one station.
 type Link interface {
 	// Origin is where it comes from.

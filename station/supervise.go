@@ -2,8 +2,6 @@ package station
 
 import (
 	"context"
-	"fmt"
-	"log/slog"
 	"time"
 )
 
@@ -13,9 +11,12 @@ const (
 	longestPause = time.Minute
 )
 
-// Supervise runs a transport until the context ends, again after a while where it fails.
-func Supervise(ctx context.Context, t Transport, join func(context.Context, Link) error, now func() time.Time) {
-	said := ""
+// Supervise runs a transport until the context ends, again after a while where it fails. trouble hears why, each time.
+func Supervise(ctx context.Context, t Transport, join func(context.Context, Link) error, now func() time.Time,
+	trouble func(error)) {
+	if w, is := t.(Waiting); is {
+		w.Waits(trouble)
+	}
 	for pause := firstPause; ; pause = min(2*pause, longestPause) {
 		began := now()
 		err := t.Run(ctx, join)
@@ -23,12 +24,9 @@ func Supervise(ctx context.Context, t Transport, join func(context.Context, Link
 			return
 		}
 		if now().Sub(began) > longestPause {
-			pause, said = firstPause, ""
+			pause = firstPause
 		}
-		if text := err.Error(); text != said { // once, however often it is tried
-			said = text
-			slog.Warn("stations cannot be reached, and it is tried again", "by", fmt.Sprintf("%T", t), "error", err)
-		}
+		trouble(err)
 		if !Pause(ctx, pause) {
 			return
 		}

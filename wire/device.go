@@ -77,7 +77,7 @@ type NewDevice struct {
 	Slug  string   `json:"slug,omitempty" maxLength:"40" doc:"a-z, 0-9 and -; made from the name where it is left out"`
 	Name  string   `json:"name" minLength:"1" maxLength:"80"`
 	Room  string   `json:"room,omitempty" maxLength:"80"`
-	Kind  string   `json:"kind,omitempty" maxLength:"40" doc:"projector, light, socket … or other"`
+	Kind  string   `json:"kind,omitempty" maxLength:"40" doc:"One of the kinds that there are (list-kinds), or other"`
 	Maker string   `json:"maker,omitempty" maxLength:"80"`
 	Model string   `json:"model,omitempty" maxLength:"80"`
 	Keys  []string `json:"keys,omitempty" maxItems:"200" doc:"Keys to be learned; none is the usual ones of its kind"`

@@ -149,6 +149,7 @@ type Station struct {
 	Firmware string      `json:"firmware"`
 	Here     bool        `json:"here" doc:"False while it is away"`
 	Since    *time.Time  `json:"since,omitempty" doc:"Here or away since; none where it never was here"`
+	Trouble  string      `json:"trouble,omitempty" doc:"Why it cannot be reached, while it is away"`
 	Ports    []PortState `json:"ports"`
 	Secret   string      `json:"secret,omitempty" doc:"Its token, shown once: when it is added, for one that dials in"`
 }

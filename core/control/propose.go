@@ -147,8 +147,9 @@ func (p *proposal) lamp() {
 }
 
 func (p *proposal) travel() {
-	for _, ends := range [][2]string{{"open", "close"}, {"up", "down"}} {
-		moves := p.about.Kind == "screen" || p.about.Kind == "shutter" || ends[0] == "open"
+	travels := []string{"screen", "shutter", "blind", "awning"}
+	for _, ends := range [][2]string{{"open", "close"}, {"up", "down"}, {"out", "in"}} {
+		moves := slices.Contains(travels, p.about.Kind) || ends[0] == "open"
 		if !moves || !p.free(ends[0]) || !p.free(ends[1]) {
 			continue
 		}

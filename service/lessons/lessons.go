@@ -196,7 +196,7 @@ func (ls *Lessons) Start(ctx context.Context, n New) (happening.LessonChanged, e
 		if n.Needed > 0 {
 			takes = n.Needed
 		}
-		if n.Free {
+		if n.Free || len(n.Keys) == 0 && len(d.Keys) == 0 { // there is none to ask for
 			s.Core = lesson.NewFree(takes, d.KeyNames())
 			return ls.Begin(ctx, s, fmt.Sprintf("Lesson for %s: keys in any order", d.Name))
 		}

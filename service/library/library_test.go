@@ -45,7 +45,7 @@ func TestAdd_RefusesHalfADevice(t *testing.T) {
 	l := open(t, t.TempDir())
 	for says, d := range map[string]device.Device{
 		"use a-z":             {Name: "…"},
-		"light, socket":       {Name: "x", Kind: "fam"},
+		"light, lamp, socket": {Name: "x", Kind: "fam"},
 		"is there twice":      {Name: "x", Keys: []device.Key{{Name: "on"}, {Name: "on"}}},
 		"key \"On!\"":         {Name: "x", Keys: []device.Key{{Name: "On!"}}},
 		"at least one letter": {Name: "x", Room: "…"},

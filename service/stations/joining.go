@@ -110,7 +110,7 @@ func (s *Stations) enter(hello station.Hello, l station.Link) (*member, error) {
 		go old.Close()
 	}
 	m.lose()
-	m.hello, m.link, m.since, m.spoke = cleaned(hello), l, s.now(), s.now()
+	m.hello, m.link, m.since, m.spoke, m.trouble = cleaned(hello), l, s.now(), s.now(), ""
 	m.clock = s.now().Add(-time.Duration(hello.Now) * time.Microsecond)
 	s.keep(m)
 	return m, nil

@@ -22,6 +22,7 @@ type State struct {
 	Origin                station.Origin
 	Here                  bool
 	Since                 time.Time // here or away; zero where it was never here
+	Trouble               string    // why it cannot be reached while it is away; "" where nobody knows
 	Ports                 []PortState
 }
 
@@ -152,7 +153,7 @@ func (s *Stations) named(name string) *member {
 func (s *Stations) state(m *member) State {
 	out := State{ID: m.record.ID, Name: m.record.Name, Model: m.hello.Model, Firmware: m.hello.Firmware,
 		RoomID: m.record.RoomID, Room: s.rooms.Name(m.record.RoomID), Origin: m.origin(), Here: m.link != nil,
-		Since: m.since, Ports: []PortState{}}
+		Since: m.since, Trouble: m.trouble, Ports: []PortState{}}
 	for _, port := range m.hello.Ports {
 		p := PortState{Port: port}
 		if u := m.ports[port.ID]; u != nil {

@@ -123,6 +123,8 @@ type member struct {
 	voice  *voice
 	kept   time.Time // when its record was written because it said something new
 	unkept bool      // its record says something that is not on disk yet
+
+	trouble string // why it cannot be reached, while it is away
 }
 
 // use is what a port did.
@@ -172,7 +174,16 @@ func (s *Stations) Run(ctx context.Context) error {
 	s.mu.Lock()
 	s.running = ctx
 	for _, t := range s.transports {
-		s.group.Go(func() { station.Supervise(ctx, t, s.serve, s.now) })
+		s.group.Go(func() {
+			said := ""
+			station.Supervise(ctx, t, s.serve, s.now, func(err error) {
+				if text := err.Error(); text != said { // once, however often it is tried
+					said = text
+					slog.Warn("stations cannot be reached, and it is tried again", "by", fmt.Sprintf("%T", t), "error",
+						err)
+				}
+			})
+		})
 	}
 	s.group.Go(func() { s.watch(ctx) })
 	for _, m := range s.members {
@@ -198,7 +209,7 @@ func (s *Stations) start(m *member) {
 	}
 	t, err := s.reach(m.origin())
 	if err != nil {
-		slog.Warn("a station cannot be reached", "station", m.record.Name, "error", err)
+		s.group.Go(func() { s.troubled(m, err) })
 		return
 	}
 	if t == nil { // it comes by itself
@@ -208,8 +219,26 @@ func (s *Stations) start(m *member) {
 	m.end = end
 	s.group.Go(func() {
 		defer end()
-		station.Supervise(ctx, t, s.serve, s.now)
+		station.Supervise(ctx, t, s.serve, s.now, func(err error) { s.troubled(m, err) })
 	})
+}
+
+// troubled notes why a station that is away cannot be reached, and tells it.
+func (s *Stations) troubled(m *member, err error) {
+	s.mu.Lock()
+	text := shown(err.Error())
+	fresh := m.link == nil && m.trouble != text && m.record.Removed.IsZero()
+	if fresh {
+		m.trouble = text
+	}
+	from := m.source()
+	s.mu.Unlock()
+	if !fresh {
+		return
+	}
+	slog.Warn("a station cannot be reached, and it is tried again", "station", from.Name, "error", err)
+	s.say(m.voice, happening.StationNote{StationID: from.ID, Place: from.Name, Severity: "warning", Text: text})
+	s.used(from)
 }
 
 func (m *member) origin() station.Origin {

@@ -34,7 +34,11 @@ const again = time.Second
 // Port is a serial port as a transport.
 type Port struct {
 	address string
+	waits   func(error) // nil tells nobody
 }
+
+// Waits lets somebody know why the port is waited for. It is called before Run.
+func (p *Port) Waits(say func(error)) { p.waits = say }
 
 // New makes the transport of a port: its path, or usb:VENDOR:PRODUCT or usb:VENDOR:PRODUCT:SERIAL-NUMBER. The error
 // says what is wrong with the address.
@@ -43,14 +47,14 @@ func New(address string) (*Port, error) {
 		if n := strings.Count(rest, ":"); n != 1 && n != 2 {
 			return nil, fmt.Errorf("%.80q: write usb:VENDOR:PRODUCT or usb:VENDOR:PRODUCT:SERIAL-NUMBER", address)
 		}
-		return &Port{address}, nil
+		return &Port{address: address}, nil
 	}
 	if !filepath.IsAbs(address) {
 		return nil, fmt.Errorf("%.80q: write the whole path of a serial port, such as /dev/ttyUSB0, or "+
 			"usb:VENDOR:PRODUCT",
 			address)
 	}
-	return &Port{address}, nil
+	return &Port{address: address}, nil
 }
 
 // Lasting is the address that finds a port's board again wherever it is plugged in: its USB ids, where it is the only
@@ -112,6 +116,8 @@ func (p *Port) Run(ctx context.Context, join func(context.Context, station.Link)
 			}
 		case !errors.Is(err, errNotThere):
 			return err
+		case p.waits != nil:
+			p.waits(err)
 		}
 		if !station.Pause(ctx, again) {
 			return nil
@@ -160,6 +166,12 @@ func refused(name string, err error) error {
 	case errors.Is(err, unix.EWOULDBLOCK), errors.Is(err, unix.EBUSY),
 		errors.As(err, &failed) && failed.Code() == serial.PortBusy:
 		return fmt.Errorf("open %s: another program uses it: end that one", name)
+	case errors.As(err, &failed) && failed.Code() == serial.InvalidSerialPort:
+		there := "this machine has none"
+		if found := Found(); len(found) > 0 {
+			there = "there are " + strings.Join(found, ", ")
+		}
+		return fmt.Errorf("open %s: it is no serial port: %s", name, there)
 	}
 	return fmt.Errorf("open %s: %w", name, err)
 }

@@ -58,7 +58,7 @@ func links(t *testing.T, path string) <-chan station.Link {
 			case <-ctx.Done():
 				return nil
 			}
-		}, time.Now)
+		}, time.Now, func(error) {})
 	}()
 	t.Cleanup(func() { cancel(); <-ended })
 	return found

@@ -2887,8 +2887,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Make a one-time sign-in code for whoever asks; a program gets one for the owner
-         * @description Needs the right to keep, for the whole house.
+         * Make a one-time sign-in code for another browser of whoever asks; a program that may keep the house gets one for the owner
+         * @description Needs the right to see, for any part of the house.
          */
         post: operations["add-ticket"];
         delete?: never;
@@ -4487,7 +4487,7 @@ export interface components {
         NewDevice: {
             /** @description Keys to be learned; none is the usual ones of its kind */
             keys?: string[];
-            /** @description projector, light, socket … or other */
+            /** @description One of the kinds that there are (list-kinds), or other */
             kind?: string;
             maker?: string;
             model?: string;
@@ -5390,6 +5390,8 @@ export interface components {
              * @description Here or away since; none where it never was here
              */
             since?: string;
+            /** @description Why it cannot be reached, while it is away */
+            trouble?: string;
         };
         StationChange: {
             name?: string;

@@ -124,6 +124,7 @@ export const words = {
     busy: 'Signing in…',
     how: 'Open the sign-in link that Urbo printed when it started. For another one, type this on the machine that runs it:',
     command: 'urbo person link',
+    paste: 'Or paste a sign-in link here',
     who: 'What is your name?',
     whoHow: 'You are the first one here, and the owner. The journal names you by this.',
     name: 'Your name',
@@ -285,6 +286,8 @@ export const words = {
     verify: 'Every press has to be heard by a receiver; a key that sets something is sent once more',
     phone: 'On the phone',
     qr: (address: string) => `QR code of ${address}`,
+    phoneHow: (person: string, until: string) =>
+      `It signs that phone in as ${person}, once, until ${until}. Show it to nobody else.`,
     local:
       'This address works on this machine only. Open the console by its name in the network to get one for the phone.',
     changeShort: 'change',
@@ -495,6 +498,9 @@ export const words = {
   stations: {
     none: 'No station yet. A station is hardware with receivers and transmitters: add one.',
     add: 'Add a station',
+    deaf: 'No receiver is here, so that no handset is heard.',
+    attach: 'Attach a station',
+    see: 'See the stations',
     addIt: 'Add it',
     how: 'How it is reached',
     over: {
@@ -776,6 +782,7 @@ export const words = {
     none: 'No errands yet. One is a sentence that the house acts on by itself: at dusk, when a door opens, while it is damp.',
     off: 'off',
     holds: 'holds now',
+    waits: 'waits',
     due: (at: string) => `due ${at}`,
     why: 'Why',
     whyName: (name: string) => `Why: ${name}`,

@@ -3,6 +3,7 @@ import { Link, Navigate, useParams } from 'react-router';
 import type { Board, BoardState, OpenQuestion, Tile } from '../api/client';
 import { useMay } from '../api/may';
 import { words } from '../app/words';
+import { NoReceiver } from '../house/NoReceiver';
 import { Note } from '../shared/Panel';
 import { label } from '../shared/text';
 import './board.css';
@@ -29,7 +30,13 @@ export default function BoardPage() {
     const last = localStorage.getItem(lastBoard);
     const first = boards.data?.find((b) => b.slug === last) ?? boards.data?.[0];
     if (first) return <Navigate to={`/boards/${first.slug}`} replace />;
-    return boards.data ? <Note>{words.boards.none}</Note> : null;
+    if (!boards.data) return null;
+    return (
+      <>
+        <NoReceiver only="none" />
+        <Note>{words.boards.none}</Note>
+      </>
+    );
   }
   if (board.data) localStorage.setItem(lastBoard, slug);
   if (editing && board.data) {
@@ -63,6 +70,7 @@ export default function BoardPage() {
           </button>
         )}
       </div>
+      <NoReceiver only="none" />
       {board.error && <Note alert>{board.error.message}</Note>}
       {board.data?.error && <Note alert>{board.data.error}</Note>}
       {board.data && <Page key={slug} board={board.data} state={state.data} />}

@@ -118,7 +118,7 @@ function ErrandFace({ state, name, use }: { state?: TileState; name: string; use
   const says = runs
     ? words.boards.underWay
     : !e?.on
-      ? words.errands.off
+      ? e && words.errands.off
       : e.trial
         ? words.errands.trialShort
         : e.holding
@@ -127,11 +127,11 @@ function ErrandFace({ state, name, use }: { state?: TileState; name: string; use
             ? words.errands.due(dueLine(e.next).slice(0, 3) + dueLine(e.next).slice(14))
             : e.did
               ? (words.errands.did[e.did] ?? e.did)
-              : '';
+              : words.errands.waits;
   return (
     <>
       <span className="tile-name">{name}</span>
-      <span className="tile-hint">{says}</span>
+      <span className="tile-hint line">{says}</span>
       <span className="row">
         <button
           type="button"

@@ -21,7 +21,7 @@ import { MatchPart } from './MatchPart';
 import { useAdvice } from './queries';
 import { Settings } from './Settings';
 
-const QrPart = lazy(() => import('./QrPart'));
+const PhonePart = lazy(() => import('./QrPart').then((m) => ({ default: m.PhonePart })));
 
 // pairs are the kinds of devices that may obey paired handsets only.
 const pairs = ['shutter', 'screen', 'socket', 'other'];
@@ -155,7 +155,7 @@ function SettingsPart({ device }: { device: Device }) {
     <>
       <Settings device={device} />
       {phone ? (
-        <QrPart address={`${location.origin}/devices/${device.slug}`} />
+        <PhonePart page={`/devices/${device.slug}`} />
       ) : (
         <Button variant="outlined" sx={{ mt: 3 }} onClick={() => setPhone(true)}>
           {words.device.phone}

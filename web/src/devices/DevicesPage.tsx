@@ -9,6 +9,7 @@ import { useDevices } from '../api/queries';
 import { words } from '../app/words';
 import { useAllStates, useSetControls } from '../controls/queries';
 import { brief } from '../controls/state';
+import { NoReceiver } from '../house/NoReceiver';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { label } from '../shared/text';
 import { AddDevice } from './AddDevice';
@@ -48,6 +49,7 @@ export default function DevicesPage() {
           </Button>
         )}
       </Heading>
+      <NoReceiver only="none" />
       {adding && <AddDevice onDone={() => setAdding(false)} />}
       {(devices.data?.length ?? 0) > 4 && (
         <TextField

@@ -4,6 +4,7 @@ import { Link, useParams, useSearchParams } from 'react-router';
 import { useDevice } from '../api/queries';
 import { useLessons, useStartLesson } from './queries';
 import { words } from '../app/words';
+import { NoReceiver } from '../house/NoReceiver';
 import { Heading, Note } from '../shared/Panel';
 import { LessonChoice } from './LessonChoice';
 import { LessonRun } from './LessonRun';
@@ -39,6 +40,7 @@ export default function LessonPage() {
       >
         {device.name}
       </Box>
+      <NoReceiver />
       {shown ? (
         <LessonRun lesson={shown} onAgain={() => setQuery({}, { replace: true })}>
           {shown.state === 'running' && <StageHandset slug={slug} />}

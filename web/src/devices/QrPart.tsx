@@ -1,7 +1,12 @@
 import Box from '@mui/material/Box';
+import { useMutation } from '@tanstack/react-query';
 import qrcode from 'qrcode-generator';
+import { useEffect, useRef } from 'react';
+import { client, unwrap } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { clock } from '../shared/text';
+import { linkTo, ticketOf } from '../signin/link';
 
 // modules draws the dark squares of a QR code as one path, each a unit wide.
 function modules(text: string): { path: string; size: number } {
@@ -18,16 +23,41 @@ function modules(text: string): { path: string; size: number } {
   return { path, size };
 }
 
-// QrPart shows this page's address for the camera of the phone in hand.
+// QrPart shows an address for the camera of the phone in hand.
 export default function QrPart({ address }: { address: string }) {
-  const local = ['localhost', '127.0.0.1', '[::1]'].includes(new URL(address).hostname);
   return (
     <Panel title={words.device.phone}>
       <QrCode address={address} />
-      {local && <Note>{words.device.local}</Note>}
+      {isLocal(new URL(address).hostname) && <Note>{words.device.local}</Note>}
     </Panel>
   );
 }
+
+// PhonePart signs the phone in hand in, and leads it to a page. The code is a link that works once.
+export function PhonePart({ page }: { page: string }) {
+  const asked = useRef(false);
+  const { mutate, data, error } = useMutation({
+    mutationFn: () => unwrap(client.POST('/api/tickets')),
+  });
+  useEffect(() => {
+    if (!asked.current) mutate();
+    asked.current = true;
+  }, [mutate]);
+  return (
+    <Panel title={words.device.phone}>
+      {error && <Note alert>{error.message}</Note>}
+      {data && (
+        <>
+          <QrCode address={linkTo(`${location.origin}/sign-in#${ticketOf(data.link)}`, page)} />
+          <Note>{words.device.phoneHow(data.person, clock(data.expires))}</Note>
+        </>
+      )}
+      {isLocal(location.hostname) && <Note>{words.device.local}</Note>}
+    </Panel>
+  );
+}
+
+const isLocal = (host: string) => ['localhost', '127.0.0.1', '[::1]'].includes(host);
 
 // QrCode is an address as a QR code, with the address in words below it.
 export function QrCode({ address, width = 220 }: { address: string; width?: number }) {

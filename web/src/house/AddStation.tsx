@@ -112,6 +112,7 @@ function Waits({ added, onDone }: { added: Station; onDone: () => void }) {
       <Box role="status" sx={{ py: 1.5, fontWeight: 600, color: now?.here ? 'received' : 'text.secondary' }}>
         {now?.here ? words.stations.saidHello(added.name, now.ports.length) : words.stations.waiting}
       </Box>
+      {now?.trouble && <Note alert>{now.trouble}</Note>}
       <Button variant="outlined" onClick={onDone}>
         {words.stations.done}
       </Button>

@@ -6,7 +6,7 @@ import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { clock, hertz } from '../shared/text';
 import { NameAndRoom } from './StationFields';
-import { duration, useChangeStation, useRemoveStation } from './stations';
+import { duration, presence, useChangeStation, useRemoveStation } from './stations';
 
 // StationPanel is one station with its ports.
 export function StationPanel({ station: s }: { station: Station }) {
@@ -23,7 +23,7 @@ export function StationPanel({ station: s }: { station: Station }) {
       title={s.name}
       aside={
         <Box component="span" sx={{ color: s.here ? 'received' : 'secondary.main', fontWeight: 600 }}>
-          {presence(s)}
+          {presence({ here: s.here, since: s.since })}
         </Box>
       }
     >
@@ -42,18 +42,13 @@ export function StationPanel({ station: s }: { station: Station }) {
           </Button>
         )}
       </Box>
+      {s.trouble && <Note alert>{s.trouble}</Note>}
       {changing && <Change station={s} onDone={() => setChanging(false)} />}
       {s.ports.map((p) => (
         <Port key={p.id} port={p} />
       ))}
     </Panel>
   );
-}
-
-// presence says whether a station is here, and since when.
-function presence(s: Station): string {
-  if (!s.since) return words.stations.notSeen;
-  return `${s.here ? words.stations.here : words.stations.away} ${words.stations.since(clock(s.since))}`;
 }
 
 function Change({ station: s, onDone }: { station: Station; onDone: () => void }) {

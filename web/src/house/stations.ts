@@ -1,7 +1,9 @@
 import { useMutation } from '@tanstack/react-query';
-import { client, unwrap, type NewStation, type TransmitterChange } from '../api/client';
+import { client, unwrap, type NewStation, type Station, type TransmitterChange } from '../api/client';
 import { keys } from '../api/queries';
 import { stale } from '../api/stale';
+import { words } from '../app/words';
+import { clock } from '../shared/text';
 
 const refresh = { onSuccess: () => stale(keys.stations) };
 
@@ -41,6 +43,15 @@ export const useChangeTransmitter = (place: string) => {
 
 export const useTestStations = () =>
   useMutation({ mutationFn: () => unwrap(client.POST('/api/stations/test', {})) });
+
+// presence says whether a station is here, and since when; of one that is away, also why, where that is known.
+export function presence(s: Pick<Station, 'here' | 'since' | 'trouble'>): string {
+  if (s.here) return `${words.stations.here} ${words.stations.since(clock(s.since ?? ''))}`;
+  const away = s.since
+    ? `${words.stations.away} ${words.stations.since(clock(s.since))}`
+    : words.stations.notSeen;
+  return s.trouble ? `${away}: ${s.trouble}` : away;
+}
 
 // duration tells milliseconds as a person says them: 0 s, 12.5 s, 3 min 20 s.
 export function duration(ms: number): string {

@@ -6,6 +6,7 @@ import { Link } from 'react-router';
 import type { Capture } from '../api/client';
 import { useCaptures, useDevices } from '../api/queries';
 import { words } from '../app/words';
+import { NoReceiver } from '../house/NoReceiver';
 import { Heading, Note, Panel } from '../shared/Panel';
 import { clock, label, read } from '../shared/text';
 import { Waveform } from '../shared/Waveform';
@@ -23,6 +24,7 @@ export default function WhichPage() {
         {words.device.back}
       </Box>
       <Heading title={words.which.title} under={words.which.how} />
+      <NoReceiver />
       <Box
         aria-live="assertive"
         sx={{ borderTop: 2, borderColor: 'text.primary', mt: 2, py: 3, minHeight: 260 }}

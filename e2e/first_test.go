@@ -1,0 +1,108 @@
+package e2e
+
+import (
+	"net/http"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/wire"
+)
+
+// TestFirst_AHouseWithoutAReceiverSaysSo where somebody wants to hear a handset: in the terminal and in the console.
+func TestFirst_AHouseWithoutAReceiverSaysSo(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "serve")
+	const deaf = "no receiver is here"
+	assert.Contains(t, r.ok(nil, "device", "add", "Night lamp"), "urbo learn night-lamp\n")
+	lesson := r.follow("learn", "night-lamp")
+	lesson.waitErr(deaf)
+	lesson.until("Press any key of the handset")
+	lesson.enter("finish")
+	res := r.urbo("which")
+	assert.Equal(t, 1, res.code)
+	assert.Contains(t, res.err, deaf)
+	assert.Contains(t, res.err, "urbo station add")
+	assert.Contains(t, r.ok(nil, "device", "add", "Reading lamp", "--kind", "lamp"), "with 6 keys to learn")
+	assert.Contains(t, r.urbo("device", "add", "More", "--kind", "tv").err, "there are television, ")
+
+	b := open(t, r, 390, 844)
+	for _, page := range []string{"/boards", "/devices", "/which", "/devices/night-lamp/lesson"} {
+		b.visit(r, page)
+		b.see("No receiver is here")
+	}
+	b.click("Attach a station")
+	b.see("No station yet")
+
+	// boards that are not plugged in, may not be opened, or are none
+	missing := filepath.Join(t.TempDir(), "tty")
+	r.ok(nil, "station", "add", "garden", "--serial", missing)
+	plain := filepath.Join(t.TempDir(), "plain")
+	require.NoError(t, os.WriteFile(plain, nil, 0o600))
+	r.ok(nil, "station", "add", "shed", "--serial", plain)
+	trouble := func(name string) string {
+		var s wire.Station
+		r.ok(&s, "station", "show", name)
+		return s.Trouble
+	}
+	require.Eventually(t, func() bool { return trouble("garden") != "" && trouble("shed") != "" }, patience, tick)
+	assert.Equal(t, missing+": not plugged in", trouble("garden"))
+	assert.Contains(t, trouble("shed"), "it is no serial port")
+	assert.Contains(t, r.ok(nil, "station", "list"), "not plugged in")
+	assert.Contains(t, r.ok(nil, "journal", "--kind", "station"), missing+": not plugged in")
+	b.see(missing + ": not plugged in")
+	b.visit(r, "/which")
+	b.see("garden: not seen yet: " + missing)
+}
+
+// TestFirst_SignInByAnyWayThatALinkComes: in a tab that shows the sign-in page, pasted, and from a phone's camera.
+func TestFirst_SignInByAnyWayThatALinkComes(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	link := func() string {
+		var ticket wire.Ticket
+		r.ok(&ticket, "person", "link")
+		return ticket.Link
+	}
+	b := visit(t, r.url+"/devices", 1280, 800)
+	b.see("Or paste a sign-in link here")
+	b.fill("Or paste a sign-in link here", "http://127.0.0.1/sign-in#0123")
+	b.click("Sign in")
+	b.see("sign-in link")
+	b.fill("Or paste a sign-in link here", " "+link()+" ")
+	b.click("Sign in")
+	b.until(`/What is your name|Devices/.test(document.body.innerText)`)
+
+	b = visit(t, r.url+"/sign-in", 1280, 800)
+	b.see("Or paste a sign-in link here")
+	b.eval(`location.hash = '` + strings.SplitAfter(link(), "#")[1] + `'`)
+	b.until(`/What is your name|Devices/.test(document.body.innerText)`)
+	if named, _ := value[bool](b, `document.body.innerText.includes('What is your name')`); named {
+		b.click("Later")
+	}
+	b.visit(r, "/devices/boardwalk/settings")
+	b.click("On the phone")
+	b.see("It signs that phone in")
+	code, err := value[string](b, `document.body.innerText.match(/http\S+sign-in\S+#\w+/)[0]`)
+	require.NoError(t, err)
+	at, err := url.Parse(code)
+	require.NoError(t, err)
+	assert.Equal(t, "/devices/boardwalk", at.Query().Get("to"))
+	phone := visit(t, code, 390, 844)
+	phone.until(`/What is your name|Boardwalk/.test(document.body.innerText)`)
+	if named, _ := value[bool](phone, `document.body.innerText.includes('What is your name')`); named {
+		phone.click("Later")
+	}
+	phone.see("Boardwalk lights")
+	phone.until(`location.pathname === '/devices/boardwalk'`)
+
+	// a program gets no link by itself
+	var made wire.Token
+	r.ok(&made, "token", "add", "wall", "--right", "see")
+	assert.Equal(t, http.StatusForbidden, r.http(made.Secret, "POST", "/api/tickets", nil, nil))
+}
