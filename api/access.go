@@ -61,8 +61,8 @@ func (a *API) access() {
 			return a.about(), nil
 		})
 	call(a, operation{"POST", "/tickets", "add-ticket",
-		"Make a one-time sign-in code for another browser of whoever asks; a program that may keep the house gets one " +
-			"for the owner", grant.See, anywhere,
+		"Make a one-time sign-in code for another browser of whoever asks; a program that may keep the house gets " +
+			"one for the owner", grant.See, anywhere,
 		http.StatusCreated}, func(ctx context.Context, _ *nothing) (wire.Ticket, error) {
 		if Caller(ctx).By.Kind == grant.Person {
 			return a.link(ctx, Caller(ctx).By.ID, 1)
