@@ -7,6 +7,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 
@@ -14,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"urbo/core/line"
+	"urbo/core/notation"
 	"urbo/core/recording"
 	"urbo/core/signal"
 	"urbo/wire"
@@ -148,9 +150,11 @@ func (a *app) one(name string, o recording.Options) (recording.Press, error) {
 
 func (a *app) benchDecode() *cobra.Command {
 	c := &cobra.Command{
-		Use: "decode [FILE|-]", Short: "Say which line code the signals of a recording are",
-		Args: args(0, 1, "a FILE, or - for standard input"),
-		Long: `Read signals and say which line code they are.
+		Use:   "decode [FILE|-|CODE …]",
+		Short: "Say which line code the signals of a recording are, or a code as people write it",
+		Args:  args(0, -1, "a FILE, a CODE, or - for standard input"),
+		Long: `Read signals and say which line code they are. A CODE is written as for urbo device code: NEC 0x9C6340BF 32,
+durations in µs, or the periods of a carrier; of a value alone it says which line codes it may be.
 
 Of text, a line is a press, unless a bracket is still open or the line ends in a comma. Numbers are µs, signed
 (+ mark, - space) or not, apart by spaces, commas or slashes. Recordings of other formats are read as well.`,
@@ -159,8 +163,15 @@ Of text, a line is a press, unless a bracket is still open or the line ends in a
 	o := recordingFlags(c)
 	c.RunE = func(_ *cobra.Command, argv []string) error {
 		name := "-"
-		if len(argv) == 1 {
+		if len(argv) > 0 {
 			name = argv[0]
+		}
+		if _, err := os.Stat(name); err != nil && a.isCode(written(argv)) {
+			return a.decodeCode(written(argv))
+		}
+		if len(argv) > 1 {
+			return usageError{fmt.Errorf("got %d arguments, wanted a FILE, or a code (urbo device code --help)",
+				len(argv))}
 		}
 		r, err := a.openRecording(name, *o)
 		if err != nil {
@@ -174,6 +185,52 @@ Of text, a line is a press, unless a bracket is still open or the line ends in a
 		return a.decode(r)
 	}
 	return c
+}
+
+// number is what durations and values begin with, and hexadecimal ones.
+var number = regexp.MustCompile(`^[\s\[({<]*([-+]?[0-9]|[0-9a-fA-F]{4,16}([\s,/]|$))`)
+
+// isCode says whether a text is a code rather than a file's name: it begins with a number or a line code.
+func (a *app) isCode(text string) bool {
+	words := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return r == ' ' || r == ':' })
+	if len(words) == 0 {
+		return false
+	}
+	_, err := a.book().Sheet(words[0])
+	return number.MatchString(text) && !strings.Contains(words[0], ".") || words[0] == "switches" || err == nil
+}
+
+// decodeCode says which line code it is that somebody wrote.
+func (a *app) decodeCode(text string) error {
+	codes, remarks, err := notation.ParseSaying(text, 0, a.book())
+	if err != nil {
+		return err
+	}
+	for _, c := range codes {
+		if c.Train == nil {
+			if a.output == "json" {
+				return a.jsonLine(wire.CodeOf(c))
+			}
+			fmt.Fprintf(a.Out, "%s %s\n", c.Sheet, c.Fields)
+			continue
+		}
+		heard := []signal.Reception{{Train: c.Train, Gap: max(c.GapUS, signal.UnknownGap)}}
+		d := a.book().Decode(heard)
+		if a.output == "json" {
+			if err := a.jsonLine(wire.Decoded{Readings: wire.Readings(d.Readings)}); err != nil {
+				return err
+			}
+			continue
+		}
+		fmt.Fprintln(a.Out, summary(heard))
+		a.printReadings(d)
+	}
+	if a.output != "json" {
+		for _, r := range remarks {
+			fmt.Fprintln(a.Out, r)
+		}
+	}
+	return nil
 }
 
 // decode prints the readings of every press.

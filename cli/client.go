@@ -223,7 +223,7 @@ func parseKey(s string) (wire.KeyRef, error) {
 	if !ok || device == "" || key == "" || strings.Contains(key, "/") {
 		return wire.KeyRef{}, usageError{fmt.Errorf("%q: write DEVICE/KEY, like boardwalk/power", s)}
 	}
-	return wire.KeyRef{Device: device, Key: key}, nil
+	return wire.KeyRef{Device: device, Key: strings.ToLower(key)}, nil
 }
 
 func (c *client) pressKey(ctx context.Context, k wire.KeyRef, r wire.PressRequest) (wire.Press, error) {

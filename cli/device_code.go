@@ -26,10 +26,11 @@ func (a *app) deviceCode() *cobra.Command {
 		Args: args(1, -1, "DEVICE/KEY and a CODE"),
 		Long: `Say by hand what a key sends, instead of learning it. A CODE is one of
   a line code with its fields    nec address=57 command=0x02    (decimal, 0x or 0b; with a bits count: 0x02/8)
-  a line code with its value     nec 0x9c6340bf                 (all bits of a frame; both ends are tried as the first)
+  a line code with its value     NEC 0x9C6340BF 32              (all bits of a frame; both ends are tried as the first)
   the positions of a socket's coding switches, up (1) or down (0), five for the house and five for the unit,
   and then on or off             switches 11010 01000 on
-  durations in µs, mark first    "2000/1000 350/700 350"        (--hz says the carrier or channel)
+  durations in µs, mark first    2000 -1000 350 -700 350        (--hz says the carrier or channel)
+  periods of a carrier           0000 006D 0022 0002 0157 …     (words of four hexadecimal digits)
 Durations that are a known line code are kept as that.
 
 A key may send several codes: write "then" between them. --file takes what is in a recording, --capture what was
@@ -75,7 +76,7 @@ heard. What it sent before is kept (urbo device undo).`,
 			if c.Flags().Changed("repeats") {
 				hand.Repeats = &repeats
 			}
-			hand.Text, hand.GapUS = strings.Join(argv[1:], " "), int(gap/time.Microsecond)
+			hand.Text, hand.GapUS = written(argv[1:]), int(gap/time.Microsecond)
 			err = a.call(c.Context(), http.MethodPost, keyPath(ref)+"/code", hand, &d)
 		}
 		if err != nil {
@@ -84,6 +85,15 @@ heard. What it sent before is kept (urbo device undo).`,
 		return a.printKey(d, ref.Key)
 	}
 	return c
+}
+
+// written is a code as it was typed, in one argument or many.
+func written(argv []string) string {
+	words := make([]string, len(argv))
+	for i, w := range argv {
+		words[i] = given(w)
+	}
+	return strings.Join(words, " ")
 }
 
 // captureOf makes one press of a recording a capture of the service, and tells its id.

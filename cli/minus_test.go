@@ -18,6 +18,8 @@ func TestWithMinus_ValuesBelowZeroAreNoFlags(t *testing.T) {
 		"--server unix:x set amplifier volume -2 --dry":     "--server unix:x set amplifier volume !-2 --dry",
 		"device control also amplifier/volume-up volume -1": "device control also amplifier/volume-up volume !-1",
 		"device set amplifier --notes -5":                   "device set amplifier --notes -5",
+		"device code amplifier/power 9000 -4500 +560,-560":  "device code amplifier/power 9000 !-4500 +560,-560",
+		"bench decode 9000 -4500/560 --output json":         "bench decode 9000 !-4500/560 --output json",
 		"press amplifier/power --times -1":                  "press amplifier/power --times -1",
 		"set amplifier volume -- -1":                        "set amplifier volume -- -1",
 		"--output json":                                     "--output json",

@@ -261,9 +261,10 @@ back, unless somebody sets it meanwhile (see urbo hold).`,
 const minus = "\x00"
 
 var (
-	negative = regexp.MustCompile(`^-\d+([.,]\d+)?$`)
-	// takesNumbers are the commands whose arguments are values; of device, it is "control also".
-	takesNumbers = []string{"set", "tell", "measure", "device", "sequence", "occasion", "question", "errand"}
+	negative = regexp.MustCompile(`^-\d[\d.,/+-]*$`)
+	// takesNumbers are the commands whose arguments are values; of device, they are "control also" and "code".
+	takesNumbers = []string{"set", "tell", "measure", "device", "sequence", "occasion", "question", "errand",
+		"bench"}
 )
 
 // withMinus lets negative numbers of urbo set, tell and measure through, which no flag is.
@@ -281,7 +282,7 @@ func withMinus(argv []string) []string {
 	if first < 0 || !slices.Contains(takesNumbers, argv[first]) {
 		return out
 	}
-	if argv[first] == "device" && !slices.Contains(argv, "also") {
+	if argv[first] == "device" && !slices.Contains(argv, "also") && !slices.Contains(argv, "code") {
 		return out
 	}
 	for i := first + 1; i < len(out) && out[i] != "--"; i++ {

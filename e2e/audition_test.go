@@ -180,7 +180,7 @@ func TestAudition_InTheConsoleOnAPhone(t *testing.T) {
 	w := r.watcher("mixer")
 	b := open(t, r, 390, 844)
 	b.visit(r, "/devices/mixer")
-	b.click("No handset?")
+	b.click("I do not")
 	b.see("29 codes")
 	b.choose("Kind of device", "fan")
 	b.choose("Pause between two codes", "1 s")

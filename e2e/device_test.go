@@ -86,7 +86,7 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	b.see("Tap a key to press it")
 	b.click("Settings")
 	b.click("On the phone")
-	b.until(`document.querySelector('svg[role=img][aria-label*="/devices/boardwalk"] path')?.getAttribute('d').length > 1000`)
+	b.until(`document.querySelector('svg[role=img][aria-label*="/sign-in?to=%2Fdevices%2Fboardwalk#"] path')?.getAttribute('d').length > 1000`)
 	b.see("This address works on this machine only")
 
 	var d wire.Device

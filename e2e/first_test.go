@@ -85,6 +85,7 @@ func TestFirst_SignInByAnyWayThatALinkComes(t *testing.T) {
 	if named, _ := value[bool](b, `document.body.innerText.includes('What is your name')`); named {
 		b.click("Later")
 	}
+	b.until(`document.readyState === 'complete' && location.pathname.startsWith('/boards/')`)
 	b.visit(r, "/devices/boardwalk/settings")
 	b.click("On the phone")
 	b.see("It signs that phone in")

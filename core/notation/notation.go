@@ -27,10 +27,24 @@ func Parse(text string, hz int, book *line.Book) ([]device.Code, error) {
 	return codes, err
 }
 
-// ParseSaying is Parse, and says how numbers that could be read in two ways were understood.
+// ParseSaying is Parse, and says how what could be read in two ways was understood. A value without a line code is an
+// error that suggests some.
 func ParseSaying(text string, hz int, book *line.Book) ([]device.Code, []string, error) {
 	var remarks []string
 	codes, err := parse(text, func(words []string) (device.Code, error) {
+		words = tidy(words)
+		if isPeriods(words) {
+			c, said, err := periods(words)
+			remarks = append(remarks, said)
+			return c, err
+		}
+		if digits, bits, is := valueOf(words); is {
+			return device.Code{}, guess(digits, bits, book)
+		}
+		if len(words) == 3 && !isTrain(words) && !strings.Contains(strings.Join(words[1:], ""), "=") &&
+			words[0] != "switches" { // a value, and how many bits it has
+			words = []string{words[0], words[1] + "/" + words[2]}
+		}
 		if len(words) == 2 && !strings.ContainsAny(words[0][:1], startsTrain) && !strings.Contains(words[1], "=") &&
 			words[0] != "switches" {
 			n, err := ReadNumber(words[0], words[1], book)

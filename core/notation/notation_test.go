@@ -32,6 +32,12 @@ func TestParse_ReadsWhatPeopleWrite(t *testing.T) {
 			Fields: line.Fields{"values": line.Text("F00F00F0FF0F")}, UnitUS: 350}}},
 		{"switches 0110110100 OFF", 0, []device.Code{{Sheet: "pt2262",
 			Fields: line.Fields{"values": line.Text("F00F00F0FFF0")}, UnitUS: 350}}},
+		{"NEC 0x9C6340BF 32", 0, []device.Code{nec(2)}},
+		{"NEC 0x9C6340BF, 32 bits", 0, []device.Code{nec(2)}},
+		{"Nec: 9c6340bf", 0, []device.Code{nec(2)}},
+		{"nec Address = 57, command= 2", 0, []device.Code{nec(2)}},
+		{"0000 006D 0003 0000 004C 0026 000D 001B 000D 0600", 0, []device.Code{{Train: signal.Train{1998, 999, 342, 710,
+			342}, Channel: device.Channel{Medium: line.Infrared, Hz: 38_029}}}},
 		{"2000/1000 350/700 350", 0, []device.Code{{Train: train, Channel: device.Channel{Medium: line.Infrared,
 			Hz: 38_000}}}},
 		{"[2000, 1000, 350, 700, 350]", 36_000, []device.Code{{Train: train,
@@ -61,6 +67,12 @@ func TestParse_SaysHowToWriteIt(t *testing.T) {
 		"switches 11010 01000 maybe":    "end with on or off",
 		"switches":                      "ten positions",
 		"12 0 4":                        "number 2 is 0",
+		"0x9C6340BF":                    "With 32 bits it may be nec address=57 command=2",
+		"9C6340BF, 32 bits":             "write one of these",
+		"5592405 24":                    "With 24 bits it may be ",
+		"0x9C6340BF/20":                 "write how many",
+		"0x1234567/25":                  "or the durations",
+		"0000 006D 0022 0002 0157 00AC": "is a part missing?",
 	} {
 		_, err := notation.Parse(text, 0, line.Builtin())
 		assert.ErrorContains(t, err, says, text)

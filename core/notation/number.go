@@ -34,8 +34,9 @@ func ReadNumber(name, text string, book *line.Book) (WholeNumber, error) {
 	if err != nil {
 		return WholeNumber{}, err
 	}
-	digits, counted, has := strings.Cut(text, "/")
-	value, err := strconv.ParseUint(strings.ToLower(digits), 0, 64)
+	written, counted, has := strings.Cut(text, "/")
+	digits := hex(written)
+	value, err := strconv.ParseUint(digits, 0, 64)
 	if err != nil {
 		return WholeNumber{},
 			fmt.Errorf("%w: %.40q: write FIELD=VALUE, or the whole value like 0x20DF10EF", ErrNotation, text)
@@ -46,7 +47,7 @@ func ReadNumber(name, text string, book *line.Book) (WholeNumber, error) {
 	}
 	if err != nil || bits < 1 || bits > 64 || bits < 64 && value>>bits != 0 {
 		return WholeNumber{}, fmt.Errorf("%w: %.40q: %s has frames of %s bits: write how many, like %s/%d", ErrNotation,
-			text, sheet.Name, counts(sheet), digits, first(sheet.FrameBits()))
+			text, sheet.Name, counts(sheet), written, first(sheet.FrameBits()))
 	}
 	out := WholeNumber{Sheet: sheet.Name, Bits: bits}
 	for _, order := range []line.BitOrder{line.HighestFirst, line.LowestFirst} {

@@ -1,6 +1,8 @@
 package plain_test
 
 import (
+	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -27,5 +29,15 @@ func TestIs_RefusesWhatDoesMoreThanShow(t *testing.T) {
 	} {
 		assert.False(t, plain.Is(bad), "%q", bad)
 		assert.Equal(t, shown, plain.Show(bad))
+	}
+}
+
+func TestCompare_CountsNumbersByTheirValue(t *testing.T) {
+	want := []string{"", "Dome", "dome 2", "Dome 9b", "Dome 010", "Dome 10", "Dome 100", "Lamp", "lamp", "Ω"}
+	for seed := range uint64(20) {
+		got := slices.Clone(want)
+		rand.New(rand.NewPCG(seed, 1)).Shuffle(len(got), func(i, j int) { got[i], got[j] = got[j], got[i] })
+		slices.SortFunc(got, plain.Compare)
+		assert.Equal(t, want, got)
 	}
 }

@@ -47,6 +47,10 @@ func (l *Library) read(h Hand) ([]device.Code, []string, error) {
 				remarks = append(remarks,
 					"These durations are no line code that is known for sure: they are kept as they "+
 						"are, are sent once at a press, and cannot be held.")
+				if h.Hz == 0 && c.Channel.Hz == device.UsualCarrier {
+					remarks = append(remarks, "They say no carrier: infrared at "+device.Hertz(c.Channel.Hz)+
+						" is taken. Another one, or a radio channel, is given in Hz.")
+				}
 			}
 		}
 		c.Source, c.Repeats, c.GapUS = "hand", h.Repeats, max(c.GapUS, h.GapUS)

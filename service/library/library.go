@@ -18,6 +18,7 @@ import (
 	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/line"
+	"urbo/core/plain"
 	"urbo/service/rooms"
 	"urbo/service/stream"
 	"urbo/store"
@@ -122,7 +123,7 @@ func (l *Library) Lines(search string) []Line {
 		}
 	}
 	slices.SortFunc(out, func(a, b Line) int {
-		return cmp.Or(strings.Compare(a.Room, b.Room), strings.Compare(a.Name, b.Name), strings.Compare(a.Slug, b.Slug))
+		return cmp.Or(plain.Compare(a.Room, b.Room), plain.Compare(a.Name, b.Name), strings.Compare(a.Slug, b.Slug))
 	})
 	return out
 }
@@ -188,11 +189,32 @@ func (l *Library) Device(slug string) (device.Device, error) {
 	return l.ByID(id)
 }
 
-// ID finds the id of a device by its slug, or by one that it had. The error wraps ErrUnknownDevice.
+// called is the one device that is called so, as a slug; "" where none is, or several are. The caller holds mu.
+func (l *Library) called(slug string) (id string) {
+	if id := cmp.Or(l.ids[slug], l.former[slug]); slug == "" || l.entries[id] != nil {
+		return id
+	}
+	for _, e := range l.entries {
+		if device.Slug(e.line.Name) != slug {
+			continue
+		}
+		if id != "" {
+			return ""
+		}
+		id = e.line.ID
+	}
+	return id
+}
+
+// ID finds the id of a device by its slug, or by one that it had; where there is none, by what it is called, without
+// regard to case. The error wraps ErrUnknownDevice.
 func (l *Library) ID(slug string) (string, error) {
 	l.mu.RLock()
 	defer l.mu.RUnlock()
 	if id := cmp.Or(l.ids[slug], l.former[slug]); l.entries[id] != nil {
+		return id, nil
+	}
+	if id := l.called(device.Slug(slug)); id != "" {
 		return id, nil
 	}
 	names := make([]string, 0, len(l.ids))

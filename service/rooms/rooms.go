@@ -3,6 +3,7 @@
 package rooms
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -14,6 +15,7 @@ import (
 	"urbo/core/fault"
 	"urbo/core/grant"
 	"urbo/core/happening"
+	"urbo/core/plain"
 	"urbo/service/stream"
 	"urbo/store"
 )
@@ -70,7 +72,9 @@ func (r *Rooms) List() []Room {
 	for _, room := range r.all {
 		out = append(out, room)
 	}
-	slices.SortFunc(out, func(a, b Room) int { return strings.Compare(a.Name+a.ID, b.Name+b.ID) })
+	slices.SortFunc(out, func(a, b Room) int {
+		return cmp.Or(plain.Compare(a.Name, b.Name), strings.Compare(a.ID, b.ID))
+	})
 	return out
 }
 

@@ -284,6 +284,11 @@ export const words = {
     anyTransmitter: 'the first that fits',
     alsoNone: 'none',
     verify: 'Every press has to be heard by a receiver; a key that sets something is sent once more',
+    ways: { lesson: 'I have its handset', audition: 'I do not' },
+    waysHow: {
+      lesson: 'Press its keys, and Urbo learns what they send.',
+      audition: 'Urbo plays codes of devices like it until it reacts.',
+    },
     phone: 'On the phone',
     qr: (address: string) => `QR code of ${address}`,
     phoneHow: (person: string, until: string) =>

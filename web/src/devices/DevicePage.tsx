@@ -1,7 +1,7 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { lazy, useState } from 'react';
-import { Link, Navigate, useParams } from 'react-router';
+import { Link, Navigate, useLocation, useParams } from 'react-router';
 import type { Device } from '../api/client';
 import { useMay } from '../api/may';
 import { useDevice } from '../api/queries';
@@ -30,6 +30,7 @@ const pairs = ['shutter', 'screen', 'socket', 'other'];
 // about it, and for its settings.
 export default function DevicePage() {
   const { slug = '', part = '' } = useParams();
+  const find = (useLocation().state as { find?: string } | null)?.find ?? ''; // what was looked for before
   const found = useDevice(slug);
   const favourites = useFavourites();
   const may = useMay();
@@ -38,13 +39,18 @@ export default function DevicePage() {
   if (found.error) return <Note alert>{found.error.message}</Note>;
   if (!device) return <Note>{words.loading}</Note>;
   const page = `/devices/${device.slug}`;
+  const fresh = device.keys.every((k) => k.codes.length === 0 && !k.heard?.length);
   if (device.slug !== slug) return <Navigate to={part ? `${page}/${part}` : page} replace />;
   if (part && (!teach || !['codes', 'advice', 'settings'].includes(part)))
     return <Navigate to={page} replace />;
   const missing = device.keys.filter((k) => k.codes.length === 0 && !k.heard?.length).length;
   return (
     <>
-      <Box component={Link} to="/devices" sx={{ color: 'text.secondary', display: 'inline-block', py: 1 }}>
+      <Box
+        component={Link}
+        to={`/devices${find}`}
+        sx={{ color: 'text.secondary', display: 'inline-block', py: 1 }}
+      >
         {words.device.back}
       </Box>
       <Heading
@@ -59,17 +65,18 @@ export default function DevicePage() {
           {favourites.has(device.slug) ? '★ ' : '☆ '}
           {words.device.favourite}
         </Button>
-        {teach && missing > 0 && (
+        {teach && missing > 0 && !fresh && (
           <Button component={Link} to={`${page}/audition`} variant="outlined">
             {words.device.audition}
           </Button>
         )}
-        {teach && (
+        {teach && !fresh && (
           <Button component={Link} to={`${page}/lesson`} variant={missing > 0 ? 'contained' : 'outlined'}>
             {missing > 0 ? words.device.learnMissing(missing) : words.device.lesson}
           </Button>
         )}
       </Heading>
+      {teach && fresh && part === '' && <TwoWays page={page} />}
       {teach && <DeviceParts device={device} page={page} />}
       {part === '' && <UsePart device={device} teach={teach} />}
       {part === 'codes' && (
@@ -145,6 +152,26 @@ function UsePart({ device, teach }: { device: Device; teach: boolean }) {
       <Box sx={{ display: { md: 'none' } }}>
         <About device={device} />
       </Box>
+    </Box>
+  );
+}
+
+// TwoWays is how a device gets its codes: from its handset, or without it.
+function TwoWays({ page }: { page: string }) {
+  return (
+    <Box sx={{ display: 'grid', gridTemplateColumns: { sm: '1fr 1fr' }, gap: 3, my: 2, maxWidth: 720 }}>
+      {(['lesson', 'audition'] as const).map((way) => (
+        <Box key={way} sx={{ display: 'grid', gap: 1, alignContent: 'start', justifyItems: 'start' }}>
+          <Button
+            component={Link}
+            to={`${page}/${way}`}
+            variant={way === 'lesson' ? 'contained' : 'outlined'}
+          >
+            {words.device.ways[way]}
+          </Button>
+          <Box sx={{ color: 'text.secondary' }}>{words.device.waysHow[way]}</Box>
+        </Box>
+      ))}
     </Box>
   );
 }

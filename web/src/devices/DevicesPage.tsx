@@ -2,7 +2,7 @@ import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
-import { Link } from 'react-router';
+import { Link, useLocation, useSearchParams } from 'react-router';
 import type { ControlState, DeviceLine } from '../api/client';
 import { useMay } from '../api/may';
 import { useDevices } from '../api/queries';
@@ -26,7 +26,8 @@ const page = 100;
 export default function DevicesPage() {
   const devices = useDevices();
   const states = useAllStates();
-  const [wanted, setWanted] = useState('');
+  const [query, setQuery] = useSearchParams(); // so that it is there again on the way back
+  const wanted = query.get('find') ?? '';
   const [adding, setAdding] = useState(false);
   const may = useMay();
   const [shown, setShown] = useState(page);
@@ -56,7 +57,7 @@ export default function DevicesPage() {
           label={words.devices.search}
           value={wanted}
           onChange={(e) => {
-            setWanted(e.target.value);
+            setQuery(e.target.value ? { find: e.target.value } : {}, { replace: true });
             setShown(page);
           }}
           sx={{ mt: 2, maxWidth: 360 }}
@@ -100,6 +101,7 @@ function Files() {
 
 // Row is a device in one line: what it is believed to be at, and what is pressed most.
 function Row({ device: d, states }: { device: DeviceLine; states?: ControlState[] }) {
+  const place = useLocation();
   const said = brief(states ?? []) || (states?.length && d.keys_learned > 0 ? words.controls.notKnown : '');
   return (
     <Box
@@ -115,6 +117,7 @@ function Row({ device: d, states }: { device: DeviceLine; states?: ControlState[
       <Box
         component={Link}
         to={`/devices/${d.slug}`}
+        state={{ find: place.search }}
         sx={{
           color: 'text.primary',
           textDecoration: 'none',

@@ -18,3 +18,10 @@ it('finds devices that have all words anywhere', () => {
   expect(search([lamp, fan], 'dome projector')).toEqual([]);
   expect(search([lamp, fan], '  ')).toEqual([lamp, fan]);
 });
+
+it('ranks whole words and exact numbers first', () => {
+  const many = [12, 2, 20, 21].map((n) => ({ ...lamp, slug: `lamp-${n}`, name: `Lamp ${n}` }));
+  expect(search(many, 'lamp 2').map((d) => d.name)).toEqual(['Lamp 2', 'Lamp 12', 'Lamp 20', 'Lamp 21']);
+  const light = { ...fan, slug: 'dome', name: 'Dome light', room: 'Outside' };
+  expect(search([lamp, light], 'dome')).toEqual([light, lamp]);
+});

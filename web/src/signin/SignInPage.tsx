@@ -42,8 +42,10 @@ export function SignInPage() {
   }, [ticket, mutate]);
   // An old link does no harm to somebody who is signed in already.
   const me = useMe(!ticket || error !== null);
-  if (me.data && !me.isError) return <Navigate to={pageOf(window.location.search)} replace />;
   if (data?.unnamed) return <FirstName was={data.name} onDone={enter} />;
+  if (me.data && !me.isError && !data && !isPending) {
+    return <Navigate to={pageOf(window.location.search)} replace />;
+  }
   return (
     <Box component="main" sx={{ maxWidth: 560, mx: 'auto', px: 3, pt: '14vh' }}>
       <Heading title={words.signIn.title} />
