@@ -203,6 +203,17 @@ func (a *app) isCode(text string) bool {
 // decodeCode says which line code it is that somebody wrote.
 func (a *app) decodeCode(text string) error {
 	codes, remarks, err := notation.ParseSaying(text, 0, a.book())
+	var unsaid notation.Unsaid
+	if errors.As(err, &unsaid) {
+		if a.output == "json" {
+			return a.json(unsaid.May)
+		}
+		fmt.Fprintf(a.Out, "%s says no line code. With %d bits it may be:\n", unsaid.Value, unsaid.Bits)
+		for _, m := range unsaid.May {
+			fmt.Fprintln(a.Out, "  "+m)
+		}
+		return nil
+	}
 	if err != nil {
 		return err
 	}

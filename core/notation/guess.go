@@ -14,7 +14,7 @@ import (
 const mostGuesses = 6
 
 // guess says which line codes a value may be that stands alone: those first whose frames are checked most. The error
-// wraps ErrNotation and suggests them.
+// is Unsaid, or wraps ErrNotation where it can be none.
 func guess(digits, counted string, book *line.Book) error {
 	bits := len(digits[2:])
 	if strings.HasPrefix(digits, "0x") {
@@ -49,10 +49,23 @@ func guess(digits, counted string, book *line.Book) error {
 		return fmt.Errorf("%w: %.40q says no line code, and none has frames of %d bits like it: write the line code "+
 			"before it, like nec 0x9c6340bf, or the durations", ErrNotation, digits, bits)
 	}
-	var texts []string
+	out := Unsaid{Value: digits, Bits: bits}
 	for _, m := range all[:min(len(all), mostGuesses)] {
-		texts = append(texts, m.text)
+		out.May = append(out.May, m.text)
 	}
-	return fmt.Errorf("%w: %.40q says no line code. With %d bits it may be %s: write one of these", ErrNotation, digits,
-		bits, strings.Join(texts, "; or "))
+	return out
 }
+
+// Unsaid is the error of a value that does not say its line code. It wraps ErrNotation.
+type Unsaid struct {
+	Value string
+	Bits  int
+	May   []string // what it may be, as it is written, the most likely first
+}
+
+func (u Unsaid) Error() string {
+	return fmt.Sprintf("%v: %.40q says no line code. With %d bits it may be %s: write one of these", ErrNotation,
+		u.Value, u.Bits, strings.Join(u.May, "; or "))
+}
+
+func (u Unsaid) Unwrap() error { return ErrNotation }
