@@ -1,7 +1,9 @@
 # Two commands matter: make demo, and make test. Both install what a fresh Debian machine lacks, and neither does
 # again what is already done.
 
-VERSION ?= $(shell git describe --tags --always --dirty 2>/dev/null || echo dev)
+# RELEASE is the number of the version that is worked on; a build between releases says its commit, too.
+RELEASE := 0.9.0
+VERSION ?= $(RELEASE)$(shell git describe --always --dirty --exclude '*' 2>/dev/null | sed 's/^/+/')
 GO_SOURCES := $(shell find api cli cmd core figure scenery service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*' -o -path 'scenery/*' -not -name '*_test.go')
 WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
 # The binary needs no C; the race detector does. Under it the large packages are compiled without optimization, which saves
@@ -12,7 +14,7 @@ QUICK := '-gcflags=modernc.org/...=-N -l' '-gcflags=github.com/chromedp/...=-N -
 	'-gcflags=github.com/charmbracelet/...=-N -l' '-gcflags=charm.land/...=-N -l' '-gcflags=github.com/danielgtaylor/...=-N -l' '-gcflags=github.com/jedib0t/...=-N -l'
 MODULES := web/node_modules/.package-lock.json
 
-.PHONY: build demo test lint bench mutants fuzz types screenshots clean
+.PHONY: build demo test lint bench mutants fuzz types screenshots dist clean
 
 build: bin/urbo ## the binary, with the console in it
 
@@ -75,5 +77,23 @@ screenshots: build ## the README's pictures, from the demo
 	scripts/terminal-shots.sh docs/screenshots
 	URBO_BIN=$(CURDIR)/bin/urbo $(STATIC) go test ./e2e -count 1 -run TestScreenshots -screenshots $(CURDIR)/docs/screenshots
 
+NFPM := github.com/goreleaser/nfpm/v2/cmd/nfpm@v2.43.1
+# ARCHES are what packages are made for, as Debian names them.
+ARCHES ?= amd64 arm64 armhf
+
+dist: web/dist/index.html ## static binaries and .deb packages, in dist/
+	@scripts/need.sh go
+	@mkdir -p dist/completions
+	@for arch in $(ARCHES); do \
+		case $$arch in armhf) go="arm GOARM=7" ;; *) go=$$arch ;; esac; \
+		env CGO_ENABLED=0 GOOS=linux GOARCH=$$go go build -trimpath -ldflags '-s -w -X main.version=$(VERSION)' \
+			-o dist/$$arch/urbo ./cmd/urbo || exit 1; \
+	done
+	@for shell in bash zsh fish; do go run ./cmd/urbo completion $$shell > dist/completions/urbo.$$shell || exit 1; done
+	@for arch in $(ARCHES); do \
+		ARCH=$$arch VERSION=$(patsubst v%,%,$(RELEASE)) go run $(NFPM) package --config packaging/nfpm.yaml --packager deb \
+			--target dist/ || exit 1; \
+	done
+
 clean:
-	rm -rf bin web/node_modules web/dist/assets web/dist/index.html web/dist/mark.svg
+	rm -rf bin dist web/node_modules web/dist/assets web/dist/index.html web/dist/mark.svg

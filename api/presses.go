@@ -9,6 +9,7 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/grant"
+	"urbo/service/explain"
 	"urbo/service/transmit"
 	"urbo/wire"
 )
@@ -75,6 +76,14 @@ func (a *API) presses() {
 			}
 			return as(wire.PressOf)(a.house.Transmit.Press(ctx, o))
 		})
+	call(a, operation{"GET", "/devices/{device}/keys/{key}/explain", "explain-press",
+		"Why nothing happens when a key is pressed: its code, its way, who hears it, its last press. Nothing is sent",
+		grant.See, ofDevice, 0}, func(ctx context.Context, in *KeyIn) ([]wire.PressFinding, error) {
+		found, err := a.house.Explain.Key(ctx, in.ref())
+		return list(found, func(f explain.Finding) wire.PressFinding {
+			return wire.PressFinding{About: f.About, Is: string(f.Is), Text: f.Text, Do: f.Do, At: wire.Time(f.At)}
+		}), err
+	})
 	call(a, operation{"POST", "/devices/{device}/keys/{key}/hold", "hold-key",
 		"Begin to hold a key: it is one press until it is let go", grant.Use, ofDevice, http.StatusCreated},
 		func(ctx context.Context, in *struct {

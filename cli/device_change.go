@@ -125,10 +125,14 @@ func parseFace(text string) [][]string {
 
 func (a *app) deviceSetKey() *cobra.Command {
 	var name, hold string
+	var repeats int
+	var pause time.Duration
 	c := &cobra.Command{
-		Use: "set-key DEVICE/KEY", Short: "Rename a key, or say what holding it does", Args: args(1, 1, "DEVICE/KEY"),
+		Use: "set-key DEVICE/KEY", Short: "Rename a key, or say how often it is sent, and what holding it does",
+		Args: args(1, 1, "DEVICE/KEY"),
 		Example: "  urbo device set-key boardwalk/breathe --name breath\n" +
-			"  urbo device set-key amplifier/volume-up --hold repeat",
+			"  urbo device set-key amplifier/volume-up --hold repeat\n" +
+			"  urbo device set-key boardwalk/power --repeats 3 --pause 60ms",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ref, err := parseKey(argv[0])
 			if err != nil {
@@ -141,8 +145,14 @@ func (a *app) deviceSetKey() *cobra.Command {
 			if c.Flags().Changed("hold") {
 				change.Hold = &hold
 			}
+			if c.Flags().Changed("repeats") {
+				change.Repeats = &repeats
+			}
+			if c.Flags().Changed("pause") {
+				change.PauseMS = new(int(pause / time.Millisecond))
+			}
 			if change == (wire.KeyChange{}) {
-				return usageError{errors.New("say what to change: --name or --hold")}
+				return usageError{errors.New("say what to change: --name, --hold, --repeats or --pause")}
 			}
 			from, _ := parseKey(argv[0])
 			var d wire.Device
@@ -153,6 +163,9 @@ func (a *app) deviceSetKey() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&name, "name", "", "its new name")
+	c.Flags().IntVar(&repeats, "repeats", 0, "how often the repeating part is sent at a press, for a device that "+
+		"misses it; -1 is as its line code says")
+	c.Flags().DurationVar(&pause, "pause", 0, "least silence after each code, at most 1s; 0 is as its line code says")
 	c.Flags().StringVar(&hold, "hold", "", "once: held or not, it is sent once; repeat: it goes on while it is held; "+
 		"empty: as its line code says")
 	return c

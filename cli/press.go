@@ -1,7 +1,9 @@
 package cli
 
 import (
+	"context"
 	"fmt"
+	"net/http"
 	"strings"
 	"time"
 
@@ -15,13 +17,13 @@ func (a *app) press() *cobra.Command {
 	var times int
 	var hold, within time.Duration
 	var from string
-	var anyway bool
+	var anyway, explain bool
 	c := &cobra.Command{
 		Use: "press DEVICE/KEY", Short: "Press a key of a device", Args: args(1, 1, "DEVICE/KEY"),
 		Long: `Press a key of a device. Instead of a device, reins may be named: the key is pressed on whatever an occasion gives
 the volume, arrows, digits and play keys to, as in reins/up or reins/volume-up.`,
 		Example: "  urbo press boardwalk/power\n  urbo press amplifier/volume-up --hold 2s\n" +
-			"  urbo press boardwalk/red --from lecture/ir-out",
+			"  urbo press boardwalk/red --from lecture/ir-out\n  urbo press boardwalk/power --explain",
 		RunE: func(c *cobra.Command, argv []string) error {
 			key, err := parseKey(argv[0])
 			if err != nil {
@@ -35,6 +37,9 @@ the volume, arrows, digits and play keys to, as in reins/up or reins/volume-up.`
 			}
 			if within < 0 || within > 2*time.Minute {
 				return usageError{fmt.Errorf("--within is at most 2m, not %s", within)}
+			}
+			if explain {
+				return a.explain(c.Context(), key)
 			}
 			cl, err := a.client()
 			if err != nil {
@@ -68,5 +73,26 @@ the volume, arrows, digits and play keys to, as in reins/up or reins/volume-up.`
 	c.Flags().DurationVar(&within, "within", 0, "drop it where its turn has not come by then, at most 2m; 0 is that")
 	c.Flags().BoolVar(&anyway, "anyway", false, "also from a transmitter that is made for another frequency")
 	c.Flags().IntVar(&times, "times", 1, "presses one after another")
+	c.Flags().BoolVar(&explain, "explain", false, "press nothing: say why nothing happens")
 	return c
+}
+
+// explain says what stands in the way of a press.
+func (a *app) explain(ctx context.Context, key wire.KeyRef) error {
+	var all []wire.PressFinding
+	if err := a.call(ctx, http.MethodGet, keyPath(key)+"/explain", nil, &all); err != nil {
+		return err
+	}
+	if a.output == "json" {
+		return a.json(all)
+	}
+	shown := make([]wire.Health, len(all))
+	for i, f := range all {
+		shown[i] = wire.Health{Is: f.Is, Text: f.Text, Do: f.Do}
+		if f.At != nil {
+			shown[i].Text = clock(*f.At) + " " + f.Text
+		}
+	}
+	a.printFindings(shown)
+	return nil
 }

@@ -207,7 +207,8 @@ A device has keys; a key sends one code or more. Some words are Urbo's own:
 	flags.StringVar(&a.tokenFile, "token-file", "", "file that holds a token for --server http://…; or set URBO_TOKEN")
 	flags.StringVar(&a.ca, "ca", os.Getenv("URBO_CA"), "file with the authority that an https:// service is checked "+
 		"against (URBO_CA)")
-	root.AddCommand(a.serve(), a.demo(), a.outpost(), a.listen(), a.which(), a.learn(), a.press(), a.state(), a.set(),
+	root.AddCommand(a.serve(), a.config(), a.doctor(), a.demo(), a.outpost(),
+		a.listen(), a.which(), a.learn(), a.press(), a.state(), a.set(),
 		a.tell(), a.outage(), a.measurement(), a.measure(), a.device(),
 		a.shelf(),
 		a.audition(), a.journal(), a.history(), a.station(), a.house(), a.room(), a.group(), a.sequence(),

@@ -69,7 +69,9 @@ func (a *app) serve() *cobra.Command {
 	c := &cobra.Command{
 		Use: "serve", Short: "Run the service", Args: args(0, 0, "none"),
 		Example: "  urbo serve --listen 127.0.0.1:0 --data ./urbo-data",
-		Long:    "Run the service and its console. The first line on standard output is its address.",
+		Long: `Run the service and its console. The first line on standard output is its address.
+
+Each flag can stand in the environment, too, as URBO_LISTEN for --listen; the command line wins (urbo config shows it).`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if o.data == "" {
 				dir, err := dataDir()
@@ -82,6 +84,7 @@ func (a *app) serve() *cobra.Command {
 		},
 	}
 	o.flags(c, "data directory (URBO_DATA); without it the user's own")
+	c.PreRunE = func(c *cobra.Command, _ []string) error { return fromEnvironment(c) }
 	return c
 }
 

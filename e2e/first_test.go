@@ -107,3 +107,45 @@ func TestFirst_SignInByAnyWayThatALinkComes(t *testing.T) {
 	r.ok(&made, "token", "add", "wall", "--right", "see")
 	assert.Equal(t, http.StatusForbidden, r.http(made.Secret, "POST", "/api/tickets", nil, nil))
 }
+
+// TestFirst_NothingHappens asks why, in the terminal and in the console, and looks after the house.
+func TestFirst_NothingHappens(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	said := r.ok(nil, "press", "boardwalk/power", "--explain")
+	assert.Contains(t, said, "✓ boardwalk/power sends nec address=57 command=2")
+	assert.Contains(t, said, "✓ It goes out through lecture/ir-out.")
+	assert.Contains(t, said, "urbo station test lecture")
+	assert.Contains(t, r.ok(nil, "press", "projector/menu", "--explain"), "✗ projector/menu is not learned.")
+	assert.Contains(t, r.urbo("press", "boardwalk/nothing", "--explain").err, "nearest are")
+	assert.Contains(t, r.ok(nil, "press", "Boardwalk/POWER"), "Sent")
+	assert.Contains(t, r.ok(nil, "device", "show", "Boardwalk lights"), "boardwalk")
+
+	b := open(t, r, 390, 844)
+	b.visit(r, "/devices/boardwalk")
+	b.until(`document.title === 'Boardwalk lights · Urbo'`)
+	b.clickIn("Handset", "red")
+	b.click("Does nothing happen?")
+	b.see("It goes out through lecture/ir-out.")
+	b.click("Put away")
+
+	doctor := r.urbo("doctor")
+	assert.Contains(t, doctor.out, " GB of the disk are free.")
+	assert.Contains(t, doctor.out, "✓ The station lecture is here since ")
+	var all []wire.Setting
+	r.ok(&all, "config")
+	for _, s := range all {
+		if s.Name == "listen" {
+			assert.Equal(t, wire.Setting{Name: "listen", Value: "127.0.0.1:8433", Variable: "URBO_LISTEN"}, s)
+		}
+	}
+
+	// while the house is away, it says so in sight, and nothing can be pressed
+	b.visit(r, "/devices/boardwalk")
+	b.see("Boardwalk lights")
+	b.eval(`window.scrollTo(0, document.body.scrollHeight)`)
+	r.stop()
+	b.until(`(e => e && e.getBoundingClientRect().top >= 0)(
+		[...document.querySelectorAll('[role=status]')].find(e => /not answer|away/i.test(e.innerText)))`)
+	b.until(`document.querySelector('[inert] [data-key], [inert] button')`)
+}

@@ -107,7 +107,7 @@ func TestConsole_ShowsTextAsText(t *testing.T) {
 	b := open(t, r, 1280, 800)
 	b.see(`<img src=x`)
 	b.see("<b>room</b>")
-	b.until(`document.title === 'Urbo' && document.querySelector('main img') === null`)
+	b.until(`document.title === 'Devices · Urbo' && document.querySelector('main img') === null`)
 }
 
 func TestPress_TheSameFromConsoleCommandLineAndHTTP(t *testing.T) {

@@ -22,6 +22,7 @@ import (
 	"urbo/service/boards"
 	"urbo/service/calendar"
 	"urbo/service/errands"
+	"urbo/service/explain"
 	"urbo/service/feed"
 	"urbo/service/groups"
 	"urbo/service/history"
@@ -89,6 +90,7 @@ type House struct {
 	Stations  *stations.Stations
 	Transmit  *transmit.Transmit
 	SelfTest  *selftest.Test
+	Explain   *explain.Explainer
 	Receive   *receive.Receive
 	Lessons   *lessons.Lessons
 	Auditions *auditions.Auditions
@@ -271,6 +273,8 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
+	h.Explain = &explain.Explainer{Library: h.Library, Transmit: h.Transmit, Stations: h.Stations, Journal: h.Journal,
+		Beliefs: h.Beliefs}
 	h.Runs.Errands, h.Runs.Occasion = h.Errands, h.doOccasion
 	h.Receive.Eager = h.quick
 	h.Boards.Errands = h.Errands

@@ -70,6 +70,9 @@ type DeviceLine struct {
 type KeyChange struct {
 	Name *string `json:"name,omitempty" maxLength:"40"`
 	Hold *string `json:"hold,omitempty" enum:",once,repeat" doc:"What holding it does; empty is as its line code says"`
+	// Repeats and PauseMS are of each of its codes.
+	Repeats *int `json:"repeats,omitempty" minimum:"-1" maximum:"50" doc:"How often the repeating part is sent at a press; −1 is as its line code says"`
+	PauseMS *int `json:"pause_ms,omitempty" minimum:"0" maximum:"1000" doc:"Least silence after each code, in ms; 0 is as its line code says"`
 }
 
 // NewDevice asks for a device.

@@ -1,9 +1,10 @@
 package wire
 
 import (
-	"time"
-
+	"cmp"
 	"fmt"
+	"slices"
+	"time"
 
 	"urbo/core/device"
 	"urbo/core/line"
@@ -112,7 +113,8 @@ func SetOf(d device.Device) CodeSet {
 
 // Core is the device that is asked for.
 func (n NewDevice) Core() (device.Device, error) {
-	d := device.Device{Slug: n.Slug, Name: n.Name, Room: n.Room, Kind: n.Kind, Maker: n.Maker, Model: n.Model}
+	d := device.Device{Slug: n.Slug, Name: n.Name, Room: n.Room, Kind: kind(n.Kind), Maker: n.Maker,
+		Model: n.Model}
 	for _, key := range n.Keys {
 		if _, err := d.Add(key); err != nil {
 			return d, err
@@ -121,12 +123,17 @@ func (n NewDevice) Core() (device.Device, error) {
 	return d, nil
 }
 
+// kind is the kind of device that is meant, in whatever spelling: Set top box.
+func kind(written string) string { return cmp.Or(device.Slug(written), written) }
+
 // Apply changes what is given of a device, but for its transmitters, whose names the house knows.
 func (c DeviceChange) Apply(d *device.Device) {
 	set(&d.Slug, c.Slug)
 	set(&d.Name, c.Name)
 	set(&d.Room, c.Room)
-	set(&d.Kind, c.Kind)
+	if c.Kind != nil {
+		d.Kind = kind(*c.Kind)
+	}
 	set(&d.Maker, c.Maker)
 	set(&d.Model, c.Model)
 	set(&d.Verify, c.Verify)
@@ -149,6 +156,21 @@ func (c KeyChange) Apply(d *device.Device, key string) error {
 	if c.Hold != nil {
 		k.Hold = device.Hold(*c.Hold)
 	}
+	if (c.Repeats != nil || c.PauseMS != nil) && len(k.Codes) == 0 {
+		return fmt.Errorf("%w: %s has no code yet: learn it first", device.ErrCode, key)
+	}
+	codes := slices.Clone(k.Codes) // the device as it was has them, too
+	for i := range codes {
+		if c.Repeats != nil {
+			if codes[i].Repeats = c.Repeats; *c.Repeats < 0 {
+				codes[i].Repeats = nil
+			}
+		}
+		if c.PauseMS != nil {
+			codes[i].GapUS = *c.PauseMS * 1000
+		}
+	}
+	k.Codes = codes
 	if c.Name != nil {
 		return d.Rename(key, *c.Name)
 	}

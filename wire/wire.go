@@ -79,6 +79,15 @@ type Press struct {
 	Heard   *bool             `json:"heard,omitempty" doc:"Whether a receiver heard it, where that is verified"`
 }
 
+// PressFinding is one thing that was looked at because a press does nothing.
+type PressFinding struct {
+	About string     `json:"about" enum:"code,way,airtime,test,press,device,eyes"`
+	Is    string     `json:"is" enum:"good,doubt,bad" doc:"Bad is why nothing happens, doubt may be"`
+	Text  string     `json:"text"`
+	Do    string     `json:"do,omitempty" doc:"What to do about it"`
+	At    *time.Time `json:"at,omitempty" doc:"When that was; none where it is of now"`
+}
+
 // PressRequest asks for a press.
 type PressRequest struct {
 	Times    int    `json:"times,omitempty" minimum:"1" maximum:"50" default:"1" doc:"Presses one after another"`

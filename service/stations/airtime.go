@@ -78,7 +78,7 @@ type settings struct {
 type portWish struct {
 	Share      *float64           `json:"airtime_share,omitempty"` // of an hour; 0 is no limit
 	Correction reach.Correction   `json:"correction,omitzero"`
-	Heard      map[string]float64 `json:"heard,omitempty"` // strength at receivers when it was last tested, by STATION-ID/PORT
+	Heard      map[string]float64 `json:"heard,omitzero"` // strength at receivers when it was last tested, by STATION-ID/PORT
 }
 
 // StrictShare is the share of an hour that a transmitter may send whose setting cannot be read: what was set may have

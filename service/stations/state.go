@@ -167,6 +167,50 @@ func (s *Stations) state(m *member) State {
 	return out
 }
 
+// port finds a transmitter by STATION/PORT. The caller holds mu.
+func (s *Stations) port(place string) (*member, station.Port, bool) {
+	name, id, _ := strings.Cut(place, "/")
+	if m := s.named(name); m != nil {
+		for _, p := range m.hello.Ports {
+			if p.ID == id && p.Direction == station.Transmitter {
+				return m, p, true
+			}
+		}
+	}
+	return nil, station.Port{}, false
+}
+
+// Air is how long a transmitter, STATION/PORT, was on the air, and may be; false where there is none.
+func (s *Stations) Air(place string) (Air, bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	m, port, is := s.port(place)
+	if !is {
+		return Air{}, false
+	}
+	return s.air(m, port), true
+}
+
+// Reached lists the receivers, STATION/PORT, that heard a transmitter when it was tested last; false where it never
+// was.
+func (s *Stations) Reached(place string) (receivers []string, tested bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	m, port, is := s.port(place)
+	if !is {
+		return nil, false
+	}
+	heard := m.wish(port.ID).Heard
+	for at := range heard {
+		id, port, _ := strings.Cut(at, "/")
+		if r := s.byID(id); r != nil {
+			receivers = append(receivers, r.record.Name+"/"+port)
+		}
+	}
+	slices.Sort(receivers)
+	return receivers, heard != nil
+}
+
 // At is the transmitter at a place, if it is here. The error wraps ErrUnknownTransmitter or station.ErrAway.
 func (s *Stations) At(place device.Place) (Transmitter, error) {
 	s.mu.Lock()

@@ -39,3 +39,6 @@ func Lasting(o station.Origin) station.Origin {
 	}
 	return o
 }
+
+// Found lists the serial ports of this machine.
+func Found() []string { return serial.Found() }

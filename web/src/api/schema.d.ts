@@ -732,6 +732,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{device}/keys/{key}/explain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Why nothing happens when a key is pressed: its code, its way, who hears it, its last press. Nothing is sent
+         * @description Needs the right to see, for the device.
+         */
+        get: operations["explain-press"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{device}/keys/{key}/file": {
         parameters: {
             query?: never;
@@ -4241,6 +4261,16 @@ export interface components {
              */
             hold?: "" | "once" | "repeat";
             name?: string;
+            /**
+             * Format: int64
+             * @description Least silence after each code, in ms; 0 is as its line code says
+             */
+            pause_ms?: number;
+            /**
+             * Format: int64
+             * @description How often the repeating part is sent at a press; −1 is as its line code says
+             */
+            repeats?: number;
         };
         KeyEffects: {
             effects: components["schemas"]["Effect"][];
@@ -4874,6 +4904,23 @@ export interface components {
              * @description On the air, in ms
              */
             took_ms: number;
+        };
+        PressFinding: {
+            /** @enum {string} */
+            about: "code" | "way" | "airtime" | "test" | "press" | "device" | "eyes";
+            /**
+             * Format: date-time
+             * @description When that was; none where it is of now
+             */
+            at?: string;
+            /** @description What to do about it */
+            do?: string;
+            /**
+             * @description Bad is why nothing happens, doubt may be
+             * @enum {string}
+             */
+            is: "good" | "doubt" | "bad";
+            text: string;
         };
         PressRequest: {
             /** @description Also from a transmitter that makes another channel, such as 433.92 for 433.42 MHz */
@@ -9637,6 +9684,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Device"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "explain-press": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PressFinding"][];
                 };
             };
             /** @description Bad Request */

@@ -52,7 +52,7 @@ export function App() {
 function SignedIn() {
   const me = useMe();
   const { pathname } = useLocation();
-  if (me.isPending) return null;
+  if (me.isPending) return <Shell />;
   if (me.isError && away(me.error)) return <Bare>{null}</Bare>; // it says since when
   if (me.isError || !me.data) return <Navigate to="/sign-in" replace />;
   const page = (
@@ -68,6 +68,16 @@ function SignedIn() {
   }
   if (pathname.startsWith('/wall/')) return <Bare wall>{page}</Bare>;
   return <Frame>{page}</Frame>;
+}
+
+// Shell is what index.html draws before there is anything else: the frame without its contents.
+function Shell() {
+  return (
+    <div className="shell">
+      <i />
+      <b>Urbo</b>
+    </div>
+  );
 }
 
 // away says whether nobody answered at all: whoever is signed in still is.

@@ -35,8 +35,10 @@ export function Frame({ children }: { children: ReactNode }) {
         sx={{ px: { xs: 2, md: 5 }, pt: { xs: 2.5, md: 4 }, pb: { xs: 12, md: 6 }, maxWidth: 1120 }}
       >
         <Away online={online} />
-        <Notice />
-        {children}
+        <Box inert={!online}>
+          <Notice />
+          {children}
+        </Box>
       </Box>
     </Box>
   );
@@ -51,13 +53,13 @@ export function Bare({ children, wall }: { children: ReactNode; wall?: boolean }
       sx={{ px: { xs: 2, md: 5 }, py: wall ? 2 : 2.5, maxWidth: wall ? undefined : 1240 }}
     >
       <Away online={online} />
-      {children}
+      <Box inert={!online}>{children}</Box>
     </Box>
   );
 }
 
 // Away says since when the service does not answer: what the page shows may be old then. A page of another version
-// than the service loads itself anew.
+// than the service loads itself anew. It stays in sight, and nothing can be pressed meanwhile.
 function Away({ online }: { online: boolean }) {
   const updated = useUpdated();
   const [since, setSince] = useState<string>();
@@ -70,7 +72,20 @@ function Away({ online }: { online: boolean }) {
   }, [updated.data]);
   if (online && !updated.data) return null;
   return (
-    <Box role="status" sx={{ borderLeft: 3, borderColor: 'secondary.main', pl: 1.5, mb: 2 }}>
+    <Box
+      role="status"
+      sx={{
+        position: 'sticky',
+        top: 0,
+        zIndex: 3,
+        bgcolor: 'background.default',
+        borderLeft: 3,
+        borderColor: 'secondary.main',
+        pl: 1.5,
+        py: 0.75,
+        mb: 2,
+      }}
+    >
       {updated.data ? words.updated : words.offline(since ?? '')}
     </Box>
   );

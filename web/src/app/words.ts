@@ -284,6 +284,11 @@ export const words = {
     anyTransmitter: 'the first that fits',
     alsoNone: 'none',
     verify: 'Every press has to be heard by a receiver; a key that sets something is sent once more',
+    repeats: 'Repeats at a press',
+    pause: 'Pause after it (ms)',
+    asTheCode: 'Empty is as its line code says',
+    explain: 'Does nothing happen?',
+    found: { good: 'as it should be', doubt: 'it may be why', bad: 'it is why' },
     ways: { lesson: 'I have its handset', audition: 'I do not' },
     waysHow: {
       lesson: 'Press its keys, and Urbo learns what they send.',

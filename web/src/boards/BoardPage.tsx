@@ -6,6 +6,7 @@ import { words } from '../app/words';
 import { NoReceiver } from '../house/NoReceiver';
 import { Note } from '../shared/Panel';
 import { label } from '../shared/text';
+import { useTitle } from '../shared/title';
 import './board.css';
 import { useAnswerQuestion, useBoard, useBoards, useBoardState } from './queries';
 import { TileView } from './TileView';
@@ -25,6 +26,7 @@ export default function BoardPage() {
   const state = useBoardState(slug);
   const [editing, setEditing] = useState(false);
   const may = useMay();
+  useTitle(board.data?.name ?? '');
   if (boards.error) return <Note alert>{boards.error.message}</Note>;
   if (slug === '') {
     const last = localStorage.getItem(lastBoard);

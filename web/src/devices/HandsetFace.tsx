@@ -1,4 +1,5 @@
 import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
 import { useEffect, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { Device } from '../api/client';
@@ -6,6 +7,7 @@ import { useHoldKey, usePress } from './queries';
 import { words } from '../app/words';
 import { KeyButton } from '../shared/KeyButton';
 import { label } from '../shared/text';
+import { Explain } from './Explain';
 import { FaceGrid } from './FaceGrid';
 
 type Told = { key: string; state: 'sending' | 'sent' | 'trouble'; text: string };
@@ -16,6 +18,8 @@ export function HandsetFace({ device }: { device: Device }) {
   const hold = useHoldKey();
   const navigate = useNavigate();
   const [told, setTold] = useState<Told | null>(null);
+  const [pressed, setPressed] = useState(''); // the last key
+  const [why, setWhy] = useState(false);
   const fade = useRef<number>(undefined);
   useEffect(() => () => window.clearTimeout(fade.current), []);
 
@@ -24,6 +28,7 @@ export function HandsetFace({ device }: { device: Device }) {
   const send = async (key: string, down?: () => boolean) => {
     window.clearTimeout(fade.current);
     const name = label(key);
+    setPressed(key);
     setTold({ key, state: 'sending', text: words.device.sending(name) });
     try {
       const ref = { device: device.slug, key };
@@ -74,6 +79,14 @@ export function HandsetFace({ device }: { device: Device }) {
       >
         {told?.text ?? (learned.size > 0 ? words.device.tap : '')}
       </Box>
+      {pressed && !why && (
+        <Button size="small" onClick={() => setWhy(true)}>
+          {words.device.explain}
+        </Button>
+      )}
+      {pressed && why && (
+        <Explain key={pressed} device={device.slug} name={pressed} onDone={() => setWhy(false)} />
+      )}
     </Box>
   );
 }

@@ -19,11 +19,17 @@ export function KeyChange({ device, of, onDone }: { device: string; of: Key; onD
   const [hz, setHz] = useState('');
   const [name, setName] = useState(of.name);
   const [hold, setHold] = useState<(typeof holds)[number]>(of.hold ?? '');
+  const [repeats, setRepeats] = useState(of.codes[0]?.repeats?.toString() ?? '');
+  const [pause, setPause] = useState(((of.codes[0]?.gap_us ?? 0) / 1000 || '').toString());
   const [sure, setSure] = useState(false);
   const error = change.error ?? write.error ?? remove.error;
   const submit = (e: SubmitEvent) => {
     e.preventDefault();
-    const rename = () => change.mutate({ name, hold }, { onSuccess: onDone });
+    const how = of.codes.length > 0 && {
+      repeats: repeats === '' ? -1 : Number(repeats),
+      pause_ms: Math.round(Number(pause || 0)),
+    };
+    const rename = () => change.mutate({ name, hold, ...how }, { onSuccess: onDone });
     if (text.trim() === '') rename();
     else write.mutate({ key: of.name, text, hz: Math.round(Number(hz || 0) * 1000) }, { onSuccess: rename });
   };
@@ -54,6 +60,24 @@ export function KeyChange({ device, of, onDone }: { device: string; of: Key; onD
           </MenuItem>
         ))}
       </TextField>
+      {of.codes.length > 0 && (
+        <Box sx={{ display: 'flex', gap: 2 }}>
+          <TextField
+            label={words.device.repeats}
+            value={repeats}
+            helperText={words.device.asTheCode}
+            slotProps={{ htmlInput: { inputMode: 'numeric', pattern: '[0-9]{1,2}', maxLength: 2 } }}
+            onChange={(e) => setRepeats(e.target.value)}
+          />
+          <TextField
+            label={words.device.pause}
+            value={pause}
+            helperText={words.device.asTheCode}
+            slotProps={{ htmlInput: { inputMode: 'numeric', pattern: '[0-9]{1,4}', maxLength: 4 } }}
+            onChange={(e) => setPause(e.target.value)}
+          />
+        </Box>
+      )}
       <TextField
         label={words.device.byHand}
         value={text}

@@ -1,6 +1,7 @@
 import Box from '@mui/material/Box';
 import Typography from '@mui/material/Typography';
 import type { ReactNode } from 'react';
+import { useTitle } from './title';
 
 // Panel is a part of a page: a hairline, a heading, and what belongs under it.
 export function Panel({ title, aside, children }: { title: string; aside?: ReactNode; children: ReactNode }) {
@@ -25,6 +26,7 @@ export function Heading({
   under?: ReactNode;
   children?: ReactNode;
 }) {
+  useTitle(title);
   return (
     <Box
       sx={{

@@ -1,0 +1,53 @@
+import Box from '@mui/material/Box';
+import Button from '@mui/material/Button';
+import { useQuery } from '@tanstack/react-query';
+import { client, unwrap } from '../api/client';
+import { words } from '../app/words';
+import { Note } from '../shared/Panel';
+import { clock } from '../shared/text';
+
+const marks = { good: '✓', doubt: '?', bad: '✗' };
+
+// Explain says why nothing happens when a key is pressed. Nothing is sent for it.
+export function Explain({ device, name, onDone }: { device: string; name: string; onDone: () => void }) {
+  const found = useQuery({
+    queryKey: ['explain', device, name],
+    queryFn: () =>
+      unwrap(
+        client.GET('/api/devices/{device}/keys/{key}/explain', { params: { path: { device, key: name } } }),
+      ),
+    gcTime: 0,
+  });
+  return (
+    <Box
+      component="section"
+      aria-label={words.device.explain}
+      sx={{ borderTop: 1, borderColor: 'divider', pt: 1 }}
+    >
+      {found.error && <Note alert>{found.error.message}</Note>}
+      {found.isPending && <Note>{words.loading}</Note>}
+      {found.data?.map((f) => (
+        <Box key={f.text} sx={{ display: 'grid', gridTemplateColumns: '1.5em 1fr', py: 0.75 }}>
+          <Box
+            component="span"
+            aria-label={words.device.found[f.is]}
+            role="img"
+            sx={{ fontWeight: 700, color: f.is === 'bad' ? 'secondary.main' : 'text.primary' }}
+          >
+            {marks[f.is]}
+          </Box>
+          <Box>
+            {f.at && `${clock(f.at)} `}
+            {f.text}
+            {f.do && (
+              <Box sx={{ color: 'text.secondary', fontSize: 14, overflowWrap: 'anywhere' }}>{f.do}</Box>
+            )}
+          </Box>
+        </Box>
+      ))}
+      <Button size="small" onClick={onDone}>
+        {words.putAway}
+      </Button>
+    </Box>
+  );
+}
