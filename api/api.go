@@ -141,6 +141,13 @@ func (a *API) register(r chi.Router, o Options) {
 		w.Header().Set("Content-Type", "application/openapi+json")
 		_, _ = w.Write(document)
 	})
+	r.With(needs(grant.See)).Get("/metrics", func(w http.ResponseWriter, r *http.Request) {
+		if err := Caller(r.Context()).Grant.May(grant.See); err != nil { // they are of the whole house
+			writeProblem(w, statusOf(err), err.Error())
+			return
+		}
+		a.house.Metrics.Handler().ServeHTTP(w, r)
+	})
 	r.With(needs(grant.See)).NotFound(func(w http.ResponseWriter, r *http.Request) { console(w, r) })
 }
 

@@ -57,6 +57,8 @@ func (a *app) deviceList() *cobra.Command {
 // learned counts the keys of a device.
 func learned(d wire.DeviceLine) string {
 	switch {
+	case d.KeysTotal == 0 && d.Whole:
+		return "sends all that it shows"
 	case d.KeysTotal == 0:
 		return "none"
 	case d.KeysHeard > 0 && d.KeysLearned == 0:
@@ -121,6 +123,11 @@ func (a *app) printDevice(d wire.Device) {
 			hold, held = k.Hold, true
 		}
 		rows = append(rows, table.Row{k.Name, sends(k), hold})
+	}
+	if len(rows) == 0 && d.Whole != nil {
+		fmt.Fprintf(a.Out, "It sends all that it shows in one frame, and needs no keys: urbo state %s, urbo set %s …\n",
+			d.Slug, d.Slug)
+		return
 	}
 	if len(rows) == 0 {
 		fmt.Fprintf(a.Out, "No keys yet. Learn some: urbo learn %s power\n", d.Slug)

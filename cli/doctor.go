@@ -161,13 +161,13 @@ func (a *app) houseHealth(ctx context.Context) (out []wire.Health, err error) {
 	}
 	unlearned := 0
 	for _, d := range devices {
-		if d.KeysLearned == 0 {
+		if d.KeysLearned == 0 && d.KeysHeard == 0 && !d.Whole {
 			unlearned++
 		}
 	}
 	text := plural(len(devices), "device", "devices") + " in the library"
 	if unlearned > 0 {
-		out = append(out, health("doubt", fmt.Sprintf("%s, %d of which cannot be pressed yet.", text, unlearned),
+		out = append(out, health("doubt", fmt.Sprintf("%s, %d of which wait for a lesson.", text, unlearned),
 			"urbo device list"))
 	} else {
 		out = append(out, health("good", text+".", ""))

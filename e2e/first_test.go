@@ -121,6 +121,10 @@ func TestFirst_NothingHappens(t *testing.T) {
 	assert.Contains(t, r.ok(nil, "press", "Boardwalk/POWER"), "Sent")
 	assert.Contains(t, r.ok(nil, "device", "show", "Boardwalk lights"), "boardwalk")
 
+	assert.Contains(t, r.urbo("device", "set", "boardwalk", "--transmitter", "lecture/radio-out").err,
+		"lecture/radio-out sends radio, and boardwalk/power is infrared")
+	assert.Contains(t, r.ok(nil, "device", "list", "heat"), "sends all that it shows")
+
 	b := open(t, r, 390, 844)
 	b.visit(r, "/devices/boardwalk")
 	b.until(`document.title === 'Boardwalk lights · Urbo'`)
@@ -139,6 +143,16 @@ func TestFirst_NothingHappens(t *testing.T) {
 			assert.Equal(t, wire.Setting{Name: "listen", Value: "127.0.0.1:8433", Variable: "URBO_LISTEN"}, s)
 		}
 	}
+
+	// what a monitor reads, with a token that may see the whole house
+	var monitor, screen wire.Token
+	r.ok(&monitor, "token", "add", "monitor", "--right", "see")
+	r.ok(&screen, "token", "add", "door screen", "--right", "see", "--room", "Dome")
+	answer, figures := r.request(monitor.Secret, "GET", "/metrics", nil)
+	assert.Equal(t, http.StatusOK, answer.StatusCode)
+	assert.Contains(t, string(figures), "\nurbo_presses_total{outcome=\"sent\"} 2\n")
+	assert.Equal(t, http.StatusForbidden, r.http(screen.Secret, "GET", "/metrics", nil, nil))
+	assert.Equal(t, http.StatusUnauthorized, r.http("", "GET", "/metrics", nil, nil))
 
 	// while the house is away, it says so in sight, and nothing can be pressed
 	b.visit(r, "/devices/boardwalk")

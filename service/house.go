@@ -32,6 +32,7 @@ import (
 	"urbo/service/lessons"
 	"urbo/service/library"
 	"urbo/service/measure"
+	"urbo/service/metrics"
 	"urbo/service/occasions"
 	"urbo/service/questions"
 	"urbo/service/receive"
@@ -91,6 +92,7 @@ type House struct {
 	Transmit  *transmit.Transmit
 	SelfTest  *selftest.Test
 	Explain   *explain.Explainer
+	Metrics   *metrics.Metrics
 	Receive   *receive.Receive
 	Lessons   *lessons.Lessons
 	Auditions *auditions.Auditions
@@ -273,6 +275,8 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
+	h.Metrics = metrics.New(h.Stream, metrics.Sources{Stations: h.Stations.Count,
+		Devices: func() int { return len(h.Library.Lines("")) }, Database: s.Size}, c.Version)
 	h.Explain = &explain.Explainer{Library: h.Library, Transmit: h.Transmit, Stations: h.Stations, Journal: h.Journal,
 		Beliefs: h.Beliefs}
 	h.Runs.Errands, h.Runs.Occasion = h.Errands, h.doOccasion
@@ -319,7 +323,7 @@ func (h *House) Run(ctx context.Context) error {
 	if h.news != "" {
 		h.say("", h.news)
 	}
-	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters, h.History)
+	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters, h.History, h.Metrics)
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
 		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Measure}, {h.Holds}, {h.Runs}, {h.Questions}, {h.Occasions},

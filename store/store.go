@@ -50,6 +50,15 @@ type Store struct {
 	findKeys *sql.Stmt
 }
 
+// Size is how large the database's file is, in bytes; 0 where it cannot be seen.
+func (s *Store) Size() int64 {
+	info, err := os.Stat(s.path)
+	if err != nil {
+		return 0
+	}
+	return info.Size()
+}
+
 // Open opens, or makes, the database in a directory and brings its tables up to date. A database from a newer version
 // is refused with ErrNewer, and not written to.
 func Open(dir string) (*Store, error) {

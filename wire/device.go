@@ -63,6 +63,7 @@ type DeviceLine struct {
 	KeysTotal   int    `json:"keys_total"`
 	KeysLearned int    `json:"keys_learned"`
 	KeysHeard   int    `json:"keys_heard" doc:"Keys without codes that are followed when another handset's are heard"`
+	Whole       bool   `json:"whole,omitempty" doc:"It sends all that it shows in one frame, instead of keys"`
 	MainKey     string `json:"main_key,omitempty" doc:"Key that is pressed most, as far as names tell: power, or the first; left out where none is learned"`
 }
 

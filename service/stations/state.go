@@ -50,6 +50,18 @@ func (s *Stations) List() []State {
 	return out
 }
 
+// Count says how many stations are here, and how many away.
+func (s *Stations) Count() (here, away int) {
+	for _, one := range s.List() {
+		if one.Here {
+			here++
+		} else {
+			away++
+		}
+	}
+	return here, away
+}
+
 // State finds a station by name.
 func (s *Stations) State(name string) (State, bool) {
 	s.mu.Lock()
@@ -178,6 +190,20 @@ func (s *Stations) port(place string) (*member, station.Port, bool) {
 		}
 	}
 	return nil, station.Port{}, false
+}
+
+// Medium is what a transmitter sends; false where it is not known.
+func (s *Stations) Medium(at device.Place) (line.Medium, bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if m := s.byID(at.Station); m != nil {
+		for _, p := range m.hello.Ports {
+			if p.ID == at.Port && p.Direction == station.Transmitter {
+				return line.Medium(p.Medium), true
+			}
+		}
+	}
+	return "", false
 }
 
 // Air is how long a transmitter, STATION/PORT, was on the air, and may be; false where there is none.

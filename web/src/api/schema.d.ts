@@ -3748,6 +3748,8 @@ export interface components {
             name: string;
             room: string;
             slug: string;
+            /** @description It sends all that it shows in one frame, instead of keys */
+            whole?: boolean;
         };
         DeviceState: {
             controls: components["schemas"]["ControlState"][];

@@ -153,6 +153,7 @@ export const words = {
     removedAt: (t: string) => `removed ${t}`,
     restore: 'Bring it back',
     restoreName: (name: string) => `Bring back ${name}`,
+    whole: 'sends all that it shows',
     learned: (n: number, all: number, followed: number) =>
       all === 0
         ? 'no keys yet'

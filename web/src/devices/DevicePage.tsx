@@ -39,7 +39,7 @@ export default function DevicePage() {
   if (found.error) return <Note alert>{found.error.message}</Note>;
   if (!device) return <Note>{words.loading}</Note>;
   const page = `/devices/${device.slug}`;
-  const fresh = device.keys.every((k) => k.codes.length === 0 && !k.heard?.length);
+  const fresh = !device.whole && device.keys.every((k) => k.codes.length === 0 && !k.heard?.length);
   if (device.slug !== slug) return <Navigate to={part ? `${page}/${part}` : page} replace />;
   if (part && (!teach || !['codes', 'advice', 'settings'].includes(part)))
     return <Navigate to={page} replace />;

@@ -102,7 +102,8 @@ function Files() {
 // Row is a device in one line: what it is believed to be at, and what is pressed most.
 function Row({ device: d, states }: { device: DeviceLine; states?: ControlState[] }) {
   const place = useLocation();
-  const said = brief(states ?? []) || (states?.length && d.keys_learned > 0 ? words.controls.notKnown : '');
+  const said =
+    brief(states ?? []) || (states?.length && (d.keys_learned > 0 || d.whole) ? words.controls.notKnown : '');
   return (
     <Box
       sx={{
@@ -140,7 +141,10 @@ function Row({ device: d, states }: { device: DeviceLine; states?: ControlState[
             whiteSpace: 'nowrap',
           }}
         >
-          {said || words.devices.learned(d.keys_learned, d.keys_total, d.keys_heard)}
+          {said ||
+            (d.whole && d.keys_total === 0
+              ? words.devices.whole
+              : words.devices.learned(d.keys_learned, d.keys_total, d.keys_heard))}
         </Box>
       </Box>
       <Box component="span" sx={{ color: 'text.secondary', display: { xs: 'none', sm: 'block' } }}>

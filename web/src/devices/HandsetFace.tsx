@@ -79,7 +79,7 @@ export function HandsetFace({ device }: { device: Device }) {
       >
         {told?.text ?? (learned.size > 0 ? words.device.tap : '')}
       </Box>
-      {pressed && !why && (
+      {pressed && !why && told?.state !== 'sending' && (
         <Button size="small" onClick={() => setWhy(true)}>
           {words.device.explain}
         </Button>
