@@ -12,6 +12,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"urbo/core/grant"
 	"urbo/service"
@@ -141,12 +142,13 @@ func (a *API) register(r chi.Router, o Options) {
 		w.Header().Set("Content-Type", "application/openapi+json")
 		_, _ = w.Write(document)
 	})
+	figures := promhttp.HandlerFor(a.house.Metrics.Figures(), promhttp.HandlerOpts{})
 	r.With(needs(grant.See)).Get("/metrics", func(w http.ResponseWriter, r *http.Request) {
 		if err := Caller(r.Context()).Grant.May(grant.See); err != nil { // they are of the whole house
 			writeProblem(w, statusOf(err), err.Error())
 			return
 		}
-		a.house.Metrics.Handler().ServeHTTP(w, r)
+		figures.ServeHTTP(w, r)
 	})
 	r.With(needs(grant.See)).NotFound(func(w http.ResponseWriter, r *http.Request) { console(w, r) })
 }

@@ -4,11 +4,9 @@ package metrics
 
 import (
 	"context"
-	"net/http"
 
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
-	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"urbo/core/happening"
 	"urbo/service/stream"
@@ -100,7 +98,5 @@ func (m *Metrics) count(what happening.What) {
 	}
 }
 
-// Handler tells the figures as text.
-func (m *Metrics) Handler() http.Handler {
-	return promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{})
-}
+// Figures are what is told to whoever reads them.
+func (m *Metrics) Figures() prometheus.Gatherer { return m.registry }

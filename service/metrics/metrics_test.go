@@ -6,6 +6,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/prometheus/client_golang/prometheus/promhttp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -26,7 +27,7 @@ func TestMetrics_CountWhatHappensFromTheStart(t *testing.T) {
 	events.Close()
 	require.NoError(t, m.Run(context.Background()), "it has had all of it")
 	w := httptest.NewRecorder()
-	m.Handler().ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
+	promhttp.HandlerFor(m.Figures(), promhttp.HandlerOpts{}).ServeHTTP(w, httptest.NewRequest("GET", "/metrics", nil))
 	require.Equal(t, 200, w.Code)
 	for _, line := range []string{`urbo_presses_total{outcome="sent"} 2`, `urbo_presses_total{outcome="failed"} 1`,
 		`urbo_presses_total{outcome="unknown"} 0`, "urbo_captures_total 1", `urbo_errand_cues_total{did="ran"} 1`,
