@@ -64,11 +64,14 @@ func (a *API) access() {
 		"Make a one-time sign-in code for another browser of whoever asks; a program that may keep the house gets " +
 			"one for the owner", grant.See, anywhere,
 		http.StatusCreated}, func(ctx context.Context, _ *nothing) (wire.Ticket, error) {
-		if Caller(ctx).By.Kind == grant.Person {
-			return a.link(ctx, Caller(ctx).By.ID, 1)
-		}
-		if err := Caller(ctx).Grant.May(grant.Keep); err != nil {
-			return wire.Ticket{}, err
+		who, keeps := Caller(ctx).By, Caller(ctx).Grant.May(grant.Keep)
+		switch {
+		case who.Kind == grant.Person && keeps == nil:
+			return a.link(ctx, who.ID, 1)
+		case who.Kind == grant.Person:
+			return a.ticket(a.house.Access.OwnLink(ctx, who.ID))
+		case keeps != nil:
+			return wire.Ticket{}, keeps
 		}
 		return a.link(ctx, a.house.Access.Owner().ID, 1)
 	})

@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"fmt"
 	"net/http"
 	"slices"
 
@@ -10,7 +9,6 @@ import (
 	"urbo/core/device"
 	"urbo/core/grant"
 	"urbo/service/library"
-	"urbo/service/stations"
 	"urbo/store"
 	"urbo/wire"
 )
@@ -48,7 +46,7 @@ func (a *API) giveTransmitters(ctx context.Context, d *device.Device, c wire.Dev
 		return err
 	}
 	if t := c.Transmitter; t != nil {
-		if d.Transmitter, err = a.transmitterOf(*d, *t); err != nil {
+		if d.Transmitter, err = a.house.Stations.PlaceFor(*t, d.Media(a.house.Book)); err != nil {
 			return err
 		}
 	}
@@ -57,32 +55,13 @@ func (a *API) giveTransmitters(ctx context.Context, d *device.Device, c wire.Dev
 	}
 	d.Also = nil
 	for _, t := range *c.Also {
-		place, err := a.transmitterOf(*d, t)
+		place, err := a.house.Stations.PlaceFor(t, d.Media(a.house.Book))
 		if err != nil {
 			return err
 		}
 		d.Also = append(d.Also, place)
 	}
 	return nil
-}
-
-// transmitterOf is the place of a transmitter that sends what a device's codes need. The error says that there is none,
-// or that it sends in another medium.
-func (a *API) transmitterOf(d device.Device, name string) (device.Place, error) {
-	place, err := a.house.Stations.Place(name)
-	if err != nil || place.IsZero() {
-		return place, err
-	}
-	medium, is := a.house.Stations.Medium(place)
-	for _, k := range d.Keys {
-		for _, c := range k.Codes {
-			if on, err := c.On(a.house.Book); err == nil && is && on.Medium != medium {
-				return place, fmt.Errorf("%w: %s sends %s, and %s/%s is %s", stations.ErrUnknownTransmitter, name,
-					medium, d.Slug, k.Name, on.Medium)
-			}
-		}
-	}
-	return place, nil
 }
 
 // deviceFor translates a device for a caller, without the devices that it follows and he does not see.

@@ -226,15 +226,9 @@ func (a *app) decodeCode(text string) error {
 			continue
 		}
 		heard := []signal.Reception{{Train: c.Train, Gap: max(c.GapUS, signal.UnknownGap)}}
-		d := a.book().Decode(heard)
-		if a.output == "json" {
-			if err := a.jsonLine(wire.Decoded{Readings: wire.Readings(d.Readings)}); err != nil {
-				return err
-			}
-			continue
+		if err := a.printDecoded(a.book(), "", heard); err != nil {
+			return err
 		}
-		fmt.Fprintln(a.Out, summary(heard))
-		a.printReadings(d)
 	}
 	if a.output != "json" {
 		for _, r := range remarks {
@@ -244,24 +238,29 @@ func (a *app) decodeCode(text string) error {
 	return nil
 }
 
+// printDecoded prints the readings of one press; head stands before it.
+func (a *app) printDecoded(book *line.Book, head string, trains []signal.Reception) error {
+	d := book.Decode(trains)
+	if a.output == "json" {
+		return a.jsonLine(wire.Decoded{Readings: wire.Readings(d.Readings)})
+	}
+	fmt.Fprintln(a.Out, head+summary(trains))
+	a.printReadings(d)
+	return nil
+}
+
 // decode prints the readings of every press.
 func (a *app) decode(r *opened) error {
 	book := a.book()
 	n, shown := 0, 0
 	for r.next(&n) {
 		p := r.Press()
-		d := book.Decode(p.Trains)
-		if a.output == "json" {
-			if err := a.jsonLine(wire.Decoded{Readings: wire.Readings(d.Readings)}); err != nil {
-				return err
-			}
-			continue
-		}
-		if shown++; shown > 1 {
+		if shown++; shown > 1 && a.output != "json" {
 			fmt.Fprintln(a.Out)
 		}
-		fmt.Fprintf(a.Out, "%s: %s\n", place(p), summary(p.Trains))
-		a.printReadings(d)
+		if err := a.printDecoded(book, place(p)+": ", p.Trains); err != nil {
+			return err
+		}
 	}
 	if err := r.Err(); err != nil {
 		return err

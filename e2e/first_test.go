@@ -122,7 +122,7 @@ func TestFirst_NothingHappens(t *testing.T) {
 	assert.Contains(t, r.ok(nil, "device", "show", "Boardwalk lights"), "boardwalk")
 
 	assert.Contains(t, r.urbo("device", "set", "boardwalk", "--transmitter", "lecture/radio-out").err,
-		"lecture/radio-out sends radio, and boardwalk/power is infrared")
+		"lecture/radio-out sends radio, and the device listens to infrared: there are lecture/ir-out")
 	assert.Contains(t, r.ok(nil, "device", "list", "heat"), "sends all that it shows")
 
 	b := open(t, r, 390, 844)

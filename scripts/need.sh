@@ -29,6 +29,7 @@ for command in "$@"; do
 	mosquitto_pub) package=mosquitto-clients ;;
 	avr-gcc) package="gcc-avr avr-libc binutils-avr" ;;
 	python3) package=python3 ;;
+	systemd-analyze) package=systemd ;;
 	simavr) package="libsimavr-dev libelf-dev" ;;
 	*) echo "need.sh: no package known for $command" >&2; exit 1 ;;
 	esac

@@ -163,16 +163,17 @@ type Link struct {
 
 // PutLink keeps a sign-in link, and forgets those whose time is over. The error wraps ErrDuplicate where there are the
 // most already.
-func (r People) PutLink(ctx context.Context, l Link, now time.Time, most int) error {
+func (r People) PutLink(ctx context.Context, l Link, now time.Time, most, each int) error {
 	return r.store.change(ctx, func(tx *gorm.DB) error {
 		if err := tx.Exec("DELETE FROM links WHERE expires_ms < ?", millis(now)).Error; err != nil {
 			return err
 		}
-		var n int
-		if err := tx.Raw("SELECT count(*) FROM links").Scan(&n).Error; err != nil {
+		var n struct{ All, Theirs int }
+		if err := tx.Raw(`SELECT count(*) AS "all", count(*) FILTER (WHERE person_id = ?) AS theirs FROM links`,
+			l.PersonID).Scan(&n).Error; err != nil {
 			return err
 		}
-		if n >= most {
+		if n.All >= most || n.Theirs >= each {
 			return ErrDuplicate
 		}
 		return tx.Exec("INSERT INTO links (hash, person_id, expires_ms, uses) VALUES (?, ?, ?, ?)", l.Hash, l.PersonID,

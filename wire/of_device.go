@@ -3,7 +3,6 @@ package wire
 import (
 	"cmp"
 	"fmt"
-	"slices"
 	"time"
 
 	"urbo/core/device"
@@ -156,21 +155,16 @@ func (c KeyChange) Apply(d *device.Device, key string) error {
 	if c.Hold != nil {
 		k.Hold = device.Hold(*c.Hold)
 	}
-	if (c.Repeats != nil || c.PauseMS != nil) && len(k.Codes) == 0 {
-		return fmt.Errorf("%w: %s has no code yet: learn it first", device.ErrCode, key)
-	}
-	codes := slices.Clone(k.Codes) // the device as it was has them, too
-	for i := range codes {
-		if c.Repeats != nil {
-			if codes[i].Repeats = c.Repeats; *c.Repeats < 0 {
-				codes[i].Repeats = nil
-			}
-		}
-		if c.PauseMS != nil {
-			codes[i].GapUS = *c.PauseMS * 1000
+	if c.Repeats != nil {
+		if err := k.Repeat(*c.Repeats); err != nil {
+			return err
 		}
 	}
-	k.Codes = codes
+	if c.PauseMS != nil {
+		if err := k.Pause(time.Duration(*c.PauseMS) * time.Millisecond); err != nil {
+			return err
+		}
+	}
 	if c.Name != nil {
 		return d.Rename(key, *c.Name)
 	}

@@ -10,6 +10,7 @@ import (
 
 	"urbo/core/control"
 	"urbo/core/fault"
+	"urbo/core/line"
 )
 
 // ErrTaken is wrapped where a name or key is there already.
@@ -84,6 +85,50 @@ func (k Key) Learned() bool { return len(k.Codes) > 0 }
 
 // Followed says whether handsets are followed that it has no code of.
 func (k Key) Followed() bool { return len(k.Follows) > 0 }
+
+// Repeat says how often the repeating part of each of its codes is sent at a press; below 0 it is as their line codes
+// say. The error wraps ErrCode.
+func (k *Key) Repeat(times int) error {
+	return k.each(func(c *Code) {
+		if c.Repeats = &times; times < 0 {
+			c.Repeats = nil
+		}
+	})
+}
+
+// Pause says how long it is silent at least after each of its codes; 0 is as their line codes say. The error wraps
+// ErrCode.
+func (k *Key) Pause(length time.Duration) error {
+	return k.each(func(c *Code) { c.GapUS = int(length / time.Microsecond) })
+}
+
+func (k *Key) each(f func(*Code)) error {
+	if !k.Learned() {
+		return fmt.Errorf("%w: %s has no code yet: learn it first", ErrCode, k.Name)
+	}
+	for i := range k.Codes {
+		f(&k.Codes[i])
+	}
+	return nil
+}
+
+// Media are what its codes are sent in.
+func (d Device) Media(book *line.Book) (out []line.Medium) {
+	add := func(c Code) {
+		if on, err := c.On(book); err == nil && !slices.Contains(out, on.Medium) {
+			out = append(out, on.Medium)
+		}
+	}
+	for _, k := range d.Keys {
+		for _, c := range k.Codes {
+			add(c)
+		}
+	}
+	if d.Whole != nil {
+		add(Code{Sheet: d.Whole.Sheet})
+	}
+	return out
+}
 
 // Ref names a key of a device by their slugs.
 type Ref struct {

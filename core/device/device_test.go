@@ -3,6 +3,7 @@ package device_test
 import (
 	"encoding/json"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -109,4 +110,24 @@ func TestRoles_AnotherNameMayDoTheSame(t *testing.T) {
 	d := device.Device{Traits: device.Traits{Power: device.PowerTwoKeys}}
 	assert.False(t, d.TogglesKey("power"), "what is said of the device goes first")
 	assert.True(t, d.TogglesKey("mute"))
+}
+
+func TestKey_RepeatsAndPausesOfItsCodes(t *testing.T) {
+	d := device.Device{Slug: "lamp", Keys: []device.Key{{Name: "on", Codes: []device.Code{
+		{Sheet: "nec", GapUS: 41_234}, {Sheet: "ev1527"}}}, {Name: "off"}}}
+	was := d.Clone()
+	on, err := d.Key("on")
+	require.NoError(t, err)
+	require.NoError(t, on.Repeat(3))
+	assert.Equal(t, 41_234, on.Codes[0].GapUS, "a pause that nobody changed stays")
+	assert.Equal(t, []int{3, 3}, []int{*on.Codes[0].Repeats, *on.Codes[1].Repeats})
+	assert.Nil(t, was.Keys[0].Codes[0].Repeats, "the device as it was stays")
+	require.NoError(t, on.Repeat(-1))
+	assert.Nil(t, on.Codes[0].Repeats)
+	require.NoError(t, on.Pause(60*time.Millisecond))
+	assert.Equal(t, []int{60_000, 60_000}, []int{on.Codes[0].GapUS, on.Codes[1].GapUS})
+	off, err := d.Key("off")
+	require.NoError(t, err)
+	require.ErrorIs(t, off.Repeat(1), device.ErrCode)
+	assert.Equal(t, []line.Medium{line.Infrared, line.Radio}, d.Media(line.Builtin()))
 }

@@ -303,7 +303,7 @@ func (c *Course) due(e Errand, id string, now Now) (out []Reached, changed bool)
 	if len(e.When) == 0 {
 		return nil, false
 	}
-	if c.Bookmark.IsZero() || c.Bookmark.After(now.At.Add(leap)) { // new, or the clock was set back
+	if c.Bookmark.IsZero() || c.Bookmark.After(now.At.Add(LeastLeap)) { // new, or the clock was set back
 		c.Bookmark, c.next, changed = now.At, time.Time{}, true // what is missed is missed from now on
 	}
 	if c.next.IsZero() {
@@ -339,8 +339,8 @@ func (c *Course) Planned(now time.Time) (at time.Time, comes, known bool) {
 }
 
 const (
-	// leap is by how much a clock goes back that was set.
-	leap = 5 * time.Second
+	// LeastLeap is by how much a clock leaps at least that was set. What is less moves nothing that anybody would miss.
+	LeastLeap = 5 * time.Second
 	// never is when it is looked again whether an errand comes that does not come again.
 	never = 30 * 24 * time.Hour
 )

@@ -41,6 +41,7 @@ const (
 	TicketLife  = 15 * time.Minute
 	SessionLife = 90 * 24 * time.Hour
 	maxLinks    = 50
+	maxOwnLinks = 5 // of a person who makes them
 )
 
 // Caller is who asks.

@@ -158,6 +158,24 @@ func TestAccess_TheJournalKnowsOfTokensAndSignIns(t *testing.T) {
 		"owner: A browser signed in for owner"}, texts)
 }
 
+// TestTicket_WhoMakesTheirOwnLeavesThoseOfOthers: a resident who asks on and on keeps no owner from letting people in.
+func TestTicket_WhoMakesTheirOwnLeavesThoseOfOthers(t *testing.T) {
+	d := newDoor(t)
+	p, err := d.AddPerson(t.Context(), access.NewPerson{Name: "Night watch", Role: grant.Resident,
+		Where: grant.Everywhere}, grant.Named("test"))
+	require.NoError(t, err)
+	made := 0
+	for err == nil {
+		if _, _, _, err = d.OwnLink(t.Context(), p.ID); err == nil {
+			made++
+		}
+	}
+	require.ErrorIs(t, err, access.ErrTickets)
+	assert.Equal(t, 5, made)
+	_, _, _, err = d.Link(t.Context(), p.ID, 1)
+	assert.NoError(t, err, "an owner makes one for them all the same")
+}
+
 func TestTicket_NonePushesAnotherOut(t *testing.T) {
 	d := newDoor(t)
 	first, _, err := ownerLink(d)

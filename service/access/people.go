@@ -321,6 +321,17 @@ const MaxPhones = 50
 // guest's date. Errors wrap ErrPerson or grant.ErrRole, or ErrTickets where so many wait that no more are made: none
 // pushes another out.
 func (a *Access) Link(ctx context.Context, name string, phones int) (Person, string, time.Time, error) {
+	return a.makeLink(ctx, name, phones, maxLinks)
+}
+
+// OwnLink is Link for another browser of somebody who makes it without the right to keep the house. Few of them may
+// wait, so that nobody uses up those that an owner makes.
+func (a *Access) OwnLink(ctx context.Context, name string) (Person, string, time.Time, error) {
+	return a.makeLink(ctx, name, 1, maxOwnLinks)
+}
+
+// makeLink makes a code, where so many of the person wait at most.
+func (a *Access) makeLink(ctx context.Context, name string, phones, most int) (Person, string, time.Time, error) {
 	p, err := a.Person(name)
 	if err != nil {
 		return p, "", time.Time{}, err
@@ -338,10 +349,10 @@ func (a *Access) Link(ctx context.Context, name string, phones int) (Person, str
 		return p, "", end, err
 	}
 	err = a.people.PutLink(ctx, store.Link{Hash: hash(s), PersonID: p.ID, Expires: end, Uses: phones}, a.now(),
-		maxLinks)
+		maxLinks, most)
 	if errors.Is(err, store.ErrDuplicate) {
 		return p, "", end, fmt.Errorf("%w: %d are not used yet, which is the most: use one, or wait for %d minutes",
-			ErrTickets, maxLinks, int(TicketLife.Minutes()))
+			ErrTickets, most, int(TicketLife.Minutes()))
 	}
 	if err != nil {
 		return p, "", end, fmt.Errorf("make a sign-in link: %w", err)

@@ -3,7 +3,11 @@
 // happened keep to the real clock.
 package calendar
 
-import "time"
+import (
+	"time"
+
+	"golang.org/x/sys/unix"
+)
 
 // Clock is a calendar clock. The zero value is not one: make it with New.
 type Clock struct {
@@ -12,6 +16,9 @@ type Clock struct {
 	shown time.Time // what it showed then
 	pace  float64
 	made  time.Time // with a monotonic reading
+
+	asleep func() time.Duration // how long the machine slept since it was started
+	slept  time.Duration        // what that was when the clock was made
 }
 
 // New makes a clock that shows a time now and goes on at a pace; the zero time is the real one, and a pace of 0 is 1.
@@ -19,7 +26,8 @@ func New(real func() time.Time, at time.Time, pace float64) *Clock {
 	if pace <= 0 {
 		pace = 1
 	}
-	c := &Clock{real: real, began: real(), shown: at, pace: pace, made: time.Now()}
+	c := &Clock{real: real, began: real(), shown: at, pace: pace, made: time.Now(), asleep: asleep,
+		slept: asleep()}
 	if at.IsZero() {
 		c.shown = c.began
 	}
@@ -55,7 +63,17 @@ func (c *Clock) Leapt() time.Duration {
 	if c.own() {
 		return 0
 	}
-	return c.real().Round(0).Sub(c.began.Round(0)) - time.Since(c.made)
+	return c.real().Round(0).Sub(c.began.Round(0)) - time.Since(c.made) - (c.asleep() - c.slept)
+}
+
+// asleep is how long the machine slept since it was started: the monotonic clock stands still meanwhile.
+func asleep() time.Duration {
+	var with, without unix.Timespec
+	if unix.ClockGettime(unix.CLOCK_BOOTTIME, &with) != nil ||
+		unix.ClockGettime(unix.CLOCK_MONOTONIC, &without) != nil {
+		return 0
+	}
+	return time.Duration(with.Nano() - without.Nano())
 }
 
 // earliest is a time before which no clock of a house can be: this was not written yet.

@@ -7,9 +7,6 @@ import (
 	"urbo/core/errand"
 )
 
-// leap is by how much the clock leaps at least that was set. What is less moves nothing that anybody would miss.
-const leap = 5 * time.Second
-
 // clock notices that the clock was set. Then nothing that happened is longer ago than it was, and what waits goes on to
 // wait for as long as it was to.
 func (e *Errands) clock(ctx context.Context) {
@@ -46,7 +43,7 @@ func (e *Errands) leapt() (errand.Leap, bool) {
 	now, first := e.now(), e.last.IsZero()
 	l := errand.Leap{Before: e.last, By: e.Calendar.Leapt() - e.off, Now: now.At}
 	e.last = now.At
-	if !first && l.By.Abs() < leap {
+	if !first && l.By.Abs() < errand.LeastLeap {
 		return l, false
 	}
 	e.off += l.By

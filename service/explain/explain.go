@@ -131,6 +131,8 @@ func code(d device.Device, name string, k device.Key) []Finding {
 		f.Text = fmt.Sprintf("%s sends %s.", path, what)
 	case "lesson":
 		f.Text = fmt.Sprintf("%s sends %s, learned from its handset.", path, what)
+	case "audition":
+		f.Text = fmt.Sprintf("%s sends %s, to which the device reacted in an audition.", path, what)
 	case "bench":
 		f.Text = fmt.Sprintf("%s sends %s, as it was heard once.", path, what)
 	case "hand":

@@ -10,6 +10,7 @@ import (
 
 	"urbo/core/device"
 	"urbo/core/line"
+	"urbo/core/plain"
 	"urbo/core/reach"
 	"urbo/station"
 )
@@ -134,6 +135,23 @@ func (s *Stations) Place(text string) (device.Place, error) {
 	return device.Place{}, fmt.Errorf("%w %.60q: there are %s", ErrUnknownTransmitter, text, s.transmitters())
 }
 
+// PlaceFor is Place for a device whose codes are sent in some media: the transmitter has to send in one of them. None
+// are not known yet. The error wraps ErrUnknownTransmitter or ErrSetting, and says which would do.
+func (s *Stations) PlaceFor(text string, media []line.Medium) (device.Place, error) {
+	place, err := s.Place(text)
+	if err != nil || text == "" || len(media) == 0 {
+		return place, err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	_, port, is := s.port(text)
+	if !is || slices.Contains(media, line.Medium(port.Medium)) {
+		return place, nil
+	}
+	return device.Place{}, fmt.Errorf("%w: %s sends %s, and the device listens to %s: there are %s", ErrSetting, text,
+		port.Medium, plain.List(media), s.transmitters(media...))
+}
+
 // PlaceName is what a place is called now, STATION/PORT; "" for none.
 func (s *Stations) PlaceName(p device.Place) string {
 	s.mu.Lock()
@@ -190,20 +208,6 @@ func (s *Stations) port(place string) (*member, station.Port, bool) {
 		}
 	}
 	return nil, station.Port{}, false
-}
-
-// Medium is what a transmitter sends; false where it is not known.
-func (s *Stations) Medium(at device.Place) (line.Medium, bool) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if m := s.byID(at.Station); m != nil {
-		for _, p := range m.hello.Ports {
-			if p.ID == at.Port && p.Direction == station.Transmitter {
-				return line.Medium(p.Medium), true
-			}
-		}
-	}
-	return "", false
 }
 
 // Air is how long a transmitter, STATION/PORT, was on the air, and may be; false where there is none.
@@ -402,11 +406,12 @@ func (s *Stations) fits(m *member, port station.Port, w Want) (hz int, err error
 }
 
 // transmitters lists the transmitters that there are. The caller holds mu.
-func (s *Stations) transmitters() string {
+func (s *Stations) transmitters(in ...line.Medium) string {
 	var out []string
 	for _, m := range s.members {
 		for _, port := range m.hello.Ports {
-			if port.Direction == station.Transmitter && m.record.Removed.IsZero() {
+			if port.Direction == station.Transmitter && m.record.Removed.IsZero() &&
+				(len(in) == 0 || slices.Contains(in, line.Medium(port.Medium))) {
 				out = append(out, m.record.Name+"/"+port.ID)
 			}
 		}

@@ -19,15 +19,18 @@ export function KeyChange({ device, of, onDone }: { device: string; of: Key; onD
   const [hz, setHz] = useState('');
   const [name, setName] = useState(of.name);
   const [hold, setHold] = useState<(typeof holds)[number]>(of.hold ?? '');
-  const [repeats, setRepeats] = useState(of.codes[0]?.repeats?.toString() ?? '');
-  const [pause, setPause] = useState(((of.codes[0]?.gap_us ?? 0) / 1000 || '').toString());
+  // What is not changed here is not sent: codes may differ, and have pauses that are no whole milliseconds.
+  const wasRepeats = of.codes[0]?.repeats?.toString() ?? '';
+  const wasPause = (Math.round((of.codes[0]?.gap_us ?? 0) / 1000) || '').toString();
+  const [repeats, setRepeats] = useState(wasRepeats);
+  const [pause, setPause] = useState(wasPause);
   const [sure, setSure] = useState(false);
   const error = change.error ?? write.error ?? remove.error;
   const submit = (e: SubmitEvent) => {
     e.preventDefault();
-    const how = of.codes.length > 0 && {
-      repeats: repeats === '' ? -1 : Number(repeats),
-      pause_ms: Math.round(Number(pause || 0)),
+    const how = {
+      ...(repeats !== wasRepeats && { repeats: repeats === '' ? -1 : Number(repeats) }),
+      ...(pause !== wasPause && { pause_ms: Number(pause) }),
     };
     const rename = () => change.mutate({ name, hold, ...how }, { onSuccess: onDone });
     if (text.trim() === '') rename();
