@@ -80,7 +80,7 @@ func (g *guide) drift() error {
 	}
 	g.say("   Wrong again, and nobody looks: now the power that the lights draw tells.")
 	sensor := device.Sensor{Control: "power", Measurement: "boardwalk/power", High: "on", Low: "off", Above: 8,
-		Below: 3, SettleMS: 500}
+		Below: 3}
 	var d wire.Device
 	if err := g.client.do(g.ctx, http.MethodPut, "/devices/boardwalk/sensors", sensor, &d); err != nil {
 		return err

@@ -14,7 +14,7 @@ import (
 // typing, and lets the calendar come to them.
 func TestErrands_AreWrittenInTheConsoleAndCome(t *testing.T) {
 	t.Parallel()
-	r := start(t, "", "demo", "--at", "2026-12-05 16:05", "--pace", "60")
+	r := start(t, "", "demo", "--at", "2026-12-05 15:30", "--pace", "60")
 	token := r.owner()
 	r.ok(nil, "tell", "boardwalk", "power", "off")
 	b := open(t, r, 390, 844)

@@ -104,6 +104,10 @@ func (s *Sensors) Run(ctx context.Context) {
 	said := ""
 	for {
 		for _, m := range s.stage.Meters() {
+			// the ones before it were told meanwhile, and it may show something else by now
+			if now, ok := s.stage.Meter(m.Name); ok {
+				m = now
+			}
 			if err := s.tell(ctx, m); err != nil && ctx.Err() == nil && err.Error() != said {
 				said = err.Error()
 				slog.Warn("a sensor of the demo", "name", m.Name, "error", err)

@@ -41,6 +41,16 @@ func (s *Stage) Meters() (out []Meter) {
 	return append(out, humidity(s.begins+s.Now(), mixes))
 }
 
+// Meter is what one of them shows now; false where it is not plugged in.
+func (s *Stage) Meter(name string) (Meter, bool) {
+	for _, m := range s.Meters() {
+		if m.Name == name {
+			return m, true
+		}
+	}
+	return Meter{}, false
+}
+
 // humidity is the dome's, at a time of day: it grows damp in the evening, when the tide comes in and the air cools, and
 // dries in the morning. The mixer takes some of it away.
 func humidity(now time.Duration, mixes bool) Meter {

@@ -126,6 +126,29 @@ func TestLog_WhatIsReadBackIsWhatWasBelieved(t *testing.T) {
 	}
 }
 
+// TestLog_WhatASensorSaysWhileAPressIsSentIsOfBefore: a press is known when it is over, a meter that settles meanwhile
+// says what was so before, and what it says after its time is true.
+func TestLog_WhatASensorSaysWhileAPressIsSentIsOfBefore(t *testing.T) {
+	for told, want := range map[time.Duration]string{
+		-time.Second: "on", 90 * time.Millisecond: "on", 1900 * time.Millisecond: "on", 2100 * time.Millisecond: "off",
+	} {
+		k := newKept(t)
+		k.mind.sensors = []device.Sensor{{Control: "power", Measurement: "power", High: "on", Low: "off", Above: 8, Below: 3}}
+		k.mind.add(sensed("off", begin.Add(-time.Minute)))
+		sent := begin.Add(time.Second)
+		k.mind.add(sensed("off", sent.Add(told)))
+		k.mind.add(press("power", sent, control.Sent))
+		k.write()
+		for _, m := range []*mind{k.mind, k.again()} {
+			assert.Equal(t, want, m.spec.States(m.now, sent.Add(time.Minute))[0].Value, "told after %s", told)
+		}
+	}
+}
+
+func sensed(power string, at time.Time) entry {
+	return entry{Tell: &told{"power", power, control.Sensed, at}}
+}
+
 func TestLog_APressAppendsLittle(t *testing.T) {
 	k := newKept(t)
 	for n := range 1000 {

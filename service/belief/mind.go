@@ -249,6 +249,7 @@ func (m *mind) add(e entry) bool {
 	if e.Tell != nil || e.Mains != nil || e.Press != nil && e.Press.Source != control.BySending {
 		m.others++
 	}
+	e = m.afterSensed(e)
 	m.unsaved = append(m.unsaved, e)
 	if last := m.last(); !e.Late && e.at().Before(last.Add(-jumped)) {
 		m.rewind(e.at())
@@ -285,6 +286,32 @@ func (m *mind) add(e entry) bool {
 	}
 	m.trim(e.at())
 	return true
+}
+
+// afterSensed puts a press after what sensors said while it was sent. It is known only when it is over, and a value has
+// to stay for its time after a press to say what came of it: one that was told sooner is of before.
+func (m *mind) afterSensed(e entry) entry {
+	if e.Press == nil {
+		return e
+	}
+	at := e.at()
+	for i := len(m.log) - 1; i >= 0 && m.log[i].at().After(e.at()); i-- {
+		t := m.log[i].Tell
+		if t == nil || t.By != control.Sensed {
+			continue
+		}
+		for _, s := range m.sensors {
+			if s.Control == t.Control && t.At.Sub(e.at()) < m.settles(s, t.At) && t.At.After(at) {
+				at = t.At
+			}
+		}
+	}
+	if at.After(e.at()) {
+		p := *e.Press
+		p.At = at
+		e.Press = &p
+	}
+	return e
 }
 
 // restart lets what a sensor shows count from a time on, when something changed: what was measured since then has to
