@@ -94,6 +94,8 @@ type WasSet struct {
 	Presses  int      `json:"presses"`
 	Outcome  Outcome  `json:"outcome"`
 	Reason   string   `json:"reason,omitempty"`
+	// Asked is the number of the last happening before it was asked for; 0 where that is not known any more.
+	Asked int64 `json:"-"`
 }
 
 // Name of the type.

@@ -117,6 +117,9 @@ func (h *Holds) since(one *Hold, what happening.Happening) bool {
 	if is && what.At.Before(one.Since) { // it is read when its silence is over, and the hold began meanwhile
 		return false
 	}
+	if set, is := what.What.(happening.WasSet); is && set.Asked > 0 && set.Asked <= one.after {
+		return false // it was asked for before the hold, and is told when it is over
+	}
 	if is && heard.Capture.Late || one.after == 0 && what.Seq <= h.began {
 		return !what.At.Before(one.Since)
 	}

@@ -238,7 +238,7 @@ func (s *Setting) Start(w Wish) (*Ticket, error) {
 		return nil, fmt.Errorf("set %s: %w", d.Slug, err)
 	}
 	t := &Ticket{ID: cmp.Or(w.ID, store.NewID()), wish: w, setting: s, done: make(chan struct{}),
-		late: s.Now().Add(cmp.Or(w.Within, patience))}
+		late: s.Now().Add(cmp.Or(w.Within, patience)), asked: s.Stream.Last()}
 	for _, wanted := range w.Wants {
 		t.wants = append(t.wants, &want{Want: wanted, ticket: t})
 	}

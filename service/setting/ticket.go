@@ -18,6 +18,7 @@ type Ticket struct {
 	setting *Setting
 	wish    Wish
 	late    time.Time // dropped when its turn has not come by then
+	asked   int64     // number of the last happening before it
 	done    chan struct{}
 
 	// Guarded by the setting's mu.
@@ -207,7 +208,7 @@ func (a *actor) tell(t *Ticket) {
 		return
 	}
 	what := happening.WasSet{DeviceID: a.id, Device: d.Slug, Presses: len(r.Presses), Outcome: happening.Sent,
-		Reason: r.Reason}
+		Reason: r.Reason, Asked: t.asked}
 	for _, w := range t.wish.Wants {
 		what.Wants = append(what.Wants, w.Control+" "+w.Value)
 	}
