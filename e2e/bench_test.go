@@ -212,13 +212,40 @@ func TestConsole_ARecordingBecomesAKey(t *testing.T) {
 	b.until(`document.querySelectorAll('section[aria-label="Heard and read"] a').length >= 3`)
 	b.eval(`[...document.querySelectorAll('section[aria-label="Heard and read"] a')].find(e => e.innerText.includes('3 ×')).click()`)
 	b.see("18 bits; bits are told by their marks")
-	b.choose("Second signal", "boardwalk power")
+	b.choose("Another signal", "boardwalk power")
 	b.see("Two different kinds of frame")
+	b.click("Take signal 2 away")
+	b.until(`!document.body.innerText.includes("Two different kinds of frame")`)
 	b.choose("Make this a key of", "Lecture projector")
 	b.fill("Key", "spare")
 	b.click("Make it this key")
 	b.see("spare sends this now.")
 	b.see("spare")
+}
+
+// TestConsole_SeveralSignalsAreLaidOverEachOther: a key that is pressed again and again is folded, and of the signals
+// that lie below each other the bits that changed are marked.
+func TestConsole_SeveralSignalsAreLaidOverEachOther(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo")
+	b := open(t, r, 1280, 800)
+	b.visit(r, "/bench")
+	for _, values := range []string{"F01F10F00F1F", "F01F10F00FF1", "F01F10F00F1F", "F01F10F00F1F", "F01F10F00F1F"} {
+		b.drop("found.txt", codeText(t, "pt2262 values="+values))
+		b.see("1 press")
+		b.visit(r, "/bench")
+	}
+	const heard = `document.querySelectorAll('section[aria-label="Heard and read"] a').length`
+	b.until(heard + " === 3")
+	b.click("2 more like it")
+	b.until(heard + " === 5")
+	b.eval(`document.querySelector('section[aria-label="Heard and read"] a').click()`)
+	b.choose("Another signal", "F01F10F00FF1")
+	b.see("2 of 24 differ, the first is bit 21")
+	b.see("Bits that are not the same stand in a box.")
+	b.choose("Another signal", "F01F10F00F1F")
+	b.until(`document.querySelector('[role=img]')?.getAttribute('aria-label')?.startsWith('3 signals on one axis')`)
+	b.see("The same signal")
 }
 
 // codeText is one press of a line code as text.

@@ -30,6 +30,12 @@ func TestDevice_IsLookedAfterInTheConsole(t *testing.T) {
 	b.fill("Type plate", "CS 7-119")
 	b.pick("plan.png", "this is no picture")
 	b.see("neither PNG nor JPEG")
+	b.fill("Short name", "projector")
+	b.click("Save")
+	b.see("name is taken")
+	b.until(`document.querySelectorAll('form [role=alert]').length === 1`) // it stands in one place
+	b.fill("Short name", "boardwalk")
+	b.until(`!document.body.innerText.includes("name is taken")`) // and leaves with its cause
 	b.click("Save")
 	b.click("Use")
 	b.see("CS 7-119")

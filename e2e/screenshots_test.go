@@ -268,9 +268,9 @@ func TestScreenshots(t *testing.T) {
 			shot("bench", "desk")
 			handset("clicker", "c")
 			b.until(`(t => t?.includes("lecture") && t.includes("no known"))(document.querySelector('a[href^="/bench/"]')?.innerText)`)
-			b.choose("Second signal", "no known line code")
+			b.choose("Another signal", "no known line code")
 			b.see("The same kind of frame with other bits")
-			b.eval(`document.querySelector('section[aria-label="Lay another over it"]').scrollIntoView()`)
+			b.eval(`document.querySelector('section[aria-label="Lay others over it"]').scrollIntoView()`)
 			shot("overlay", "none")
 		})
 	}

@@ -131,13 +131,24 @@ type Comparison struct {
 	Differing []int        `json:"differing" doc:"Numbers of the bits that differ, from 1"`
 	A         signal.Train `json:"a" doc:"The first's frame as heard"`
 	B         signal.Train `json:"b" doc:"The second's frame as heard"`
+	SpansA    []bench.Span `json:"spans_a" doc:"Pieces of the first's frame"`
+	SpansB    []bench.Span `json:"spans_b" doc:"Pieces of the second's frame"`
+}
+
+// pieces are none rather than nil.
+func pieces(spans []bench.Span) []bench.Span {
+	if spans == nil {
+		return []bench.Span{}
+	}
+	return spans
 }
 
 // ComparisonOf translates a comparison.
 func ComparisonOf(c bench.Comparison) Comparison {
 	out := Comparison{Words: c.Words, Verdict: string(c.Verdict), Length: thousandth(c.Length),
 		Unit: thousandth(c.Unit), Stretch: c.Stretch, Mean: tenth(c.Mean),
-		Most: c.Most, Worst: c.Worst, Offset: c.Offset, Differing: c.Differing, A: c.A.Raw, B: c.B.Raw}
+		Most: c.Most, Worst: c.Worst, Offset: c.Offset, Differing: c.Differing, A: c.A.Raw, B: c.B.Raw,
+		SpansA: pieces(c.A.Spans), SpansB: pieces(c.B.Spans)}
 	if out.Differing == nil {
 		out.Differing = []int{}
 	}

@@ -39,6 +39,7 @@ func (l *Library) Advice(slug string, reaches Reaches) ([]Advice, error) {
 	a.plate()
 	a.power()
 	a.keys()
+	a.fold()
 	return a.out, nil
 }
 
@@ -49,6 +50,15 @@ type adviser struct {
 	reaches Reaches
 	said    map[string]bool
 	out     []Advice
+	alike   []alike
+}
+
+// alike is advice that is the same for several keys.
+type alike struct {
+	about string
+	keys  []string
+	at    int    // among all advice
+	text  string // for several keys, in place of the %s
 }
 
 func (a *adviser) say(key, format string, args ...any) {
@@ -63,15 +73,42 @@ func (a *adviser) once(about, key, format string, args ...any) {
 	}
 }
 
+// each says something of a key, and of all keys of which it is the same in one sentence: many has a %s for their names.
+func (a *adviser) each(about, key, one, many string) {
+	for i := range a.alike {
+		if s := &a.alike[i]; s.about == about {
+			if !slices.Contains(s.keys, key) {
+				s.keys = append(s.keys, key)
+			}
+			return
+		}
+	}
+	a.alike = append(a.alike, alike{about, []string{key}, len(a.out), many})
+	a.out = append(a.out, Advice{Key: key, Text: one})
+}
+
+// fold puts the names of several keys into what is the same for them.
+func (a *adviser) fold() {
+	for _, s := range a.alike {
+		if len(s.keys) > 1 {
+			a.out[s.at] = Advice{Text: fmt.Sprintf(s.text, strings.Join(s.keys, ", "))}
+		}
+	}
+}
+
 func (a *adviser) code(k device.Key, c device.Code) {
 	if c.Takes > c.Agreed {
-		a.say(k.Name, "%s was learned from %d of %d takes, and the others differed: learn it once more, with a fresh "+
-			"battery and from close by.", k.Name, c.Agreed, c.Takes)
+		again := "once more, with a fresh battery and from close by."
+		a.each("takes", k.Name, fmt.Sprintf("%s was learned from %d of %d takes, and the others differed: learn it %s",
+			k.Name, c.Agreed, c.Takes, again),
+			"These were learned from takes of which some differed: %s. Learn them "+again)
 	}
 	for _, m := range a.library.sendersOf(c) {
 		switch {
 		case m.DeviceID != a.device.ID:
-			a.say(k.Name, "%s sends what %s sends: one press moves both devices.", k.Name, m.Ref)
+			other := m.Ref.Device
+			a.each("sends "+other, k.Name, fmt.Sprintf("%s sends what %s sends: one press moves both devices.", k.Name,
+				m.Ref), "These send what keys of "+other+" send: %s. One press moves both devices.")
 		case m.Key != k.Name:
 			pair := strings.Join(slices.Sorted(slices.Values([]string{m.Key, k.Name})), "/")
 			a.once(pair, k.Name, "%s and %s send the same: learn one of them again, or undo its last change.", k.Name,
@@ -79,12 +116,14 @@ func (a *adviser) code(k device.Key, c device.Code) {
 		}
 	}
 	if c.Repeats != nil && *c.Repeats > mostRepeats && a.device.TogglesKey(k.Name) {
-		a.say(k.Name, "%s is sent %d times: a key that switches back and forth may end where it began.", k.Name,
-			*c.Repeats)
+		a.each("repeats", k.Name, fmt.Sprintf("%s is sent %d times: a key that switches back and forth may end where it "+
+			"began.", k.Name, *c.Repeats), "These switch back and forth and are sent several times, so they may end where "+
+			"they began: %s.")
 	}
 	if on, err := c.On(a.library.book); err == nil {
 		if err := a.reaches(on, a.device.Transmitter); err != nil {
-			a.once(err.Error(), k.Name, "%s cannot be sent now: %v.", k.Name, err)
+			a.each(err.Error(), k.Name, fmt.Sprintf("%s cannot be sent now: %v.", k.Name, err),
+				"These cannot be sent now: %s: "+strings.ReplaceAll(err.Error(), "%", "%%")+".")
 		}
 	}
 }

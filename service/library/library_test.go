@@ -315,6 +315,24 @@ func TestAdvice_SaysWhatIsOdd(t *testing.T) {
 	assert.Contains(t, advice[1].Text, "cannot be sent now: no transmitter is here")
 }
 
+func TestAdvice_OfSeveralKeysIsSaidOnce(t *testing.T) {
+	l := open(t, t.TempDir())
+	l.add(device.Device{Name: "Lamp"}, "one", "two", "three")
+	l.add(device.Device{Name: "Twin"}, "one", "two", "three")
+	for n, key := range []string{"one", "two", "three"} {
+		doubtful := nec(int64(n))
+		doubtful.Takes, doubtful.Agreed = 3, 2
+		l.mustSet("lamp", key, doubtful)
+		l.mustSet("twin", key, nec(int64(n)))
+	}
+	advice, err := l.Advice("lamp", func(device.Channel, device.Place) error { return errors.New("100 % busy") })
+	require.NoError(t, err)
+	require.Len(t, advice, 3)
+	assert.Contains(t, advice[0].Text, "some differed: one, two, three.")
+	assert.Equal(t, "These send what keys of twin send: one, two, three. One press moves both devices.", advice[1].Text)
+	assert.Equal(t, "These cannot be sent now: one, two, three: 100 % busy.", advice[2].Text)
+}
+
 func TestAdvice_KnowsTheTypePlateTheSwitchingAndDoubtfulTakes(t *testing.T) {
 	l := open(t, t.TempDir())
 	l.add(device.Device{Name: "Heater", Kind: "socket", Traits: device.Traits{PlateHz: 433_420_000,

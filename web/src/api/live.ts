@@ -13,6 +13,7 @@ import type {
   Stored,
 } from './client';
 import { applyCapture, applyGauge, applyLesson, applyNews, applyStation, applyStored } from './apply';
+import { causeLeft } from './cause';
 import { keys, queryClient } from './queries';
 import { stale } from './stale';
 
@@ -57,6 +58,7 @@ function listen(setOnline: (online: boolean) => void): EventSource {
   on<About>('about', (about) => {
     // The first word: from now on nothing is missed. What was read, or asked for, before it may be old.
     setOnline(true);
+    causeLeft();
     const was = queryClient.getQueryData<About>(keys.about);
     if (was && was.version !== about.version) queryClient.setQueryData(keys.updated, true);
     queryClient.setQueryData(keys.about, about);
@@ -88,7 +90,9 @@ function listen(setOnline: (online: boolean) => void): EventSource {
   on<Station>('station', (s) => {
     const before = queryClient.getQueryData<Station[]>(keys.stations)?.find((x) => x.name === s.name);
     queryClient.setQueryData<Station[]>(keys.stations, (old) => applyStation(old, s));
-    if (before?.here !== s.here) stale(keys.advice); // what can be sent has changed
+    if (before?.here === s.here) return;
+    stale(keys.advice); // what can be sent has changed
+    causeLeft();
   });
   on('groups', () => [keys.groups, keys.states].forEach(stale));
   on('sequences', () => [keys.sequences, keys.boards].forEach(stale));
@@ -103,6 +107,7 @@ function listen(setOnline: (online: boolean) => void): EventSource {
   on('house', () => stale(keys.house));
   on('rooms', () => [keys.rooms, keys.devices, keys.stations, keys.states].forEach(stale));
   on('stations', () => {
+    causeLeft();
     stale(keys.stations);
     stale(keys.devices); // a device may name a station that has another name now
     stale(keys.advice);

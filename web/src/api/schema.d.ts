@@ -3330,6 +3330,10 @@ export interface components {
              * @description The duration of the first that the second begins at
              */
             offset: number;
+            /** @description Pieces of the first's frame */
+            spans_a: components["schemas"]["Span"][];
+            /** @description Pieces of the second's frame */
+            spans_b: components["schemas"]["Span"][];
             /**
              * Format: double
              * @description What the second's marks are longer, at the first's clock

@@ -6,6 +6,7 @@ import type { NewAudition } from '../api/client';
 import { useDevice } from '../api/queries';
 import { words } from '../app/words';
 import { Heading, Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { AuditionChoice } from './AuditionChoice';
 import { AuditionRun } from './AuditionRun';
 import { isOver } from './phase';
@@ -43,7 +44,7 @@ export default function AuditionPage() {
         <>
           <Heading title={words.audition.title} under={words.audition.how} />
           <AuditionChoice key={slug} device={device} onStart={begin} busy={start.isPending} />
-          {start.error && <Note alert>{start.error.message}</Note>}
+          <Failed of={[start]} />
         </>
       )}
       {shown && isOver(shown) && (

@@ -6,6 +6,7 @@ import type { ReactNode } from 'react';
 import type { Audition } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { isOver, ready, steps } from './phase';
 import { useAuditionStep } from './useAudition';
@@ -87,7 +88,7 @@ export function AuditionRun({ audition: a, onAgain, children }: Props) {
           </Button>
         )}
       </Box>
-      {step.error && <Note alert>{step.error.message}</Note>}
+      <Failed of={[step]} />
       {children}
       <Walked audition={a} />
       {a.refused.length > 0 && (

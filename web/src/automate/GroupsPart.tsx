@@ -9,6 +9,7 @@ import { useDevices } from '../api/queries';
 import { words } from '../app/words';
 import { Line } from '../house/Line';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { NamedForm, NamedPart } from './Named';
 import { useGroups, useGroupState, useRemoveGroup, useSaveGroup, useSetGroup } from './queries';
@@ -62,7 +63,7 @@ function GroupLine({ group, arrange }: { group: Group; arrange: boolean }) {
             onSet={may('use') ? (value) => set.mutate([{ control: c.control, value }]) : undefined}
           />
         ))}
-      {set.error && <Note alert>{set.error.message}</Note>}
+      <Failed of={[set]} />
       {!set.isPending &&
         wrong.map((d) => (
           <Note key={d.device} alert>

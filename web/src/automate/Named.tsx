@@ -5,6 +5,8 @@ import { useState, type ReactNode } from 'react';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import type { Tried } from '../shared/failing';
+import { Failed } from '../shared/Failed';
 
 // NamedPart is a list of things that have a name and are written by people: a line each, and a form for a new one.
 export function NamedPart<T>({
@@ -37,7 +39,7 @@ export function NamedPart<T>({
         )
       }
     >
-      {list.error && <Note alert>{list.error.message}</Note>}
+      <Failed of={[list]} />
       {adding && form(() => setAdding(false))}
       {list.data?.length === 0 && !adding && <Note>{none}</Note>}
       {list.data?.map(line)}
@@ -46,7 +48,7 @@ export function NamedPart<T>({
 }
 
 // Saving is how a form is kept, and how what it is about is removed.
-type Saving = { isPending: boolean; error: Error | null };
+type Saving = Tried & { isPending: boolean };
 
 // WrittenForm is a form of one of them: what it is made of, and how it is kept or removed.
 export function WrittenForm({
@@ -71,7 +73,6 @@ export function WrittenForm({
   children: ReactNode;
 }) {
   const [sure, setSure] = useState(false);
-  const trouble = save.error ?? remove.error;
   return (
     <Box
       component="form"
@@ -82,7 +83,7 @@ export function WrittenForm({
       }}
     >
       {children}
-      {trouble && <Note alert>{trouble.message}</Note>}
+      <Failed of={[save, remove]} />
       <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
         <Button type="submit" variant="contained" disabled={!ready || save.isPending}>
           {words.automate.save}
@@ -90,7 +91,7 @@ export function WrittenForm({
         <Button onClick={onDone}>{words.devices.cancel}</Button>
         {was && (
           <Button
-            sx={{ ml: 'auto', color: 'secondary.main' }}
+            sx={{ ml: 'auto' }}
             disabled={remove.isPending}
             onClick={() => (sure ? onRemove() : setSure(true))}
           >

@@ -13,6 +13,7 @@ import { Plan } from '../boards/OccasionPart';
 import { useOccasionPlan, useOccasions } from '../boards/queries';
 import { Line } from '../house/Line';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { NamedForm, NamedPart, StepsField } from './Named';
 import { useDoOccasion, useRemoveOccasion, useSaveOccasion } from './queries';
@@ -54,7 +55,6 @@ function OccasionLine({ occasion: o, arrange }: { occasion: Occasion; arrange: b
   const may = useMay();
   const [open, setOpen] = useState(false);
   const plan = useOccasionPlan(o.slug, o.in_force && o.differs.length > 0 ? 'right' : 'start', open);
-  const trouble = o.error ?? act.error?.message;
   const whats = o.in_force
     ? o.differs.length > 0
       ? (['right', 'end'] as const)
@@ -85,11 +85,11 @@ function OccasionLine({ occasion: o, arrange }: { occasion: Occasion; arrange: b
           {words.automate.wants}
         </Button>
       </Line>
-      {trouble && <Note alert>{trouble}</Note>}
+      {o.error ? <Note alert>{o.error}</Note> : <Failed of={[act]} />}
       {open && (
         <div className="board">
           {plan.data && <Plan plan={plan.data} />}
-          {plan.error && <Note alert>{plan.error.message}</Note>}
+          <Failed of={[plan]} />
           {arrange && o.wants !== '' && <OccasionForm occasion={o} onDone={() => setOpen(false)} />}
         </div>
       )}

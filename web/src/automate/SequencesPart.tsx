@@ -7,6 +7,7 @@ import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Line } from '../house/Line';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { runLine } from './lines';
 import { NamedForm, NamedPart, StepsField } from './Named';
 import { useRemoveSequence, useRuns, useRunSequence, useSaveSequence, useSequences } from './queries';
@@ -41,7 +42,6 @@ function SequenceLine({ sequence, last, arrange }: { sequence: Sequence; last?: 
   const [open, setOpen] = useState(false);
   const gone = (sequence.gone?.length ?? 0) > 0 ? words.automate.gone(sequence.gone ?? []) : '';
   const came = last && last.phase === 'ended' && last.end !== 'done' ? runLine(last) : '';
-  const trouble = sequence.error ?? run.error?.message;
   return (
     <Box sx={{ '& + &': { borderTop: '1px dotted', borderColor: 'divider' } }}>
       <Line name={sequence.name} about={[words.automate.count(sequence.count), gone, came]}>
@@ -65,7 +65,7 @@ function SequenceLine({ sequence, last, arrange }: { sequence: Sequence; last?: 
           {words.automate.steps}
         </Button>
       </Line>
-      {trouble && <Note alert>{trouble}</Note>}
+      {sequence.error ? <Note alert>{sequence.error}</Note> : <Failed of={[run]} />}
       {open &&
         (arrange && sequence.steps !== '' ? (
           <SequenceForm sequence={sequence} onDone={() => setOpen(false)} />

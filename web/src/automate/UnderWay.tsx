@@ -6,6 +6,7 @@ import { words } from '../app/words';
 import { useStates, useTell } from '../controls/queries';
 import { Line } from '../house/Line';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { holdLine, runLine } from './lines';
 import { useEndHold, useHolds, useRuns, useSequences, useStopRun } from './queries';
@@ -53,7 +54,7 @@ function RunLine({ run }: { run: Run }) {
       </Line>
       {run.asks?.startsWith('the measurement ') && <Note>{words.automate.waitsFor(run.asks)}</Note>}
       {run.asks && !run.asks.startsWith('the ') && may('tell') && <Asked path={run.asks} />}
-      {stop.error && <Note alert>{stop.error.message}</Note>}
+      <Failed of={[stop]} />
     </Box>
   );
 }
@@ -93,7 +94,7 @@ function Asked({ path }: { path: string }) {
             {label(v)}
           </Button>
         ))}
-      {tell.error && <Note alert>{tell.error.message}</Note>}
+      <Failed of={[tell]} />
     </Box>
   );
 }
@@ -127,7 +128,7 @@ function HoldLine({ hold }: { hold: Hold }) {
           </>
         )}
       </Line>
-      {end.error && <Note alert>{end.error.message}</Note>}
+      <Failed of={[end]} />
     </>
   );
 }

@@ -9,6 +9,7 @@ import { useDevice, useDevices } from '../api/queries';
 import { useKeep, useSendCapture } from './queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { sends } from '../shared/text';
 
 const formats = ['vcd', 'csv', 'wav', 'text', 'c'] as const;
@@ -53,7 +54,7 @@ export function Actions({ of: d }: { of: CaptureDetail }) {
               : send.data.reason}
           </Note>
         )}
-        {send.error && <Note alert>{send.error.message}</Note>}
+        <Failed of={[send]} />
       </Box>
       {d.code && <KeepForm id={id} />}
     </Panel>
@@ -102,7 +103,7 @@ function KeepForm({ id }: { id: string }) {
       </Button>
       <Box aria-live="polite" sx={{ flexBasis: '100%' }}>
         {keep.isSuccess && <Note>{words.bench.kept(keep.data.name, keep.variables.key)}</Note>}
-        {keep.error && <Note alert>{keep.error.message}</Note>}
+        <Failed of={[keep]} />
       </Box>
     </Box>
   );

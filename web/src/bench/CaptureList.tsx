@@ -7,7 +7,9 @@ import { useCaptures } from '../api/queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { clock, label, read } from '../shared/text';
+import { fold } from './fold';
 
 const pageSize = 50;
 
@@ -28,10 +30,10 @@ export function CaptureList({ open }: { open?: string }) {
   };
   return (
     <>
-      {live.error && <Note alert>{live.error.message}</Note>}
+      <Failed of={[live]} />
       {live.data?.length === 0 && <Note>{words.bench.none}</Note>}
-      {all.map((c) => (
-        <Item key={c.id} capture={c} open={c.id === open} />
+      {fold(all).map((group) => (
+        <Group key={group.at(-1)?.id} of={group} open={open} />
       ))}
       {!ended && newest.length >= pageSize && (
         <Button variant="outlined" sx={{ mt: 2 }} onClick={() => void more()}>
@@ -49,8 +51,36 @@ export function what(c: Capture): string {
   return c.held ? words.bench.held(c.held) : words.bench.noCode;
 }
 
+// names says which keys a capture is, or that Urbo sent it; "" where nobody knows.
+export function names(c: Capture): string {
+  return c.echo ? words.bench.echo : c.keys.map((k) => `${k.device} ${label(k.key)}`).join(', ');
+}
+
+// Group is captures that say the same: the newest stands for the others, until somebody wants to see them.
+function Group({ of, open }: { of: Capture[]; open?: string }) {
+  const [unfolded, setUnfolded] = useState(false);
+  const [first, ...rest] = of;
+  const all = unfolded || rest.some((c) => c.id === open);
+  return (
+    <>
+      {first && <Item capture={first} open={first.id === open} />}
+      {all && rest.map((c) => <Item key={c.id} capture={c} open={c.id === open} />)}
+      {rest.length > 0 && !all && (
+        <Button
+          size="small"
+          aria-expanded={false}
+          onClick={() => setUnfolded(true)}
+          sx={{ color: 'text.secondary', ml: 0.75 }}
+        >
+          {words.bench.alike(rest.length)}
+        </Button>
+      )}
+    </>
+  );
+}
+
 function Item({ capture: c, open }: { capture: Capture; open: boolean }) {
-  const named = c.echo ? words.bench.echo : c.keys.map((k) => `${k.device} ${label(k.key)}`).join(', ');
+  const named = names(c);
   return (
     <Box
       component={Link}

@@ -1,143 +1,149 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import MenuItem from '@mui/material/MenuItem';
-import Slider from '@mui/material/Slider';
 import TextField from '@mui/material/TextField';
 import { useMemo, useState } from 'react';
-import type { CaptureDetail, Comparison } from '../api/client';
+import type { Capture, CaptureDetail, Comparison } from '../api/client';
 import { useCaptures } from '../api/queries';
-import { useComparison } from './queries';
 import { words } from '../app/words';
+import { Failed } from '../shared/Failed';
 import { Note, Panel } from '../shared/Panel';
-import { clock, label } from '../shared/text';
-import { what } from './CaptureList';
+import { clock } from '../shared/text';
+import { names, what } from './CaptureList';
+import type { Row } from './draw';
+import { Handles, type Laid } from './Handles';
+import { useComparisons } from './queries';
 import { Trace } from './Trace';
-import { edges } from './trace';
+import { changed, edges, placeOf } from './trace';
 
-type Props = { first: CaptureDetail; over: string; onOver: (id: string) => void };
+// most is how many signals may lie beside the first one.
+const most = 6;
 
-// Overlay lays another capture over the one on the bench: the first stands on the line, the second hangs from it.
+type Props = { first: CaptureDetail; over: string[]; onOver: (ids: string[]) => void };
+
+// Overlay lays other captures over the one on the bench: all on one axis, one below another, each where it fits the first
+// one best. Bits that are not the same are marked.
 export function Overlay({ first, over, onOver }: Props) {
   const captures = useCaptures();
-  const others = (captures.data ?? []).filter((c) => c.id !== first.capture.id);
-  const comparison = useComparison(first.capture.id, over);
-  if (others.length === 0 && !over) return null;
+  const all = captures.data ?? [];
+  const others = all.filter((c) => c.id !== first.capture.id && !over.includes(c.id));
+  const comparisons = useComparisons(first.capture.id, over);
+  const [laid, setLaid] = useState<Laid>();
+  const beside = over.flatMap((id, i) => {
+    const of = comparisons[i]?.data;
+    return of ? [{ id, of, capture: all.find((c) => c.id === id) }] : [];
+  });
+  if (others.length === 0 && over.length === 0) return null;
   return (
     <Panel title={words.bench.overlay}>
-      <TextField
-        select
-        label={words.bench.second}
-        value={over}
-        onChange={(e) => onOver(e.target.value)}
-        sx={{ maxWidth: 520 }}
-      >
-        <MenuItem value="">{words.bench.noSecond}</MenuItem>
-        {others.map((c) => (
-          <MenuItem key={c.id} value={c.id}>
-            {clock(c.at)} {c.keys[0] ? `${c.keys[0].device} ${label(c.keys[0].key)}` : what(c)}
+      {over.length < most ? (
+        <TextField
+          select
+          label={words.bench.another}
+          value=""
+          onChange={(e) => onOver([...over, e.target.value])}
+          sx={{ maxWidth: 620 }}
+        >
+          <MenuItem value="" disabled>
+            {words.bench.chooseOther}
           </MenuItem>
-        ))}
-      </TextField>
-      {comparison.error && <Note alert>{comparison.error.message}</Note>}
-      {comparison.data && over && <Laid key={over} of={comparison.data} />}
+          {others.map((c) => (
+            <MenuItem key={c.id} value={c.id}>
+              {called(c)}
+            </MenuItem>
+          ))}
+        </TextField>
+      ) : (
+        <Note>{words.bench.mostOthers(most)}</Note>
+      )}
+      <Failed of={comparisons} />
+      <Names
+        of={[{ id: first.capture.id, text: called(first.capture) }].concat(
+          over.map((id, i) => ({ id, text: lineOf(all, id, comparisons[i]?.data) })),
+        )}
+        onTake={(id) => onOver(over.filter((o) => o !== id))}
+      />
+      {beside.length > 0 && (
+        <Drawing of={beside.map((b) => b.of)} laid={beside.length === 1 ? laid : undefined} />
+      )}
+      {beside.length === 1 && beside[0] && (
+        <Handles key={`handles ${beside[0].id}`} of={beside[0].of} laid={laid} onLaid={setLaid} />
+      )}
     </Panel>
   );
 }
 
-// Laid draws both frames, the second stretched in time and moved as the handles say.
-function Laid({ of: c }: { of: Comparison }) {
-  const fit = 1 / c.length;
-  const place = c.a.slice(0, c.offset).reduce((sum, d) => sum + d, 0);
-  const [stretch, setStretch] = useState(1);
-  const [shift, setShift] = useState(place);
-  const rows = useMemo(
-    () => [
-      { times: edges(c.a), colour: 'received' as const, name: words.bench.firstShort },
-      { times: edges(c.b, stretch, shift), colour: 'transmitted' as const, name: words.bench.secondShort },
-    ],
-    [c, stretch, shift],
-  );
-  const view = useMemo(() => {
-    const end = Math.max(edges(c.a).at(-1) ?? 1, edges(c.b).at(-1) ?? 1);
-    return { min: -0.02 * end, max: 1.05 * end };
-  }, [c]);
+// called says when a capture was heard, which key it is, and what was read of it.
+function called(c: Capture): string {
+  return [clock(c.at), names(c), what(c)].filter(Boolean).join(' · ');
+}
+
+function lineOf(all: Capture[], id: string, of: Comparison | undefined): string {
+  const c = all.find((o) => o.id === id);
+  return `${c ? called(c) : id}${of ? `. ${of.words}` : ''}`;
+}
+
+// Names lists the signals in the order in which they are drawn.
+function Names({ of, onTake }: { of: { id: string; text: string }[]; onTake: (id: string) => void }) {
+  if (of.length < 2) return null;
   return (
-    <Box sx={{ mt: 2 }}>
-      <Box sx={{ borderLeft: 3, borderColor: 'text.primary', pl: 2, mb: 1.5, maxWidth: '65ch' }}>
-        {c.words}
-      </Box>
-      <Box sx={{ display: 'flex', gap: 2, fontSize: 14, fontWeight: 600 }}>
-        <Box sx={{ color: 'received' }}>{words.bench.firstAbove}</Box>
-        <Box sx={{ color: 'secondary.main' }}>{words.bench.secondBelow}</Box>
-      </Box>
-      <Trace rows={rows} view={view} height={220} name={words.bench.overlayDrawing} />
-      <Box
-        sx={{
-          display: 'grid',
-          gridTemplateColumns: { sm: '1fr 1fr auto' },
-          columnGap: 4,
-          alignItems: 'center',
-          mt: 1,
-        }}
-      >
-        <Handle
-          name={words.bench.stretchHandle}
-          value={stretch}
-          min={0.5}
-          max={2}
-          step={0.001}
-          text={`${(100 * stretch).toFixed(1)} %`}
-          onChange={setStretch}
-        />
-        <Handle
-          name={words.bench.shiftHandle}
-          value={shift / 1000}
-          min={-20}
-          max={Math.max(60, place / 1000)}
-          step={0.01}
-          text={`${(shift / 1000).toFixed(2)} ms`}
-          onChange={(ms) => setShift(1000 * ms)}
-        />
-        <Button
-          variant="outlined"
-          onClick={() => {
-            setStretch(fit);
-            setShift(place);
-          }}
-        >
-          {words.bench.fit}
-        </Button>
-      </Box>
+    <Box component="ol" sx={{ my: 2, pl: 3, display: 'grid', gap: 0.5, maxWidth: '75ch' }}>
+      {of.map((one, n) => (
+        <Box component="li" key={one.id} sx={{ '&::marker': { fontWeight: 700 } }}>
+          <Box component="span" sx={{ color: n === 0 ? 'received' : undefined }}>
+            {one.text}
+          </Box>{' '}
+          {n > 0 && (
+            <Button size="small" aria-label={words.bench.takeAway(n + 1)} onClick={() => onTake(one.id)}>
+              {words.bench.takeAwayShort}
+            </Button>
+          )}
+        </Box>
+      ))}
     </Box>
   );
 }
 
-type HandleProps = {
-  name: string;
-  value: number;
-  min: number;
-  max: number;
-  step: number;
-  text: string;
-  onChange: (v: number) => void;
-};
-
-function Handle({ name, value, min, max, step, text, onChange }: HandleProps) {
+// Drawing draws the frames, the others stretched in time to the clock of the first, or as the handles say.
+function Drawing({ of, laid }: { of: Comparison[]; laid?: Laid }) {
+  const rows = useMemo(() => {
+    const first = of[0];
+    if (!first) return [];
+    const marked = [...new Set(of.flatMap((c) => c.differing))];
+    const out: Row[] = [
+      {
+        times: edges(first.a),
+        colour: 'received',
+        name: '1',
+        labels: first.spans_a,
+        marked: changed(first.spans_a, marked),
+      },
+    ];
+    of.forEach((c, n) => {
+      const place = laid ?? { stretch: 1 / c.length, shift: placeOf(c) };
+      out.push({
+        times: edges(c.b, place.stretch, place.shift),
+        colour: 'text-primary',
+        name: String(n + 2),
+        labels: c.spans_b,
+        marked: changed(c.spans_b, c.differing),
+      });
+    });
+    return out;
+  }, [of, laid]);
+  const view = useMemo(() => {
+    const end = Math.max(...of.flatMap((c) => [edges(c.a).at(-1) ?? 1, (edges(c.b).at(-1) ?? 1) / c.length]));
+    return { min: -0.02 * end, max: 1.05 * end };
+  }, [of]);
   return (
-    <Box>
-      <Box sx={{ display: 'flex', justifyContent: 'space-between', fontSize: 14, color: 'text.secondary' }}>
-        <span>{name}</span>
-        <span>{text}</span>
-      </Box>
-      <Slider
-        aria-label={name}
-        value={value}
-        min={min}
-        max={max}
-        step={step}
-        color="secondary"
-        onChange={(_, v) => onChange(v)}
+    <>
+      <Trace
+        rows={rows}
+        view={view}
+        height={40 + 90 * rows.length}
+        name={words.bench.overlayDrawing(rows.length)}
       />
-    </Box>
+      {rows.some((r) => r.marked?.length) && <Note>{words.bench.boxed}</Note>}
+    </>
   );
 }

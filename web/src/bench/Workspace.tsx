@@ -16,12 +16,12 @@ import { edges, flatten, labels, opening } from './trace';
 // Workspace is one capture on the bench.
 export function Workspace({ id }: { id: string }) {
   const detail = useCapture(id);
-  const [over, setOver] = useState('');
+  const [over, setOver] = useState<string[]>([]);
   if (detail.error) return <Note alert>{detail.error.message}</Note>;
   if (!detail.data) return <Note>{words.loading}</Note>;
   return (
     <>
-      <Signal of={detail.data} hidden={over !== ''} />
+      <Signal of={detail.data} hidden={over.length > 0} />
       <Overlay first={detail.data} over={over} onOver={setOver} />
       <Actions of={detail.data} />
       <Readings of={detail.data} />

@@ -5,16 +5,16 @@ import type { Label } from './trace';
 // Row is one signal of a drawing.
 export type Row = {
   times: number[]; // edges in µs: a mark, a space, a mark …
-  colour: 'received' | 'transmitted';
+  colour: 'received' | 'transmitted' | 'text-primary';
   name?: string;
   labels?: Label[];
+  marked?: Label[]; // pieces that are pointed out
 };
 
 // narrow is how many pixels a label needs.
 const narrow = 9;
 
-// draw paints marks as boxes that stand on a line. Two signals share the line: the first stands on it, the second
-// hangs from it.
+// draw paints marks as boxes that stand on a line. Of several signals each has its own line, one below another.
 export function draw(u: uPlot, rows: Row[]) {
   const { ctx, bbox } = u;
   const style = getComputedStyle(document.body);
@@ -23,27 +23,37 @@ export function draw(u: uPlot, rows: Row[]) {
   ctx.beginPath();
   ctx.rect(bbox.left, bbox.top, bbox.width, bbox.height);
   ctx.clip();
-  const two = rows.length > 1;
   const room = 18 * dense; // for the labels above
-  const full = bbox.height - room - (two ? room : 0);
-  const line = bbox.top + room + (two ? full / 2 : full);
-  const tall = two ? full / 2 - dense : full;
+  const lane = bbox.height / rows.length;
+  const tall = lane - room - (rows.length > 1 ? 4 * dense : 0);
   const x = (us: number) => Math.round(u.valToPos(us, 'x', true));
+  const ends = (r: Row, l: Label): [number, number] => [
+    x(r.times[l.from] ?? 0),
+    x(r.times[Math.min(l.to, r.times.length - 1)] ?? 0),
+  ];
   rows.forEach((r, n) => {
+    const top = bbox.top + n * lane;
+    const line = top + room + tall;
+    ctx.fillStyle = style.getPropertyValue('--mui-palette-line');
+    for (const m of r.marked ?? []) {
+      const [left, right] = ends(r, m);
+      ctx.fillRect(left, top, right - left, room + tall);
+    }
     ctx.fillStyle = style.getPropertyValue(`--mui-palette-${r.colour}`);
     for (let i = 0; i + 1 < r.times.length; i += 2) {
       const left = x(r.times[i] ?? 0);
       const right = x(r.times[i + 1] ?? 0);
       if (right < bbox.left || left > bbox.left + bbox.width) continue;
-      ctx.fillRect(left, n === 0 ? line - tall : line + dense, Math.max(right - left, 1), tall);
+      ctx.fillRect(left, line - tall, Math.max(right - left, 1), tall);
     }
-    ctx.fillRect(
-      x(r.times[0] ?? 0),
-      n === 0 ? line - dense : line,
-      x(r.times.at(-1) ?? 0) - x(r.times[0] ?? 0),
-      dense,
-    );
-    write(ctx, r, x, n === 0 ? bbox.top + 0.7 * room : line + tall + 0.8 * room, style, dense);
+    ctx.fillRect(x(r.times[0] ?? 0), line - dense, x(r.times.at(-1) ?? 0) - x(r.times[0] ?? 0), dense);
+    write(ctx, r, (l) => ends(r, l), top + 0.7 * room, style, dense);
+    ctx.strokeStyle = style.color;
+    ctx.lineWidth = 1.5 * dense;
+    for (const m of r.marked ?? []) {
+      const [left, right] = ends(r, m);
+      ctx.strokeRect(left, top + dense, right - left, room + tall - 2 * dense);
+    }
   });
   ctx.restore();
 }
@@ -52,7 +62,7 @@ export function draw(u: uPlot, rows: Row[]) {
 function write(
   ctx: CanvasRenderingContext2D,
   r: Row,
-  x: (us: number) => number,
+  ends: (l: Label) => [number, number],
   y: number,
   style: CSSStyleDeclaration,
   dense: number,
@@ -62,8 +72,7 @@ function write(
   ctx.textBaseline = 'alphabetic';
   ctx.fillStyle = style.color;
   for (const l of r.labels ?? []) {
-    const left = x(r.times[l.from] ?? 0);
-    const right = x(r.times[Math.min(l.to, r.times.length - 1)] ?? 0);
+    const [left, right] = ends(l);
     if (right - left >= Math.max(narrow * dense, ctx.measureText(l.text).width + 2))
       ctx.fillText(l.text, (left + right) / 2, y);
   }

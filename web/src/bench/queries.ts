@@ -1,4 +1,4 @@
-import { useMutation, useQuery } from '@tanstack/react-query';
+import { useMutation, useQueries, useQuery } from '@tanstack/react-query';
 import { client, unwrap, type KeyRef } from '../api/client';
 import { keys, queryClient } from '../api/queries';
 
@@ -8,16 +8,18 @@ export const useCapture = (id: string) =>
     queryFn: () => unwrap(client.GET('/api/captures/{capture}', { params: { path: { capture: id } } })),
   });
 
-export const useComparison = (first: string, second: string) =>
-  useQuery({
-    queryKey: ['comparison', first, second],
-    queryFn: () =>
-      unwrap(
-        client.GET('/api/captures/{capture}/compare/{other}', {
-          params: { path: { capture: first, other: second } },
-        }),
-      ),
-    enabled: second !== '',
+// useComparisons lays others over a first one.
+export const useComparisons = (first: string, others: string[]) =>
+  useQueries({
+    queries: others.map((other) => ({
+      queryKey: ['comparison', first, other],
+      queryFn: () =>
+        unwrap(
+          client.GET('/api/captures/{capture}/compare/{other}', {
+            params: { path: { capture: first, other } },
+          }),
+        ),
+    })),
   });
 
 export const useSendCapture = () =>

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest';
 import type { Structure } from '../api/client';
-import { at, edges, flatten, labels, opening, pan, zoom } from './trace';
+import { changed, at, edges, flatten, labels, opening, pan, zoom } from './trace';
 
 test('trains of a press are joined by their gaps, and an unknown gap counts as the least there can be', () => {
   const trains = [
@@ -50,4 +50,14 @@ test('zoom and pan stay within the whole', () => {
   expect(zoom({ min: 1000, max: 2000 }, whole, 1500, 100)).toEqual(whole);
   expect(zoom({ min: 1000, max: 1300 }, whole, 1000, 0.01)).toEqual({ min: 1000, max: 1200 });
   expect(pan({ min: 9000, max: 9500 }, whole, 5000)).toEqual({ min: 9500, max: 10_000 });
+});
+
+test('the bits that are not the same are counted over all blocks, and what carries none is not', () => {
+  const spans = ['lead', '0', '1', 'pause', '1', '1', 'tail'].map((text, i) => ({
+    from: 2 * i,
+    to: 2 * i + 2,
+    text,
+  }));
+  expect(changed(spans, [2, 3]).map((l) => l.from)).toEqual([4, 8]);
+  expect(changed(spans, [])).toEqual([]);
 });

@@ -1,5 +1,5 @@
 // The arithmetic of a drawing of signals: where edges are, what lies under the cursor, and what part of time is shown.
-import type { Capture, Structure } from '../api/client';
+import type { Capture, Comparison, Structure } from '../api/client';
 
 // Label is a piece of a signal with a meaning: a bit, a lead, a pause.
 export type Label = { from: number; to: number; text: string };
@@ -45,6 +45,24 @@ export function labels(structure: Structure | undefined, durations: number): Lab
       .filter((l) => l.to <= durations + 1),
   );
 }
+
+// fixed are pieces of a frame that carry no bits.
+const fixed = ['lead', 'pause', 'tail'];
+
+// changed are the pieces of a frame that are bits of which the number, from 1 over all bits, is one of those.
+export function changed(spans: Structure['spans'], numbers: number[]): Label[] {
+  let n = 0;
+  const out: Label[] = [];
+  for (const s of spans) {
+    if (fixed.includes(s.text)) continue;
+    n += 1;
+    if (numbers.includes(n)) out.push({ from: s.from, to: s.to, text: s.text });
+  }
+  return out;
+}
+
+// placeOf is where the second of two signals begins on the first, in µs.
+export const placeOf = (c: Comparison) => c.a.slice(0, c.offset).reduce((sum, d) => sum + d, 0);
 
 // View is the part of time that is shown, in µs.
 export type View = { min: number; max: number };

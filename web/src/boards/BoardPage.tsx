@@ -5,6 +5,7 @@ import { useMay } from '../api/may';
 import { words } from '../app/words';
 import { NoReceiver } from '../house/NoReceiver';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { useTitle } from '../shared/title';
 import './board.css';
@@ -73,7 +74,7 @@ export default function BoardPage() {
         )}
       </div>
       <NoReceiver only="none" />
-      {board.error && <Note alert>{board.error.message}</Note>}
+      <Failed of={[board]} />
       {board.data?.error && <Note alert>{board.data.error}</Note>}
       {board.data && <Page key={slug} board={board.data} state={state.data} />}
     </div>
@@ -183,7 +184,7 @@ function Questions({ questions }: { questions: OpenQuestion[] }) {
           )}
         </div>
       ))}
-      {answer.error && <Note alert>{answer.error.message}</Note>}
+      <Failed of={[answer]} />
     </div>
   );
 }

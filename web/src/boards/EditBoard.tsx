@@ -21,6 +21,7 @@ import { useNavigate } from 'react-router';
 import type { Board } from '../api/client';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { AddTile } from './AddTile';
 import './board.css';
 import {
@@ -194,7 +195,6 @@ export default function EditBoard({ board, onDone }: { board: Board; onDone: () 
           {words.boards.copy}
         </Button>
         <Button
-          color="secondary"
           onClick={() =>
             sure
               ? drop.mutate(board.slug, { onSuccess: () => (onDone(), void navigate('/boards')) })
@@ -204,8 +204,8 @@ export default function EditBoard({ board, onDone }: { board: Board; onDone: () 
           {sure ? words.boards.sure : words.boards.removeBoard}
         </Button>
       </div>
-      {create.error && <Note alert>{create.error.message}</Note>}
-      {drop.error && <Note alert>{drop.error.message}</Note>}
+      <Failed of={[create]} />
+      <Failed of={[drop]} />
       <AddTile onAdd={(t) => to(add(draft, t))} />
     </div>
   );

@@ -3,6 +3,7 @@ import { useState } from 'react';
 import type { OccasionPlan, Tile, TileState } from '../api/client';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { useOccasionPlan } from './queries';
 import { useUse } from './useUse';
@@ -37,7 +38,7 @@ export function OccasionPart({
           ))}
         </div>
       )}
-      {plan.error && <Note alert>{plan.error.message}</Note>}
+      <Failed of={[plan]} />
       {plan.data && <Plan plan={plan.data} />}
       {use.trouble && <Note alert>{use.trouble}</Note>}
       <div className="row" style={{ marginTop: '1rem' }}>

@@ -1,9 +1,23 @@
+import { useEffect, useRef } from 'react';
+import type { TileControl } from '../api/client';
 import { words } from '../app/words';
 import { label } from '../shared/text';
 import type { Use } from './useUse';
 
-// Said is what came of a tap where that is trouble, or what has to be known first.
-export function Said({ use, name }: { use: Use; name: string }) {
+// alike is how long in ms after a tap what is believed may still change because of it.
+const alike = 2000;
+
+// Said is what came of a tap where that is trouble, or what has to be known first. It leaves when the control comes to
+// be believed at something else: somebody said so, or a handset was heard.
+export function Said({ use, name, is }: { use: Use; name: string; is?: TileControl }) {
+  const { trouble, leave } = use;
+  const since = useRef(0);
+  useEffect(() => {
+    since.current = Date.now();
+  }, [trouble]);
+  useEffect(() => {
+    if (Date.now() - since.current > alike) leave();
+  }, [is?.value, is?.word, leave]);
   if (use.asks) {
     return (
       <div className="ask" role="group" aria-label={words.boards.askNow(name)}>
@@ -16,10 +30,10 @@ export function Said({ use, name }: { use: Use; name: string }) {
       </div>
     );
   }
-  if (!use.trouble) return null;
+  if (!trouble) return null;
   return (
     <div className="said" role="alert">
-      {use.trouble}
+      {trouble}
       <div>
         {use.helps.map((key) => (
           <button key={key} type="button" className="square text" onClick={() => use.press(key)}>

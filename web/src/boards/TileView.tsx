@@ -34,7 +34,7 @@ export const TileView = memo(function TileView({ board, tile, state, onMore, onO
       onMore={more && !tile.gone ? () => onMore(tile) : undefined}
     >
       <Body tile={tile} state={state} name={name} use={use} onOpen={onOpen} />
-      <Said use={use} name={name} />
+      <Said use={use} name={name} is={tile.faces[0] && control(state, tile.faces[0].control)} />
     </TileFrame>
   );
 });

@@ -1,5 +1,6 @@
-import { useState } from 'react';
+import { useCallback, useState } from 'react';
 import type { Ask, TileAnswer, TileUse } from '../api/client';
+import { useCauseLeft } from '../api/cause';
 import { words } from '../app/words';
 import { useSetControls, useTell } from '../controls/queries';
 import { usePress } from '../devices/queries';
@@ -18,6 +19,7 @@ export type Use = {
   run: (how: NonNullable<TileUse['do']>) => void;
   tell: (value: string) => void; // what it is at now; then what was wanted goes on
   again: () => void;
+  leave: () => void; // the cause of the trouble is no more
 };
 
 // Came is what came of what was sent.
@@ -62,6 +64,8 @@ function useSending(send: (body: TileUse, asked?: string) => Promise<Came>): Use
   const [trouble, setTrouble] = useState<string>();
   const [helps, setHelps] = useState<string[]>([]);
   const [asks, setAsks] = useState<Use['asks']>();
+  const leave = useCallback(() => setTrouble(undefined), []);
+  useCauseLeft(leave);
   const over = (answer?: Came, error?: Error) => {
     setWaiting((n) => {
       if (n === 1) setWanted(undefined);
@@ -95,5 +99,6 @@ function useSending(send: (body: TileUse, asked?: string) => Promise<Came>): Use
     run: (how) => go({ do: how }),
     tell: (value) => go({ ...last, tell: value, ask: false }),
     again: () => last && go(last),
+    leave,
   };
 }

@@ -31,7 +31,7 @@ export function ControlTile({
   return (
     <TileFrame name={name} className={faceSize(face)} onMore={() => setOpen(true)}>
       <ControlFace face={may('use') ? face : { ...face, fixed: true }} is={state} name={name} use={use} />
-      <Said use={use} name={use.asks ? label(use.asks.control) : name} />
+      <Said use={use} name={use.asks ? label(use.asks.control) : name} is={state} />
       {open && (
         <Dialog open onClose={() => setOpen(false)} fullWidth maxWidth="sm" aria-labelledby="known-title">
           <DialogTitle id="known-title">{name}</DialogTitle>

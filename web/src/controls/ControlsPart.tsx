@@ -4,7 +4,8 @@ import { useState } from 'react';
 import type { Control, ControlState, Device } from '../api/client';
 import { useMay } from '../api/may';
 import { words } from '../app/words';
-import { Note, Panel } from '../shared/Panel';
+import { Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { Comfort } from './Comfort';
 import { EditControls } from './EditControls';
 import { ControlTile } from './ControlTile';
@@ -41,8 +42,8 @@ export function ControlsPart({ device }: { device: Device }) {
         </Box>
       }
     >
-      {undo.error && <Note alert>{undo.error.message}</Note>}
-      {states.error && <Note alert>{states.error.message}</Note>}
+      <Failed of={[undo]} />
+      <Failed of={[states]} />
       <Held device={device.slug} />
       <Comfort controls={controls} states={states.data ?? []} />
       <div className="board">

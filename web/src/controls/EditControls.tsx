@@ -6,6 +6,7 @@ import { useState } from 'react';
 import type { Control, Device } from '../api/client';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { FramesForm } from './FramesForm';
 import { Named } from './Named';
@@ -58,7 +59,7 @@ export function EditControls({ device, onDone }: { device: Device; onDone: () =>
           {open === `ask ${c.name}` && <AskControl device={device} control={c} onDone={done} />}
         </Box>
       ))}
-      {remove.error && <Note alert>{remove.error.message}</Note>}
+      <Failed of={[remove]} />
       {remarks.map((r) => (
         <Note key={r}>{r}</Note>
       ))}
@@ -89,7 +90,6 @@ function Sure({ name, text, onSure }: { name: string; text: string; onSure: () =
   return (
     <Button
       size="small"
-      color="secondary"
       aria-label={sure ? words.controls.sureOf(name) : name}
       onClick={() => (sure ? onSure() : setSure(true))}
     >
@@ -123,7 +123,7 @@ function AskControl({
       }}
     >
       <Questions device={device.slug} questions={questions} answers={answers} onChange={setAnswers} />
-      {(asked.error ?? keep.error) && <Note alert>{(asked.error ?? keep.error)?.message}</Note>}
+      <Failed of={[asked, keep]} />
       <Box sx={{ display: 'flex', gap: 1 }}>
         <Button type="submit" variant="contained" disabled={keep.isPending || given.length === 0}>
           {words.controls.keepIt}
@@ -231,7 +231,7 @@ function ControlForm({
           />
         ))}
       </Box>
-      {put.error && <Note alert>{put.error.message}</Note>}
+      <Failed of={[put]} />
       <Box sx={{ display: 'flex', gap: 1 }}>
         <Button
           type="submit"

@@ -5,7 +5,7 @@ import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import type { Control, Device, Sheet } from '../api/client';
 import { words } from '../app/words';
-import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { carried, type Carried } from './frames';
 import { usePutFrames, useRemoveFrames, useSheets } from './queries';
 
@@ -33,13 +33,9 @@ export function FramesForm({ device, onDone }: { device: Device; onDone: () => v
         ))}
       </TextField>
       {sheet && <Fields key={sheet.name} device={device} sheet={sheet} onDone={onDone} />}
-      {(sheets.error ?? remove.error) && <Note alert>{(sheets.error ?? remove.error)?.message}</Note>}
+      <Failed of={[sheets, remove]} />
       {device.whole && (
-        <Button
-          color="secondary"
-          sx={{ justifySelf: 'start' }}
-          onClick={() => remove.mutate(undefined, { onSuccess: onDone })}
-        >
+        <Button sx={{ justifySelf: 'start' }} onClick={() => remove.mutate(undefined, { onSuccess: onDone })}>
           {words.controls.framesNone}
         </Button>
       )}
@@ -112,7 +108,7 @@ function Fields({ device, sheet, onDone }: { device: Device; sheet: Sheet; onDon
           />
         </Box>
       ))}
-      {put.error && <Note alert>{put.error.message}</Note>}
+      <Failed of={[put]} />
       <Box sx={{ display: 'flex', gap: 1 }}>
         <Button type="submit" variant="contained" disabled={put.isPending || carries.length === 0}>
           {words.controls.keepIt}

@@ -3,7 +3,7 @@ import Button from '@mui/material/Button';
 import { words } from '../app/words';
 import { holdLine } from '../automate/lines';
 import { useEndHold, useHolds } from '../automate/queries';
-import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 
 // Held is what is set for a time on a device, and how to end that.
@@ -40,7 +40,7 @@ export function Held({ device }: { device: string }) {
           </Box>
         </Box>
       ))}
-      {end.error && <Note alert>{end.error.message}</Note>}
+      <Failed of={[end]} />
     </>
   );
 }

@@ -4,6 +4,7 @@ import { useMay } from '../api/may';
 import { useDevice } from '../api/queries';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { clock, label } from '../shared/text';
 import { Really } from './Really';
 import { useStates, useUndoSet } from './queries';
@@ -60,7 +61,7 @@ export function Known({
           <Really device={one.data} control={form} onDone={onDone} />
         </div>
       )}
-      {undo.error && <Note alert>{undo.error.message}</Note>}
+      <Failed of={[undo]} />
       <div className="row" style={{ marginTop: '1rem' }}>
         <Button
           variant="outlined"

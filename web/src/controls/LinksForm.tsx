@@ -6,7 +6,7 @@ import { useState } from 'react';
 import type { Control, Device, LinkRequest } from '../api/client';
 import { words } from '../app/words';
 import { useDevice, useDevices } from '../api/queries';
-import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { usePutFeed, usePutLink, useRemoveLink } from './queries';
 import { valuesOf } from './state';
@@ -55,7 +55,7 @@ export function LinksForm({ device, onDone }: { device: Device; onDone: () => vo
           </MenuItem>
         ))}
       </TextField>
-      {(remove.error ?? feed.error) && <Note alert>{(remove.error ?? feed.error)?.message}</Note>}
+      <Failed of={[remove, feed]} />
       <Button sx={{ justifySelf: 'start' }} onClick={onDone}>
         {words.controls.done}
       </Button>
@@ -132,7 +132,7 @@ function AddLink({ device, others }: { device: Device; others: string[] }) {
       >
         {words.controls.addLink}
       </Button>
-      {put.error && <Note alert>{put.error.message}</Note>}
+      <Failed of={[put]} />
     </Box>
   );
 }

@@ -6,6 +6,7 @@ import { useState } from 'react';
 import type { Device, Pairing } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { useAskToPair, useCancelPairing, useConfirmPairing, usePair, usePairingWays } from './queries';
 
@@ -48,7 +49,7 @@ function Choice({ device, onDone }: { device: Device; onDone: () => void }) {
           </MenuItem>
         ))}
       </TextField>
-      {pair.error && <Note alert>{pair.error.message}</Note>}
+      <Failed of={[pair]} />
       <Box sx={{ display: 'flex', gap: 1 }}>
         <Button variant="outlined" disabled={!way || pair.isPending} onClick={() => pair.mutate(way)}>
           {words.pair.make}
@@ -73,7 +74,7 @@ function Steps({ device, pairing, onDone }: { device: Device; pairing: Pairing; 
         <Button variant="outlined" disabled={press.isPending} onClick={() => press.mutate()}>
           {words.pair.send(label(pairing.key))}
         </Button>
-        {press.error && <Note alert>{press.error.message}</Note>}
+        <Failed of={[press]} />
         {press.data && press.data.outcome !== 'sent' && <Note alert>{press.data.reason}</Note>}
       </li>
       {press.isSuccess && (
@@ -87,7 +88,7 @@ function Steps({ device, pairing, onDone }: { device: Device; pairing: Pairing; 
               {words.pair.again}
             </Button>
           </Box>
-          {took.error && <Note alert>{took.error.message}</Note>}
+          <Failed of={[took]} />
         </li>
       )}
       <Box>

@@ -4,6 +4,7 @@ import { useState } from 'react';
 import type { Control, Device, Question } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { EditControls } from './EditControls';
 import { Named } from './Named';
@@ -110,7 +111,7 @@ function Wizard({
           )}
         </Box>
       ))}
-      {keep.error && <Note alert>{keep.error.message}</Note>}
+      <Failed of={[keep]} />
       <Button type="submit" variant="contained" disabled={keep.isPending} sx={{ justifySelf: 'start' }}>
         {words.controls.keep}
       </Button>

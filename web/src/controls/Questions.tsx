@@ -4,7 +4,7 @@ import TextField from '@mui/material/TextField';
 import type { Question } from '../api/client';
 import { words } from '../app/words';
 import { usePress } from '../devices/queries';
-import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 
 // idOf tells questions apart.
@@ -51,7 +51,7 @@ export function Questions({
           )}
         </Box>
       ))}
-      {press.error && <Note alert>{press.error.message}</Note>}
+      <Failed of={[press]} />
     </>
   );
 }

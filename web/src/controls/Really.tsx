@@ -4,7 +4,7 @@ import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import type { Control, Device } from '../api/client';
 import { words } from '../app/words';
-import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { endsOf, valuesOf } from './state';
 import { useTell } from './queries';
@@ -67,7 +67,7 @@ export function Really({
       <Button size="small" onClick={onDone}>
         {words.devices.cancel}
       </Button>
-      {tell.error && <Note alert>{tell.error.message}</Note>}
+      <Failed of={[tell]} />
     </Box>
   );
 }

@@ -7,7 +7,8 @@ import { useNavigate } from 'react-router';
 import { useKinds } from '../api/queries';
 import { useAddDevice } from './queries';
 import { words } from '../app/words';
-import { Note, Panel } from '../shared/Panel';
+import { Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 
 // AddDevice asks for a new device and opens it.
 export function AddDevice({ onDone }: { onDone: () => void }) {
@@ -48,7 +49,7 @@ export function AddDevice({ onDone }: { onDone: () => void }) {
         </TextField>
         {text('maker')}
         {text('model')}
-        {add.error && <Note alert>{add.error.message}</Note>}
+        <Failed of={[add]} />
         <Box sx={{ display: 'flex', gap: 1 }}>
           <Button type="submit" variant="contained" disabled={add.isPending}>
             {words.devices.save}

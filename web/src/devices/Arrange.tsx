@@ -6,6 +6,7 @@ import type { Device } from '../api/client';
 import { useChangeDevice } from './queries';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { face, stored, swap, type Row } from './face';
 
@@ -64,7 +65,7 @@ export function Arrange({ device, onDone }: { device: Device; onDone: () => void
           }),
         )}
       </Box>
-      {change.error && <Note alert>{change.error.message}</Note>}
+      <Failed of={[change]} />
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1, mt: 2 }}>
         <Button variant="contained" disabled={change.isPending} onClick={() => save(stored(rows))}>
           {words.device.save}

@@ -5,7 +5,8 @@ import type { Device } from '../api/client';
 import { useUndo, useUnfollow } from './queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
-import { Note, Panel } from '../shared/Panel';
+import { Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label, sends } from '../shared/text';
 import { KeyChange } from './KeyChange';
 
@@ -86,7 +87,7 @@ export function Codes({ device }: { device: Device }) {
           </Box>
         ))}
       </Box>
-      {(undo.error ?? unfollow.error) && <Note alert>{(undo.error ?? unfollow.error)?.message}</Note>}
+      <Failed of={[undo, unfollow]} />
     </Panel>
   );
 }

@@ -11,6 +11,7 @@ import { useAllStates, useSetControls } from '../controls/queries';
 import { brief } from '../controls/state';
 import { NoReceiver } from '../house/NoReceiver';
 import { Heading, Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label } from '../shared/text';
 import { AddDevice } from './AddDevice';
 import { useFavourites } from './favourites';
@@ -63,7 +64,7 @@ export default function DevicesPage() {
           sx={{ mt: 2, maxWidth: 360 }}
         />
       )}
-      {devices.error && <Note alert>{devices.error.message}</Note>}
+      <Failed of={[devices]} />
       {devices.data?.length === 0 && <Note>{words.devices.none}</Note>}
       {devices.data && devices.data.length > 0 && found.length === 0 && <Note>{words.devices.noMatch}</Note>}
       {rooms.map(([room, list]) => (

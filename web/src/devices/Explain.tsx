@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { client, unwrap } from '../api/client';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { clock } from '../shared/text';
 
 const marks = { good: '✓', doubt: '?', bad: '✗' };
@@ -24,7 +25,7 @@ export function Explain({ device, name, onDone }: { device: string; name: string
       aria-label={words.device.explain}
       sx={{ borderTop: 1, borderColor: 'divider', pt: 1 }}
     >
-      {found.error && <Note alert>{found.error.message}</Note>}
+      <Failed of={[found]} />
       {found.isPending && <Note>{words.loading}</Note>}
       {found.data?.map((f) => (
         <Box key={f.text} sx={{ display: 'grid', gridTemplateColumns: '1.5em 1fr', py: 0.75 }}>

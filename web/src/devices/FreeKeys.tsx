@@ -6,6 +6,7 @@ import type { Lesson } from '../api/client';
 import { useLessonStep } from './queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label, slugged } from '../shared/text';
 
 // FreeKeys are the keys of a lesson without prompts: each gets its name here, or is dropped.
@@ -64,7 +65,6 @@ function FreeKey({ lesson, of }: { lesson: Lesson; of: Lesson['keys'][number] })
             {words.lesson.name}
           </Button>
           <Button
-            color="secondary"
             aria-label={words.lesson.drop(label(of.name))}
             onClick={() => step.mutate({ do: 'drop', key: of.name })}
           >
@@ -72,7 +72,7 @@ function FreeKey({ lesson, of }: { lesson: Lesson; of: Lesson['keys'][number] })
           </Button>
         </>
       )}
-      {step.error && <Note alert>{step.error.message}</Note>}
+      <Failed of={[step]} />
     </Box>
   );
 }

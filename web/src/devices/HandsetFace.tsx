@@ -3,6 +3,7 @@ import Button from '@mui/material/Button';
 import { useEffect, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 import type { Device } from '../api/client';
+import { useCauseLeft } from '../api/cause';
 import { useHoldKey, usePress } from './queries';
 import { words } from '../app/words';
 import { KeyButton } from '../shared/KeyButton';
@@ -22,6 +23,7 @@ export function HandsetFace({ device }: { device: Device }) {
   const [why, setWhy] = useState(false);
   const fade = useRef<number>(undefined);
   useEffect(() => () => window.clearTimeout(fade.current), []);
+  useCauseLeft(() => setTold((now) => (now?.state === 'trouble' ? null : now)));
 
   const learned = new Set(device.keys.filter((k) => k.codes.length > 0).map((k) => k.name));
   const followed = new Set(device.keys.filter((k) => k.heard?.length).map((k) => k.name));

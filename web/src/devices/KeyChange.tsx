@@ -6,7 +6,7 @@ import { useState, type SubmitEvent } from 'react';
 import type { Key } from '../api/client';
 import { useChangeKey, useRemoveKey, useWriteKey } from './queries';
 import { words } from '../app/words';
-import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 
 const holds = ['', 'once', 'repeat'] as const;
 
@@ -25,7 +25,6 @@ export function KeyChange({ device, of, onDone }: { device: string; of: Key; onD
   const [repeats, setRepeats] = useState(wasRepeats);
   const [pause, setPause] = useState(wasPause);
   const [sure, setSure] = useState(false);
-  const error = change.error ?? write.error ?? remove.error;
   const submit = (e: SubmitEvent) => {
     e.preventDefault();
     const how = {
@@ -96,14 +95,13 @@ export function KeyChange({ device, of, onDone }: { device: string; of: Key; onD
           onChange={(e) => setHz(e.target.value)}
         />
       )}
-      {error && <Note alert>{error.message}</Note>}
+      <Failed of={[change, write, remove]} />
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
         <Button type="submit" variant="contained">
           {words.device.save}
         </Button>
         <Button onClick={onDone}>{words.devices.cancel}</Button>
         <Button
-          color="secondary"
           sx={{ ml: 'auto' }}
           onClick={() => (sure ? remove.mutate(of.name, { onSuccess: onDone }) : setSure(true))}
         >

@@ -6,6 +6,7 @@ import { useLessons, useStartLesson } from './queries';
 import { words } from '../app/words';
 import { NoReceiver } from '../house/NoReceiver';
 import { Heading, Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { LessonChoice } from './LessonChoice';
 import { LessonRun } from './LessonRun';
 import { StageHandset } from './StageHandset';
@@ -49,7 +50,7 @@ export default function LessonPage() {
         <>
           <Heading title={words.lesson.title} under={words.lesson.startHow} />
           <LessonChoice key={slug} device={device} wanted={wanted} onStart={begin} busy={start.isPending} />
-          {start.error && <Note alert>{start.error.message}</Note>}
+          <Failed of={[start]} />
         </>
       )}
       {shown && shown.state !== 'running' && (

@@ -8,6 +8,7 @@ import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { KeyButton } from '../shared/KeyButton';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { fields } from '../shared/text';
 import { Waveform } from '../shared/Waveform';
 import { FreeKeys } from './FreeKeys';
@@ -44,7 +45,7 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
         </Box>
       </Box>
       <Steps lesson={lesson} onStep={(s) => step.mutate(s)} onAgain={onAgain} />
-      {step.error && <Note alert>{step.error.message}</Note>}
+      <Failed of={[step]} />
       {running && lesson.hint && <Note alert>{lesson.hint}</Note>}
       <Panel title={words.lesson.heard}>
         {lesson.last ? <Heard take={lesson.last} /> : <Note>{words.lesson.nothing}</Note>}
@@ -130,7 +131,7 @@ function TryIt({ device, keys }: { device: string; keys: string[] }) {
           />
         ))}
       </Box>
-      {press.error && <Note alert>{press.error.message}</Note>}
+      <Failed of={[press]} />
     </Panel>
   );
 }

@@ -3,7 +3,8 @@ import Button from '@mui/material/Button';
 import type { Device } from '../api/client';
 import { useAdopt, useMatches } from './queries';
 import { words } from '../app/words';
-import { Note, Panel } from '../shared/Panel';
+import { Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 
 // MatchPart says which code set a device's keys are, and lets it have the rest of them.
 export function MatchPart({ device }: { device: Device }) {
@@ -22,7 +23,7 @@ export function MatchPart({ device }: { device: Device }) {
       >
         {words.device.adopt(best.more.length)}
       </Button>
-      {adopt.error && <Note alert>{adopt.error.message}</Note>}
+      <Failed of={[adopt]} />
     </Panel>
   );
 }

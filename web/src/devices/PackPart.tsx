@@ -6,6 +6,7 @@ import { useState } from 'react';
 import { words } from '../app/words';
 import { FileButton } from '../shared/FileButton';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { usePack, type Conflict } from './usePack';
 
 const conflicts: Conflict[] = ['skip', 'replace', 'copy'];
@@ -49,7 +50,7 @@ export function PackPart() {
           </TextField>
         )}
       </Box>
-      {pack.error && <Note alert>{pack.error.message}</Note>}
+      <Failed of={[pack]} />
       {plan && (
         <Box aria-live="polite" sx={{ mt: 1.5 }}>
           {plan.items.map((i) => (

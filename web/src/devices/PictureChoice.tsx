@@ -4,7 +4,7 @@ import { useMutation } from '@tanstack/react-query';
 import { client, Problem, unwrap, type Device } from '../api/client';
 import { words } from '../app/words';
 import { FileButton } from '../shared/FileButton';
-import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 
 // longest is the side in pixels that a picture is scaled down to before it is sent.
 const longest = 1600;
@@ -40,7 +40,6 @@ export function PictureChoice({ device }: { device: Device }) {
   const remove = useMutation({
     mutationFn: () => unwrap(client.DELETE('/api/devices/{device}/picture', path)),
   });
-  const error = set.error ?? remove.error;
   return (
     <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
       <FileButton
@@ -52,7 +51,7 @@ export function PictureChoice({ device }: { device: Device }) {
         {device.picture ? words.device.otherPicture : words.device.picture}
       </FileButton>
       {device.picture && <Button onClick={() => remove.mutate()}>{words.device.noPicture}</Button>}
-      {error && <Note alert>{error.message}</Note>}
+      <Failed of={[set, remove]} />
     </Box>
   );
 }

@@ -1,7 +1,8 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { words } from '../app/words';
-import { Note, Panel } from '../shared/Panel';
+import { Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { clock } from '../shared/text';
 import { useRemoved, useRestoreDevice } from './queries';
 
@@ -34,7 +35,7 @@ export function RemovedPart() {
           </Button>
         </Box>
       ))}
-      {restore.error && <Note alert>{restore.error.message}</Note>}
+      <Failed of={[restore]} />
     </Panel>
   );
 }

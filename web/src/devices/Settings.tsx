@@ -10,7 +10,8 @@ import type { Device, DeviceChange } from '../api/client';
 import { useKinds, useStations } from '../api/queries';
 import { useChangeDevice, useRemoveDevice } from './queries';
 import { words } from '../app/words';
-import { Note, Panel } from '../shared/Panel';
+import { Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { PictureChoice } from './PictureChoice';
 
 const texts = ['name', 'room', 'maker', 'model', 'slug'] as const;
@@ -168,14 +169,13 @@ function Form({ device, onDone }: { device: Device; onDone: () => void }) {
         onChange={(e) => setForm({ ...form, notes: e.target.value })}
       />
       <PictureChoice device={device} />
-      {(change.error ?? remove.error) && <Note alert>{(change.error ?? remove.error)?.message}</Note>}
+      <Failed of={[change, remove]} />
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
         <Button type="submit" variant="contained" disabled={change.isPending}>
           {words.device.save}
         </Button>
         <Button onClick={onDone}>{words.devices.cancel}</Button>
         <Button
-          color="secondary"
           sx={{ ml: 'auto' }}
           onClick={() =>
             sure ? remove.mutate(device.slug, { onSuccess: () => void navigate('/devices') }) : setSure(true)

@@ -5,7 +5,8 @@ import type { HandsetPress, Stage } from '../api/client';
 import { usePressHandset, useStage } from '../api/queries';
 import { words } from '../app/words';
 import { KeyButton } from '../shared/KeyButton';
-import { Note, Panel } from '../shared/Panel';
+import { Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { FaceGrid } from './FaceGrid';
 
 // hows are the ways to press a key, also the wrong ones that people have.
@@ -62,7 +63,7 @@ export function StageKeys({ handset, how = 'short' }: { handset: Stage['handsets
           <KeyButton name={key} onPress={() => press.mutate({ handset: handset.slug, key, ...hows[how] })} />
         )}
       </FaceGrid>
-      {press.error && <Note alert>{press.error.message}</Note>}
+      <Failed of={[press]} />
     </>
   );
 }

@@ -6,6 +6,7 @@ import type { HouseDay } from '../api/client';
 import { dueLine } from '../automate/lines';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { useWidth } from '../shared/useWidth';
 import { clockOf, labels, minuteOf, shades, signs, type Sign } from './day';
 import { useDay, useThen } from './queries';
@@ -235,7 +236,7 @@ function Moment({ at, minute, onEnd }: { at: string; minute: number; onEnd: () =
           {words.day.scrubEnd}
         </Button>
       </Box>
-      {then.error && <Note alert>{then.error.message}</Note>}
+      <Failed of={[then]} />
       {t && t.devices.length + t.measurements.length === 0 && <Note>{words.day.nothingThen}</Note>}
       {t && t.occasions.length > 0 && <Box sx={{ pb: 0.5 }}>{words.day.force(t.occasions)}</Box>}
       {t && (

@@ -7,7 +7,7 @@ import { useMay } from '../api/may';
 import { cameLine, dueLine } from '../automate/lines';
 import { NamedPart } from '../automate/Named';
 import { words } from '../app/words';
-import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { ErrandForm } from './ErrandForm';
 import { Habits } from './Habits';
 import { useErrands, useRunErrand, useSwitchErrand, useTryErrand } from './queries';
@@ -43,7 +43,6 @@ function ErrandLine({ errand: e, arrange }: { errand: Errand; arrange: boolean }
   const run = useRunErrand();
   const turn = useSwitchErrand();
   const trial = useTryErrand();
-  const trouble = run.error ?? turn.error ?? trial.error;
   const toggle = (what: Open) => setOpen(open === what ? '' : what);
   const say = [
     e.error ?? '',
@@ -141,7 +140,7 @@ function ErrandLine({ errand: e, arrange }: { errand: Errand; arrange: boolean }
               </>
             )}
           </Box>
-          {trouble && <Note alert>{trouble.message}</Note>}
+          <Failed of={[run, turn, trial]} />
           {open === 'why' && <Why errand={e.name} />}
           {open === 'rehearse' && <RehearsalView errand={e.name} />}
           {open === 'change' && <ErrandForm errand={e} onDone={() => setOpen('')} />}

@@ -5,6 +5,7 @@ import type { Rehearsal } from '../api/client';
 import { dueLine } from '../automate/lines';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { useWidth } from '../shared/useWidth';
 import { minuteOf } from './day';
 import { useRehearse } from './queries';
@@ -32,7 +33,7 @@ export function RehearsalView({ errand, text }: { errand?: string; text?: string
         ))}
       </Box>
       {rehearse.isPending && <Note>{words.errands.rehearsing}</Note>}
-      {rehearse.error && <Note alert>{rehearse.error.message}</Note>}
+      <Failed of={[rehearse]} />
       {rehearse.data && days !== null && <Result of={rehearse.data} days={name(days)} />}
     </Box>
   );

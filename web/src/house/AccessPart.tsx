@@ -6,6 +6,7 @@ import { keys } from '../api/queries';
 import { stale } from '../api/stale';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { clock } from '../shared/text';
 import { Line } from './Line';
 import { whereText } from './people';
@@ -27,10 +28,9 @@ export default function AccessPart() {
     onSuccess: () => stale(keys.tokens),
   });
   const [sure, setSure] = useState(''); // id of the token that is to go: it is asked once
-  const trouble = sessions.error ?? tokens.error ?? end.error ?? remove.error;
   return (
     <>
-      {trouble && <Note alert>{trouble.message}</Note>}
+      <Failed of={[sessions, tokens, end, remove]} />
       <Panel title={words.house.sessions}>
         {sessions.data?.map((s) => (
           <Line

@@ -7,7 +7,7 @@ import { client, unwrap, type Person, type PersonChange } from '../api/client';
 import { keys } from '../api/queries';
 import { stale } from '../api/stale';
 import { words } from '../app/words';
-import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { endOf, whereOf } from './people';
 import { PersonFields } from './PersonFields';
 
@@ -74,7 +74,7 @@ export function ChangePerson({ person, onDone }: { person: Person; onDone: () =>
           onChange={(e) => setForm({ ...form, user: e.target.value })}
         />
       )}
-      {change.error && <Note alert>{change.error.message}</Note>}
+      <Failed of={[change]} />
       <Box sx={{ display: 'flex', gap: 1 }}>
         <Button type="submit" variant="contained" disabled={change.isPending || !form.name.trim()}>
           {words.people.save}

@@ -8,7 +8,8 @@ import { client, unwrap, type House, type HouseChange } from '../api/client';
 import { keys } from '../api/queries';
 import { stale } from '../api/stale';
 import { words } from '../app/words';
-import { Note, Panel } from '../shared/Panel';
+import { Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 
 // HouseFacts is what the house says of itself: its name, place, zone and units.
 export function HouseFacts({ change }: { change: boolean }) {
@@ -131,7 +132,7 @@ function Form({ house, onDone }: { house: House; onDone: () => void }) {
         <MenuItem value="24">{words.facts.h24}</MenuItem>
         <MenuItem value="12">{words.facts.h12}</MenuItem>
       </TextField>
-      {change.error && <Note alert>{change.error.message}</Note>}
+      <Failed of={[change]} />
       <Box sx={{ display: 'flex', gap: 1 }}>
         <Button type="submit" variant="contained" disabled={change.isPending || wrong}>
           {words.people.save}

@@ -6,6 +6,7 @@ import { client, unwrap, type Entry } from '../api/client';
 import { keys, queryClient } from '../api/queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { fold, noFilter, queryOf } from './journal';
 import { JournalFilter } from './JournalFilter';
 import { JournalRow } from './JournalRow';
@@ -42,7 +43,7 @@ export default function JournalPart() {
   return (
     <Panel title={words.house.journal}>
       <JournalFilter filter={filter} onChange={setFilter} />
-      {journal.error && <Note alert>{journal.error.message}</Note>}
+      <Failed of={[journal]} />
       {journal.data && entries.length === 0 && (
         <Note>{filtered ? words.journal.noMatch : words.house.journalNone}</Note>
       )}

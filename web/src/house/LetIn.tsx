@@ -6,7 +6,7 @@ import { client, unwrap, type NewPerson } from '../api/client';
 import { keys } from '../api/queries';
 import { stale } from '../api/stale';
 import { words } from '../app/words';
-import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { endOf, whereOf } from './people';
 import { PersonFields } from './PersonFields';
 
@@ -44,7 +44,7 @@ export function LetIn({ onDone }: { onDone: (name?: string) => void }) {
       }}
     >
       <PersonFields form={form} onChange={setForm} />
-      {add.error && <Note alert>{add.error.message}</Note>}
+      <Failed of={[add]} />
       <Box sx={{ display: 'flex', gap: 1 }}>
         <Button type="submit" variant="contained" disabled={add.isPending || !form.name.trim()}>
           {words.people.letInDo}

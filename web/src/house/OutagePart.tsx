@@ -9,6 +9,7 @@ import { keys, useDevices } from '../api/queries';
 import { stale } from '../api/stale';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 
 // OutagePart is where somebody says that the mains failed: nothing else can tell.
 export function OutagePart() {
@@ -49,7 +50,7 @@ export function OutagePart() {
           {words.house.mainsFailed}
         </Button>
       </Box>
-      {outage.error && <Note alert>{outage.error.message}</Note>}
+      <Failed of={[outage]} />
       {outage.data && <Box role="status">{words.house.mainsConcerns(outage.data.devices)}</Box>}
     </Panel>
   );

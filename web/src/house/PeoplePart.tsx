@@ -7,6 +7,7 @@ import { keys } from '../api/queries';
 import { stale } from '../api/stale';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { clock } from '../shared/text';
 import { ChangePerson } from './ChangePerson';
 import { LetIn } from './LetIn';
@@ -34,7 +35,7 @@ export default function PeoplePart() {
       }
     >
       <Note>{words.people.how}</Note>
-      {(people.error ?? link.error) && <Note alert>{(people.error ?? link.error)?.message}</Note>}
+      <Failed of={[people, link]} />
       {adding && (
         <LetIn
           onDone={(name) => {
@@ -95,7 +96,7 @@ function PersonLine({
           {sure ? words.people.removeSure : words.people.remove}
         </Button>
       </Line>
-      {remove.error && <Note alert>{remove.error.message}</Note>}
+      <Failed of={[remove]} />
     </>
   );
 }

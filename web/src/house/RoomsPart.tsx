@@ -8,6 +8,7 @@ import { keys, useRooms } from '../api/queries';
 import { stale } from '../api/stale';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { Line } from './Line';
 
 // RoomsPart is the rooms of the house. One that something stands in cannot be removed.
@@ -23,7 +24,7 @@ export default function RoomsPart() {
   });
   return (
     <Panel title={words.rooms.title}>
-      {(rooms.error ?? add.error) && <Note alert>{(rooms.error ?? add.error)?.message}</Note>}
+      <Failed of={[rooms, add]} />
       {rooms.data?.length === 0 && <Note>{words.rooms.none}</Note>}
       {rooms.data?.map((r) => (
         <RoomLine key={r.id} room={r} />
@@ -63,7 +64,6 @@ function RoomLine({ room }: { room: Room }) {
     mutationFn: () => unwrap(client.DELETE('/api/rooms/{room}', path)),
     onSettled: () => stale(keys.rooms),
   });
-  const trouble = rename.error ?? remove.error;
   return (
     <>
       {name === undefined ? (
@@ -108,7 +108,7 @@ function RoomLine({ room }: { room: Room }) {
           <Button onClick={() => setName(undefined)}>{words.devices.cancel}</Button>
         </Box>
       )}
-      {trouble && <Note alert>{trouble.message}</Note>}
+      <Failed of={[rename, remove]} />
     </>
   );
 }

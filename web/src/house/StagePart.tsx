@@ -11,6 +11,7 @@ import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { HowChoice, StageKeys, type How } from '../devices/StageHandset';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { clock, fields, hertz } from '../shared/text';
 
 type Handset = Stage['handsets'][number];
@@ -83,7 +84,7 @@ function Faults({ faults }: { faults: Stage['faults'] }) {
       <Button variant="outlined" disabled={fail.isPending} onClick={() => fail.mutate()}>
         {words.house.failMains}
       </Button>
-      {(set.error ?? fail.error) && <Note alert>{(set.error ?? fail.error)?.message}</Note>}
+      <Failed of={[set, fail]} />
     </Box>
   );
 }

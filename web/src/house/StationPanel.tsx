@@ -4,6 +4,7 @@ import { useState, type SubmitEvent } from 'react';
 import type { Station } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { clock, hertz } from '../shared/text';
 import { NameAndRoom } from './StationFields';
 import { duration, presence, useChangeStation, useRemoveStation } from './stations';
@@ -56,7 +57,6 @@ function Change({ station: s, onDone }: { station: Station; onDone: () => void }
   const remove = useRemoveStation(s.name);
   const [form, setForm] = useState({ name: s.name, room: s.room ?? '' });
   const [sure, setSure] = useState(false);
-  const trouble = change.error ?? remove.error;
   const submit = (e: SubmitEvent) => {
     e.preventDefault();
     change.mutate(form, { onSuccess: onDone });
@@ -64,7 +64,7 @@ function Change({ station: s, onDone }: { station: Station; onDone: () => void }
   return (
     <Box component="form" onSubmit={submit} sx={{ display: 'grid', gap: 2, maxWidth: 420, mb: 2 }}>
       <NameAndRoom form={form} onChange={setForm} />
-      {trouble && <Note alert>{trouble.message}</Note>}
+      <Failed of={[change, remove]} />
       <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
         <Button type="submit" variant="contained" disabled={change.isPending}>
           {words.devices.save}

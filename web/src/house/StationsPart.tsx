@@ -4,6 +4,7 @@ import { useState } from 'react';
 import { useStations } from '../api/queries';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { AddStation } from './AddStation';
 import { StationPanel } from './StationPanel';
 import { WhoHears } from './WhoHears';
@@ -22,7 +23,7 @@ export default function StationsPart() {
         </Box>
       )}
       {adding && <AddStation onDone={() => setAdding(false)} />}
-      {stations.error && <Note alert>{stations.error.message}</Note>}
+      <Failed of={[stations]} />
       {stations.data?.length === 0 && <Note>{words.stations.none}</Note>}
       {stations.data?.map((s) => (
         <StationPanel key={s.name} station={s} />

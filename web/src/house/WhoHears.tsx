@@ -3,6 +3,7 @@ import Button from '@mui/material/Button';
 import type { StationTest as Found } from '../api/client';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { useChangeTransmitter, useTestStations } from './stations';
 
 // WhoHears lets every transmitter send, and shows who heard it: a matrix, and what seems to be wrong in words.
@@ -18,7 +19,7 @@ export function WhoHears() {
       }
     >
       {!test.data && <Note>{words.stations.testHow}</Note>}
-      {test.error && <Note alert>{test.error.message}</Note>}
+      <Failed of={[test]} />
       {test.data && <Matrix found={test.data} />}
       {test.data?.rows.map((r) => (
         <Box key={r.transmitter} sx={{ py: 0.75 }}>
@@ -52,7 +53,7 @@ function Correct({ row }: { row: Found['rows'][number] }) {
           {words.stations.correct}
         </Button>
       )}
-      {change.error && <Note alert>{change.error.message}</Note>}
+      <Failed of={[change]} />
     </Box>
   );
 }

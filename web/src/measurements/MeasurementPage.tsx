@@ -6,6 +6,7 @@ import type { MeasurementChart } from '../api/client';
 import { useMay } from '../api/may';
 import { words } from '../app/words';
 import { Heading, Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { clock } from '../shared/text';
 import { Chart, timeText } from './Chart';
 import { DescribeForm } from './DescribeForm';
@@ -56,7 +57,7 @@ export default function MeasurementPage() {
           </Button>
         ))}
       </Box>
-      {chart.error && <Note alert>{chart.error.message}</Note>}
+      <Failed of={[chart]} />
       {chart.data && chart.data.at.length === 0 && <Note>{w.noHistory}</Note>}
       {chart.data && chart.data.at.length > 0 && (
         <>

@@ -7,6 +7,7 @@ import { useAdoptSet, useKeepSet, useRemoveSet } from './queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Heading, Note, Panel } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 import { label, sends } from '../shared/text';
 import { WithDevice } from './WithDevice';
 
@@ -21,7 +22,7 @@ export default function ShelfPage() {
         {words.device.back}
       </Box>
       <Heading title={words.shelf.title} under={words.shelf.how} />
-      {sets.error && <Note alert>{sets.error.message}</Note>}
+      <Failed of={[sets]} />
       <Panel title={words.shelf.keep}>
         <WithDevice
           label={words.shelf.of}
@@ -92,11 +93,11 @@ function SetRow({ set }: { set: CodeSet }) {
         >
           {words.shelf.save}
         </Button>
-        <Button size="small" color="secondary" onClick={() => remove.mutate(set.slug)}>
+        <Button size="small" onClick={() => remove.mutate(set.slug)}>
           {words.shelf.remove}
         </Button>
       </Box>
-      {remove.error && <Note alert>{remove.error.message}</Note>}
+      <Failed of={[remove]} />
     </Box>
   );
 }

@@ -6,6 +6,7 @@ import { useState } from 'react';
 import { client, unwrap } from '../api/client';
 import { words } from '../app/words';
 import { Heading, Note } from '../shared/Panel';
+import { Failed } from '../shared/Failed';
 
 // FirstName asks the first owner of a house for a name.
 export function FirstName({ was, onDone }: { was: string; onDone: () => void }) {
@@ -35,7 +36,7 @@ export function FirstName({ was, onDone }: { was: string; onDone: () => void }) 
         slotProps={{ htmlInput: { maxLength: 80 } }}
         onChange={(e) => setName(e.target.value)}
       />
-      {change.error && <Note alert>{change.error.message}</Note>}
+      <Failed of={[change]} />
       <Box sx={{ display: 'flex', gap: 1 }}>
         <Button type="submit" variant="contained" disabled={change.isPending || !name.trim()}>
           {words.signIn.keep}
