@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bytes"
 	"net/http"
 	"net/url"
 	"os"
@@ -8,6 +9,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/prometheus/client_golang/prometheus/testutil/promlint"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -151,6 +153,9 @@ func TestFirst_NothingHappens(t *testing.T) {
 	answer, figures := r.request(monitor.Secret, "GET", "/metrics", nil)
 	assert.Equal(t, http.StatusOK, answer.StatusCode)
 	assert.Contains(t, string(figures), "\nurbo_presses_total{outcome=\"sent\"} 2\n")
+	odd, err := promlint.New(bytes.NewReader(figures)).Lint() // what promtool check metrics looks for
+	require.NoError(t, err)
+	assert.Empty(t, odd)
 	assert.Equal(t, http.StatusForbidden, r.http(screen.Secret, "GET", "/metrics", nil, nil))
 	assert.Equal(t, http.StatusUnauthorized, r.http("", "GET", "/metrics", nil, nil))
 
