@@ -1241,6 +1241,10 @@ export const words = {
     none: 'not given',
     machine: 'that of the machine',
   },
+  justCame: {
+    nothing: 'What comes now is told here first.',
+    show: (n: number) => `Show ${n} new`,
+  },
   journal: {
     filter: 'Which entries',
     search: 'Words',
@@ -1252,7 +1256,6 @@ export const words = {
     day: 'Day',
     all: 'Show all',
     noMatch: 'No entry is like that.',
-    news: (n: number) => `Show ${n} new ${n === 1 ? 'entry' : 'entries'}`,
     heardBy: (places: string[]) => `heard by ${places.join(', ')}`,
   },
   house: {

@@ -8,18 +8,23 @@ import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
 import { Failed } from '../shared/Failed';
+import { JustCame } from '../shared/JustCame';
 import { clock, label, read } from '../shared/text';
 import { fold } from './fold';
 
 const pageSize = 50;
 
-// CaptureList is what was heard and read from recordings, newest first. The first ones are kept fresh by the event
-// stream; older ones are read when asked for.
+// CaptureList is what was heard and read from recordings, newest first. What comes while the page is open waits in its first
+// line; older ones are read when asked for.
 export function CaptureList({ open }: { open?: string }) {
   const live = useCaptures();
   const [older, setOlder] = useState<Capture[]>([]);
   const [ended, setEnded] = useState(false);
-  const newest = live.data ?? [];
+  const [seen, setSeen] = useState<string>(); // the newest one that is shown
+  const heard = live.data ?? [];
+  if (seen === undefined && heard[0]) setSeen(heard[0].id);
+  const waiting = heard.filter((c) => seen !== undefined && c.id > seen); // ids are in order of time
+  const newest = heard.filter((c) => seen !== undefined && c.id <= seen);
   const all = [...newest, ...older.filter((o) => !newest.some((n) => n.id === o.id))];
   const more = async () => {
     const page = await unwrap(
@@ -32,10 +37,18 @@ export function CaptureList({ open }: { open?: string }) {
     <>
       <Failed of={[live]} />
       {live.data?.length === 0 && <Note>{words.bench.none}</Note>}
+      {seen !== undefined && (
+        <JustCame
+          waiting={waiting.length}
+          text={waiting[0] ? [clock(waiting[0].at), names(waiting[0]) || what(waiting[0])].join(' ') : ''}
+          to={waiting[0] && `/bench/${waiting[0].id}`}
+          onShow={() => setSeen(heard[0]?.id)}
+        />
+      )}
       {fold(all).map((group) => (
         <Group key={group.at(-1)?.id} of={group} open={open} />
       ))}
-      {!ended && newest.length >= pageSize && (
+      {!ended && heard.length >= pageSize && (
         <Button variant="outlined" sx={{ mt: 2 }} onClick={() => void more()}>
           {words.bench.older}
         </Button>

@@ -4,6 +4,7 @@ import TextField from '@mui/material/TextField';
 import { useState } from 'react';
 import { Link, useLocation, useSearchParams } from 'react-router';
 import type { ControlState, DeviceLine } from '../api/client';
+import { useCauseLeft } from '../api/cause';
 import { useMay } from '../api/may';
 import { useDevices } from '../api/queries';
 import { words } from '../app/words';
@@ -161,6 +162,10 @@ function Main({ device: d, power }: { device: DeviceLine; power?: ControlState }
   const may = useMay();
   const set = useSetControls(d.slug);
   const press = usePress();
+  useCauseLeft(() => {
+    if (set.error) set.reset();
+    if (press.error) press.reset();
+  });
   if (!may('use') || !d.main_key) return null;
   const next = power?.value === 'off' || !power?.value ? 'on' : 'off';
   const asks = set.data && !set.data.presses?.length ? set.data.asks?.[0] : undefined;

@@ -1,23 +1,21 @@
-import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
+import { useState } from 'react';
 import { client, unwrap, type Entry } from '../api/client';
 import { keys, queryClient } from '../api/queries';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
 import { Failed } from '../shared/Failed';
+import { JustCame } from '../shared/JustCame';
+import { clock } from '../shared/text';
 import { fold, noFilter, queryOf } from './journal';
 import { JournalFilter } from './JournalFilter';
 import { JournalRow } from './JournalRow';
 
 const pageSize = 60;
 
-// near is how far down a page may be scrolled, in px, for new entries to come in by themselves.
-const near = 120;
-
-// JournalPart is the record of what was heard, sent and done; each entry leads to its cause. New entries wait behind a
-// button while somebody reads further down or looks for something: nothing that is read moves.
+// JournalPart is the record of what was heard, sent and done; each entry leads to its cause. New entries wait in
+// its first line until somebody wants to see them: nothing that is read moves.
 export default function JournalPart() {
   const [marked, setMarked] = useState<string | null>(null);
   const [filter, setFilter] = useState(noFilter);
@@ -34,8 +32,8 @@ export default function JournalPart() {
       ),
     getNextPageParam: (last) => last.more,
   });
-  const { waiting, take } = useNews(filtered);
   const entries = journal.data?.pages.flatMap((p) => p.entries) ?? [];
+  const { news, take } = useNews(entries);
   const show = (id: string) => {
     setMarked(id);
     document.getElementById(`entry-${id}`)?.scrollIntoView({ block: 'center' });
@@ -47,19 +45,15 @@ export default function JournalPart() {
       {journal.data && entries.length === 0 && (
         <Note>{filtered ? words.journal.noMatch : words.house.journalNone}</Note>
       )}
-      {waiting > 0 && (
-        <Box sx={{ position: 'sticky', top: 8, zIndex: 1, display: 'flex', justifyContent: 'center' }}>
-          <Button
-            variant="contained"
-            size="small"
-            onClick={() => {
-              take();
-              window.scrollTo({ top: 0 });
-            }}
-          >
-            {words.journal.news(waiting)}
-          </Button>
-        </Box>
+      {!filtered && journal.data && (
+        <JustCame
+          waiting={news.length}
+          text={news[0] ? `${clock(news[0].at)} ${news[0].text}` : ''}
+          onShow={() => {
+            take();
+            window.scrollTo({ top: 0 });
+          }}
+        />
       )}
       {fold(entries).map((e) => (
         <JournalRow
@@ -84,20 +78,12 @@ export default function JournalPart() {
   );
 }
 
-// useNews counts what came in and is not shown yet. At the top of the whole journal it is shown at once.
-function useNews(filtered: boolean): { waiting: number; take: () => void } {
+// useNews is what came in and is not shown yet, the newest first.
+function useNews(shown: Entry[]): { news: Entry[]; take: () => void } {
   const news = useQuery<Entry[]>({ queryKey: keys.news, queryFn: () => [], initialData: [] });
-  const waiting = news.data.length;
   const take = () => {
     queryClient.setQueryData<Entry[]>(keys.news, []);
     void queryClient.invalidateQueries({ queryKey: keys.journal });
   };
-  useEffect(() => {
-    if (waiting > 0 && !filtered && window.scrollY < near) {
-      const soon = window.setTimeout(take, 250); // several come together
-      return () => window.clearTimeout(soon);
-    }
-    return undefined;
-  }, [waiting, filtered]);
-  return { waiting, take };
+  return { news: news.data.filter((e) => !shown.some((s) => s.id === e.id)), take };
 }

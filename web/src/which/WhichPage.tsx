@@ -31,10 +31,10 @@ export default function WhichPage() {
       >
         {fresh[0] ? <Answer heard={fresh[0]} /> : <Note>{words.which.waiting}</Note>}
       </Box>
-      {fresh.length > 1 && (
+      {fresh.length > 1 && ( // its lines stay where they are, and say something else
         <Panel title={words.which.before}>
-          {fresh.slice(1, 9).map((c) => (
-            <Box key={c.id} sx={{ display: 'flex', gap: 2, py: 0.5 }}>
+          {fresh.slice(1, 9).map((c, n) => (
+            <Box key={n} sx={{ display: 'flex', gap: 2, py: 0.5 }}>
               <Box component="span" sx={{ color: 'text.secondary' }}>
                 {clock(c.at)}
               </Box>
