@@ -100,7 +100,10 @@ func (q journalQuery) values(now time.Time) (url.Values, error) {
 			continue
 		}
 		s, err := spanOf(w.text, now)
-		if err != nil {
+		if err != nil && w.from && w.until { // people begin with what it is about
+			return nil, fmt.Errorf("%w; what is about a device: --device %s; what has these words: --search %s", err, w.text,
+				strconv.Quote(w.text))
+		} else if err != nil {
 			return nil, err
 		}
 		if w.from {

@@ -40,6 +40,9 @@ A lesson survives a restart of the service; --resume goes on with the one of the
 			if resume {
 				return a.goOn(c.Context(), cl, argv[0])
 			}
+			if device, key, is := strings.Cut(argv[0], "/"); is { // as a key is written elsewhere
+				argv = append([]string{device, key}, argv[1:]...)
+			}
 			n := wire.NewLesson{Device: argv[0], Keys: argv[1:], Needed: takes, Free: free}
 			if free && len(n.Keys) > 0 {
 				return usageError{errors.New("--free asks for no key: name them while it runs, or afterwards")}

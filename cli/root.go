@@ -112,6 +112,11 @@ func (a *app) end(err error, args []string) int {
 	if errors.As(err, &unsure) {
 		status = exitUnsure
 	}
+	if word := unknownCommand.FindStringSubmatch(err.Error()); word != nil {
+		if meant := guessed(word[1]); meant != "" {
+			err = fmt.Errorf("unknown command %q: %s", word[1], meant)
+		}
+	}
 	if errors.As(err, &usage) || strings.HasPrefix(err.Error(), "unknown command") {
 		status, hint = exitUsage, "See urbo --help, or --help after a command.\n"
 	}
@@ -245,6 +250,9 @@ func group(use, short, long string, below ...*cobra.Command) *cobra.Command {
 	c := &cobra.Command{Use: use, Short: short, Long: long,
 		Args: func(_ *cobra.Command, got []string) error {
 			if len(got) > 0 {
+				if meant := guessed(use + "/" + got[0]); meant != "" {
+					return usageError{fmt.Errorf("unknown command %q of urbo %s: %s", got[0], use, meant)}
+				}
 				return usageError{fmt.Errorf("unknown command %q of urbo %s: there are %s", got[0], use,
 					strings.Join(names, ", "))}
 			}

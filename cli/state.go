@@ -182,7 +182,11 @@ back, unless somebody sets it meanwhile (see urbo hold).`,
 				return usageError{errors.New("name a DEVICE, a CONTROL and a VALUE, or a DEVICE with --undo")}
 			}
 			if len(argv)%2 == 0 {
-				return usageError{errors.New("a VALUE is missing: CONTROL VALUE, once or more")}
+				name, err := a.onlyControl(c.Context(), argv)
+				if err != nil {
+					return err
+				}
+				argv = []string{argv[0], name, argv[1]}
 			}
 			switch {
 			case c.Flags().Changed("for") && hold <= 0:
@@ -255,6 +259,30 @@ back, unless somebody sets it meanwhile (see urbo hold).`,
 	c.Flags().BoolVar(&dry, "dry", false, "only say what would be pressed")
 	c.Flags().BoolVar(&undo, "undo", false, "set what was believed before you last set it")
 	return c
+}
+
+// onlyControl is the control of a device that has one, where just a value was given. The error says what there is.
+func (a *app) onlyControl(ctx context.Context, argv []string) (string, error) {
+	var d wire.Device
+	if err := a.call(ctx, http.MethodGet, devicePath(argv[0]), nil, &d); err != nil {
+		return "", usageError{errors.New("a VALUE is missing: CONTROL VALUE, once or more")}
+	}
+	if len(argv) == 2 && len(d.Controls) == 1 {
+		return d.Controls[0].Name, nil
+	}
+	var there []string
+	for _, c := range d.Controls {
+		if text := strings.Join(c.Choices(), ", "); text != "" {
+			there = append(there, c.Name+" ("+text+")")
+		} else {
+			there = append(there, c.Name)
+		}
+	}
+	if len(there) == 0 {
+		return "", usageError{fmt.Errorf("nothing can be set on %s yet: urbo device control propose %s", d.Slug, d.Slug)}
+	}
+	return "", usageError{fmt.Errorf("a VALUE or a CONTROL is missing: urbo set %s CONTROL VALUE, once or more, of %s",
+		d.Slug, strings.Join(there, ", "))}
 }
 
 // minus stands before the - of a value like -2, which would be taken for a flag. No text has it otherwise.

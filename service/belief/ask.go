@@ -112,6 +112,8 @@ func (b *Beliefs) Tell(slug, name, value string, by grant.By) ([]control.State, 
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
+	meant := m.spec.Meant(control.Want{Control: name, Value: value})
+	name, value = meant.Control, meant.Value
 	if err := m.spec.Check(name, value); err != nil {
 		return nil, err
 	}
@@ -136,6 +138,7 @@ func (b *Beliefs) Plan(id string, ask control.Request) (control.Plan, error) {
 	ask.Moves = b.moves(d)
 	b.mu.Lock()
 	defer b.mu.Unlock()
+	ask.Wants = m.spec.AllMeant(ask.Wants)
 	ask.Gap, ask.Holds = time.Duration(d.GapMS)*time.Millisecond, b.holds(d)
 	p, err := m.spec.Plan(m.now, ask, b.Now())
 	if err == nil && len(p.Steps) > 0 {
@@ -208,8 +211,8 @@ func (b *Beliefs) Settled(id string, wants []control.Want) ([]control.Want, erro
 	}
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	out := slices.Clone(wants)
-	for i, w := range wants {
+	out := m.spec.AllMeant(wants)
+	for i, w := range out {
 		if out[i], err = m.spec.Settled(m.now, w, b.Now()); err != nil {
 			return nil, err
 		}

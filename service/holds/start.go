@@ -34,6 +34,10 @@ func (h *Holds) Start(ctx context.Context, o Order) (*setting.Ticket, error) {
 	if err != nil {
 		return nil, err
 	}
+	o.Wants = spec.AllMeant(o.Wants)
+	if len(o.Wants) == 1 && o.Then != "" {
+		o.Then = spec.Meant(control.Want{Control: o.Wants[0].Control, Value: o.Then}).Value
+	}
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.running == nil || h.running.Err() != nil {
