@@ -32,7 +32,7 @@ var guesses = []struct{ words, does string }{
 	{"page dashboard", "urbo board add NAME"},
 	{"config-file settings", "urbo config"},
 	{"device/share", "urbo pack export DEVICE"},
-	{"device/rename", "urbo device set DEVICE --name NAME, and --slug for its short name"},
+	{"device/rename", "urbo device set DEVICE --name NAME, and --short-name for its short name"},
 	{"device/key device/add-key", "urbo learn DEVICE KEY learns one, urbo device code DEVICE/KEY CODE writes one, urbo device " +
 		"set-key DEVICE/KEY changes one"},
 	{"device/remove-key device/delete-key", "urbo device remove DEVICE/KEY"},

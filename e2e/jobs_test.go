@@ -67,7 +67,7 @@ func TestJobs_TakeWhatAPersonWouldGuessFirst(t *testing.T) {
 		assert.Equal(t, job.code, res.code, "%s: urbo %s: %s%s", job.name, strings.Join(argv, " "), res.out, res.err)
 		assert.Contains(t, res.out+res.err, job.answer, "%s: urbo %s", job.name, strings.Join(argv, " "))
 	}
-	t.Log("POS", r.fact(token, "screen", "position"))
+	r.becomes(token, "screen", "position", "25 % down")
 
 	// curl and cron: one device, nothing else
 	var cron wire.Token
