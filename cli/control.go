@@ -123,7 +123,12 @@ func (a *app) controlPropose() *cobra.Command {
 				return a.json(p)
 			}
 			if len(p.Controls) == 0 {
-				fmt.Fprintln(a.Out, "Its keys suggest no further control.")
+				text := "Its keys suggest no further control."
+				var d wire.Device
+				if a.call(c.Context(), http.MethodGet, devicePath(argv[0]), nil, &d) == nil && len(d.Keys) == 0 {
+					text = "It has no keys yet. Learn them: urbo learn " + d.Slug
+				}
+				fmt.Fprintln(a.Out, text)
 				return nil
 			}
 			a.printControls(p.Controls)

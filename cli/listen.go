@@ -33,6 +33,9 @@ press one key ten times.`,
 			seen := 0
 			var all tally
 			ready := func() error {
+				if reason := a.deaf(c.Context(), cl); reason != "" {
+					fmt.Fprintln(a.Err, reason)
+				}
 				fmt.Fprintln(a.Err, "Listening. Press a key on a handset; end with Ctrl-C.")
 				return nil
 			}

@@ -206,7 +206,7 @@ its token is printed, once: give it to urbo outpost on the other board.`,
 				return a.json(s)
 			}
 			if s.Secret == "" {
-				fmt.Fprintf(a.Out, "Added %s. It shows in urbo station list when it has said hello.\n", s.Name)
+				fmt.Fprintf(a.Out, "Added %s. %s\n", s.Name, a.said(c.Context(), s.Name))
 				return nil
 			}
 			fmt.Fprintln(a.Out, s.Secret)
@@ -344,6 +344,45 @@ func (a *app) changeTransmitter(c *cobra.Command, place string, change wire.Tran
 	}
 	err := a.call(c.Context(), http.MethodPatch, stationPath(name)+"/transmitters/"+url.PathEscape(port), change, &s)
 	return s, err
+}
+
+// hello is how long urbo station add waits for a board to say something, which takes a second after it is opened.
+const hello = 3 * time.Second
+
+// said says what came of a station that was added: that it is here, why not, or nothing yet.
+func (a *app) said(ctx context.Context, name string) string {
+	tick := time.NewTicker(100 * time.Millisecond)
+	defer tick.Stop()
+	end := time.After(hello)
+	trouble := ""
+	for {
+		var s wire.Station
+		if err := a.call(ctx, http.MethodGet, stationPath(name), nil, &s); err == nil {
+			if s.Here {
+				return "It is here, with " + portNames(s) + "."
+			}
+			if s.Trouble != "" && s.Trouble == trouble { // twice: the first may be of a board that is just starting
+				return "It is not here yet: " + s.Trouble + ". When that is mended, it comes by itself."
+			}
+			trouble = s.Trouble
+		}
+		select {
+		case <-tick.C:
+		case <-end:
+			return "It shows in urbo station list when it has said hello."
+		case <-ctx.Done():
+			return ""
+		}
+	}
+}
+
+// portNames are the ports of a station.
+func portNames(s wire.Station) string {
+	names := make([]string, len(s.Ports))
+	for i, p := range s.Ports {
+		names[i] = p.ID
+	}
+	return strings.Join(names, ", ")
 }
 
 func (a *app) stationRemove() *cobra.Command {

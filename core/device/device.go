@@ -157,7 +157,8 @@ func (d *Device) Key(name string) (*Key, error) {
 		return &d.Keys[i], nil
 	}
 	if len(d.Keys) == 0 {
-		return nil, fmt.Errorf("%w %.60q: %s has no keys yet: start a lesson", ErrUnknownKey, name, d.Slug)
+		return nil, fmt.Errorf("%w %.60q: %s has no keys yet: start a lesson (urbo learn %s)", ErrUnknownKey, name,
+			d.Slug, d.Slug)
 	}
 	return nil, fmt.Errorf("%w %.60q of %s: nearest are %s", ErrUnknownKey, name, d.Slug, Nearest(name, d.KeyNames()))
 }

@@ -95,6 +95,12 @@ func (m Matrix) Verdicts() []Verdict {
 	return out
 }
 
+// Witnessed says whether any receiver here could have heard a transmitter: else a test of it tells nothing.
+func (m Matrix) Witnessed(t Transmitter) bool {
+	could, heard, _ := m.witnesses(t)
+	return len(could)+len(heard) > 0
+}
+
 func (m Matrix) judge(t Transmitter) (Fault, string) {
 	if t.Failed != "" {
 		return NotSent, "Nothing could be tried: " + t.Failed + "."

@@ -181,7 +181,7 @@ func (t *Test) try(ctx context.Context, tx *reach.Transmitter, n int, m *reach.M
 			strengths[place] = *cell.Strength
 		}
 	}
-	if tx.Failed == "" {
+	if tx.Failed == "" && m.Witnessed(*tx) {
 		if err := t.stations.Witness(ctx, tx.Place(), strengths); err != nil {
 			slog.Warn("who heard a transmitter is not kept on disk", "error", err)
 		}

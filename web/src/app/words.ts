@@ -288,6 +288,7 @@ export const words = {
     repeats: 'Repeats at a press',
     pause: 'Pause after it (ms)',
     asTheCode: 'Empty is as its line code says',
+    lookAt: { codes: 'Its codes', stations: 'The stations', journal: 'The journal' },
     explain: 'Does nothing happen?',
     found: { good: 'as it should be', doubt: 'it may be why', bad: 'it is why' },
     ways: { lesson: 'I have its handset', audition: 'I do not' },

@@ -1,11 +1,22 @@
 import Box from '@mui/material/Box';
 import Button from '@mui/material/Button';
 import { useQuery } from '@tanstack/react-query';
+import { Link } from 'react-router';
 import { client, unwrap } from '../api/client';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
 import { Failed } from '../shared/Failed';
 import { clock } from '../shared/text';
+
+// places are where in the console something is looked after, by what a finding is about.
+const places: Record<string, { part: keyof typeof words.device.lookAt; path: (device: string) => string }> = {
+  code: { part: 'codes', path: (device) => `/devices/${device}/codes` },
+  eyes: { part: 'stations', path: () => '/house/stations' },
+  way: { part: 'stations', path: () => '/house/stations' },
+  airtime: { part: 'stations', path: () => '/house/stations' },
+  test: { part: 'stations', path: () => '/house/stations' },
+  press: { part: 'journal', path: () => '/house/journal' },
+};
 
 const marks = { good: '✓', doubt: '?', bad: '✗' };
 
@@ -43,6 +54,7 @@ export function Explain({ device, name, onDone }: { device: string; name: string
             {f.do && (
               <Box sx={{ color: 'text.secondary', fontSize: 14, overflowWrap: 'anywhere' }}>{f.do}</Box>
             )}
+            {f.is !== 'good' && <Go to={places[f.about]} device={device} />}
           </Box>
         </Box>
       ))}
@@ -50,5 +62,14 @@ export function Explain({ device, name, onDone }: { device: string; name: string
         {words.putAway}
       </Button>
     </Box>
+  );
+}
+
+function Go({ to, device }: { to?: (typeof places)[string]; device: string }) {
+  if (!to) return null;
+  return (
+    <Button component={Link} to={to.path(device)} size="small" sx={{ ml: -0.5 }}>
+      {words.device.lookAt[to.part]}
+    </Button>
   );
 }
