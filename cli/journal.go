@@ -101,8 +101,8 @@ func (q journalQuery) values(now time.Time) (url.Values, error) {
 		}
 		s, err := spanOf(w.text, now)
 		if err != nil && w.from && w.until { // people begin with what it is about
-			return nil, fmt.Errorf("%w; what is about a device: --device %s; what has these words: --search %s", err, w.text,
-				strconv.Quote(w.text))
+			return nil, fmt.Errorf("%w; what is about a device: --device %s; what has these words: --search %q", err,
+				w.text, w.text)
 		} else if err != nil {
 			return nil, err
 		}

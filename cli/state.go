@@ -279,7 +279,8 @@ func (a *app) onlyControl(ctx context.Context, argv []string) (string, error) {
 		}
 	}
 	if len(there) == 0 {
-		return "", usageError{fmt.Errorf("nothing can be set on %s yet: urbo device control propose %s", d.Slug, d.Slug)}
+		return "", usageError{fmt.Errorf("nothing can be set on %s yet: urbo device control propose %s", d.Slug,
+			d.Slug)}
 	}
 	return "", usageError{fmt.Errorf("a VALUE or a CONTROL is missing: urbo set %s CONTROL VALUE, once or more, of %s",
 		d.Slug, strings.Join(there, ", "))}

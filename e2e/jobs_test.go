@@ -13,8 +13,8 @@ import (
 	"urbo/wire"
 )
 
-// TestJobs_TakeWhatAPersonWouldGuessFirst does the jobs of docs/tasks.md as somebody would who has not read it: what they
-// type does it, or is answered with what does.
+// TestJobs_TakeWhatAPersonWouldGuessFirst does the jobs of docs/tasks.md as somebody would who has not read it: what
+// they type does it, or is answered with what does.
 func TestJobs_TakeWhatAPersonWouldGuessFirst(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo") // not at a pace: a screen takes its time
@@ -40,7 +40,7 @@ func TestJobs_TakeWhatAPersonWouldGuessFirst(t *testing.T) {
 		{"five times", "press|radio/volume-up|5", 2, "urbo press radio/volume-up --times 5"},
 		{"five times", "press|radio/volume-up|--times|5", 0, "Sent radio/volume-up"},
 		{"volume by five", "set|amplifier|power|on|volume|+5", 0, "volume"},
-		{"channel 47", "set|radio|47", 2, "urbo set radio CONTROL VALUE, once or more, of power (off, on), volume, channel"},
+		{"channel 47", "set|radio|47", 2, "set radio CONTROL VALUE, once or more, of power (off, on), volume, channel"},
 		{"channel 47", "set|radio|power|on|channel|47", 0, "47"},
 		{"half a shutter", "set|screen|half", 0, "50%"},
 		{"a quarter of a shutter", "set|screen|position|25 %", 0, "25%"},

@@ -267,7 +267,7 @@ func TestScreenshots(t *testing.T) {
 			b.see("fingerprint")
 			shot("bench", "desk")
 			handset("clicker", "c")
-			b.until(`(t => t?.includes("lecture") && t.includes("no known"))(document.querySelector('a[href^="/bench/"]')?.innerText)`)
+			b.until(`document.querySelector('[role=status] a[href^="/bench/"]')?.innerText.includes("no known")`)
 			b.choose("Another signal", "no known line code")
 			b.see("The same kind of frame with other bits")
 			b.eval(`document.querySelector('section[aria-label="Lay others over it"]').scrollIntoView()`)

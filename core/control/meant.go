@@ -11,8 +11,8 @@ var unit = regexp.MustCompile(`^([+-]?\d+(?:[.,]\d+)?)\s*(?:°\s*[a-zA-Z]?|[cCfF
 // leastBegin is how many letters of a value are enough where it is the only one that begins so.
 const leastBegin = 3
 
-// Meant is a want as the control writes it, where it can be told what somebody meant: "Power ON" is power on, 24 °C is
-// 24, half a shutter is 50, and cool is cooling where nothing else begins so. A want that cannot be told stays as it is.
+// Meant is a want as the control writes it, where it can be told what somebody meant: "Power ON" is power on, 24 °C
+// is 24, half a shutter is 50, and cool is cooling where nothing else begins so. Others stay as they are.
 func (s *Spec) Meant(w Want) Want {
 	i, err := s.find(w.Control)
 	for n, c := range s.controls {

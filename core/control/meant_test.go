@@ -9,7 +9,7 @@ import (
 
 func TestMeant_IsWhatSomebodyWouldWrite(t *testing.T) {
 	least, most := 16.0, 30.0
-	keys := []string{"power", "up", "down", "stop", "auto", "cooling", "dry", "drying", "louder", "softer", "0", "1", "2"}
+	keys := []string{"power", "up", "down", "stop", "auto", "cooling", "dry", "drying", "louder", "softer"}
 	s, err := Compile(keys, Forms{Controls: []Control{
 		{Name: "power", Kind: Power, Round: "power"},
 		{Name: "mode", Kind: Selector, Values: []string{"auto", "cooling", "dry", "drying"},

@@ -133,7 +133,8 @@ func TestLog_WhatASensorSaysWhileAPressIsSentIsOfBefore(t *testing.T) {
 		-time.Second: "on", 90 * time.Millisecond: "on", 1900 * time.Millisecond: "on", 2100 * time.Millisecond: "off",
 	} {
 		k := newKept(t)
-		k.mind.sensors = []device.Sensor{{Control: "power", Measurement: "power", High: "on", Low: "off", Above: 8, Below: 3}}
+		k.mind.sensors = []device.Sensor{{Control: "power", Measurement: "power", High: "on", Low: "off", Above: 8,
+			Below: 3}}
 		k.mind.add(sensed("off", begin.Add(-time.Minute)))
 		sent := begin.Add(time.Second)
 		k.mind.add(sensed("off", sent.Add(told)))

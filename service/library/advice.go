@@ -116,8 +116,9 @@ func (a *adviser) code(k device.Key, c device.Code) {
 		}
 	}
 	if c.Repeats != nil && *c.Repeats > mostRepeats && a.device.TogglesKey(k.Name) {
-		a.each("repeats", k.Name, fmt.Sprintf("%s is sent %d times: a key that switches back and forth may end where it "+
-			"began.", k.Name, *c.Repeats), "These switch back and forth and are sent several times, so they may end where "+
+		one := fmt.Sprintf("%s is sent %d times: a key that switches back and forth may end where it began.", k.Name,
+			*c.Repeats)
+		a.each("repeats", k.Name, one, "These switch back and forth and are sent several times, so they may end where "+
 			"they began: %s.")
 	}
 	if on, err := c.On(a.library.book); err == nil {
