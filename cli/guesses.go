@@ -11,8 +11,10 @@ var unknownCommand = regexp.MustCompile(`^unknown command "([^"]+)" for "urbo"`)
 
 // guesses are words that people try first, and what does it here.
 var guesses = []struct{ words, does string }{
-	{"undo back revert", "urbo set DEVICE --undo takes back what was set, urbo device undo DEVICE/KEY what a key sends"},
-	{"send emit transmit fire trigger", "urbo press DEVICE/KEY presses a key, urbo set DEVICE CONTROL VALUE sets something"},
+	{"undo back revert", "urbo set DEVICE --undo takes back what was set, urbo device undo DEVICE/KEY what a key " +
+		"sends"},
+	{"send emit transmit fire trigger", "urbo press DEVICE/KEY presses a key, urbo set DEVICE CONTROL VALUE sets " +
+		"something"},
 	{"on off turn switch", "urbo set DEVICE power on"},
 	{"record receive capture scan sniff", "urbo listen shows what is heard, urbo learn DEVICE learns it"},
 	{"decode convert analyse analyze", "urbo bench decode FILE or CODE"},
@@ -20,8 +22,8 @@ var guesses = []struct{ words, does string }{
 	{"schedule timer at cron rule automation alarm", "the house does things by itself: urbo errand add TEXT"},
 	{"scene mode activity", "urbo occasion makes rooms ready for something, urbo sequence names steps"},
 	{"macro script", "urbo sequence add NAME STEPS"},
-	{"log logs who events", "urbo journal says what happened and who asked, urbo history DEVICE/CONTROL what something " +
-		"was at"},
+	{"log logs who events", "urbo journal says what happened and who asked, urbo history DEVICE/CONTROL what " +
+		"something was at"},
 	{"import export share", "urbo pack export and urbo pack import; signals: urbo bench import and export"},
 	{"start server service daemon web ui", "urbo serve runs the service, urbo demo one with made-up devices"},
 	{"status check diagnose why", "urbo doctor looks for what is wrong, urbo state says what devices are at, " +

@@ -24,7 +24,7 @@ export function Actions({ of: d }: { of: CaptureDetail }) {
       <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1.5, alignItems: 'center' }}>
         <Button
           variant="contained"
-          color="secondary"
+          color={send.isPending ? 'secondary' : 'primary'}
           disabled={!d.code || send.isPending}
           onClick={() => send.mutate(id)}
         >

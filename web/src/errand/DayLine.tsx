@@ -163,7 +163,7 @@ function Picture({ day: d, now, moment }: { day: HouseDay; now: number | null; m
           </text>
         ))}
         {now !== null && (
-          <g fill="var(--mui-palette-transmitted)">
+          <g fill="currentColor">
             <rect x={x(now) - 1} y={0} width={2} height={base} />
             <text x={Math.min(x(now) + 6, width - 44)} y={30} fontWeight={600}>
               {clockText(Math.floor(now))}

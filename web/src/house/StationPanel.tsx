@@ -100,7 +100,7 @@ function Port({ port: p }: { port: PortState }) {
       <Box component="span" sx={{ fontWeight: 600 }}>
         {p.id}
       </Box>
-      <Box component="span" sx={{ color: receives ? 'received' : 'secondary.main', fontWeight: 600 }}>
+      <Box component="span" sx={{ color: receives ? 'received' : undefined, fontWeight: 600 }}>
         {receives ? words.stations.receives : words.stations.sends}
       </Box>
       <span>

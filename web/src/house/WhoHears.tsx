@@ -65,7 +65,7 @@ function Matrix({ found }: { found: Found }) {
       <Box component="table" sx={{ borderCollapse: 'collapse' }}>
         <thead>
           <tr>
-            <Box component="th" sx={{ ...cell, pl: 0, color: 'secondary.main' }} scope="col">
+            <Box component="th" sx={{ ...cell, pl: 0 }} scope="col">
               {words.stations.sends}
             </Box>
             {found.receivers.map((r) => (
