@@ -64,6 +64,22 @@ func (a *API) giveTransmitters(ctx context.Context, d *device.Device, c wire.Dev
 	return nil
 }
 
+// giveKeyTransmitter gives a key the transmitter that is named, "" being the device's.
+func (a *API) giveKeyTransmitter(ctx context.Context, d *device.Device, key string, named *string) error {
+	if named == nil {
+		return nil
+	}
+	if err := Caller(ctx).Grant.May(grant.Teach); err != nil {
+		return err
+	}
+	k, err := d.Key(key)
+	if err != nil {
+		return err
+	}
+	k.Transmitter, err = a.house.Stations.PlaceFor(*named, k.Media(a.house.Book))
+	return err
+}
+
 // deviceFor translates a device for a caller, without the devices that it follows and he does not see.
 func (a *API) deviceFor(ctx context.Context) func(device.Device) wire.Device {
 	return func(d device.Device) wire.Device {
@@ -191,7 +207,12 @@ func (a *API) keys() {
 		KeyIn
 		Body wire.KeyChange
 	}) (wire.Device, error) {
-		return a.changeDevice(ctx, in.Device, func(d *device.Device) error { return in.Body.Apply(d, in.Key) })
+		return a.changeDevice(ctx, in.Device, func(d *device.Device) error {
+			if err := a.giveKeyTransmitter(ctx, d, in.Key, in.Body.Transmitter); err != nil {
+				return err
+			}
+			return in.Body.Apply(d, in.Key)
+		})
 	})
 	call(a, operation{"DELETE", "/devices/{device}/keys/{key}", "remove-key", "Remove a key with its codes",
 		grant.Teach, ofDevice, 0}, func(ctx context.Context, in *KeyIn) (wire.Device, error) {

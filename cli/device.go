@@ -102,6 +102,14 @@ func (a *app) deviceShow() *cobra.Command {
 		}}
 }
 
+// sendsThrough is sends, with the transmitter that a key has of its own.
+func sendsThrough(k wire.Key) string {
+	if k.Transmitter == "" {
+		return sends(k)
+	}
+	return sends(k) + " through " + k.Transmitter
+}
+
 func (a *app) printDevice(d wire.Device) {
 	fmt.Fprintf(a.Out, "%s (%s)\n", d.Name, d.Slug)
 	for _, f := range [][2]string{{"room", d.Room}, {"kind", d.Kind}, {"maker", d.Maker}, {"model", d.Model},
@@ -122,7 +130,7 @@ func (a *app) printDevice(d wire.Device) {
 		if k.Hold != "" {
 			hold, held = k.Hold, true
 		}
-		rows = append(rows, table.Row{k.Name, sends(k), hold})
+		rows = append(rows, table.Row{k.Name, sendsThrough(k), hold})
 	}
 	if len(rows) == 0 && d.Whole != nil {
 		fmt.Fprintf(a.Out, "It sends all that it shows in one frame, and needs no keys: urbo state %s, urbo set %s …\n",

@@ -124,7 +124,7 @@ func parseFace(text string) [][]string {
 }
 
 func (a *app) deviceSetKey() *cobra.Command {
-	var name, hold string
+	var name, hold, transmitter string
 	var repeats int
 	var pause time.Duration
 	c := &cobra.Command{
@@ -132,7 +132,8 @@ func (a *app) deviceSetKey() *cobra.Command {
 		Args: args(1, 1, "DEVICE/KEY"),
 		Example: "  urbo device set-key boardwalk/breathe --name breath\n" +
 			"  urbo device set-key amplifier/volume-up --hold repeat\n" +
-			"  urbo device set-key boardwalk/power --repeats 3 --pause 60ms",
+			"  urbo device set-key boardwalk/power --repeats 3 --pause 60ms\n" +
+			"  urbo device set-key boardwalk/red --transmitter lecture/ir-out",
 		RunE: func(c *cobra.Command, argv []string) error {
 			ref, err := parseKey(argv[0])
 			if err != nil {
@@ -151,8 +152,11 @@ func (a *app) deviceSetKey() *cobra.Command {
 			if c.Flags().Changed("pause") {
 				change.PauseMS = new(int(pause / time.Millisecond))
 			}
+			if c.Flags().Changed("transmitter") {
+				change.Transmitter = &transmitter
+			}
 			if change == (wire.KeyChange{}) {
-				return usageError{errors.New("say what to change: --name, --hold, --repeats or --pause")}
+				return usageError{errors.New("say what to change: --name, --hold, --repeats, --pause or --transmitter")}
 			}
 			from, _ := parseKey(argv[0])
 			var d wire.Device
@@ -166,6 +170,8 @@ func (a *app) deviceSetKey() *cobra.Command {
 	c.Flags().IntVar(&repeats, "repeats", 0, "how often the repeating part is sent at a press, for a device that "+
 		"misses it; -1 is as its line code says")
 	c.Flags().DurationVar(&pause, "pause", 0, "least silence after each code, at most 1s; 0 is as its line code says")
+	c.Flags().StringVar(&transmitter, "transmitter", "", "what sends it instead of the device's, STATION/PORT; empty "+
+		"is the device's")
 	c.Flags().StringVar(&hold, "hold", "", "once: held or not, it is sent once; repeat: it goes on while it is held; "+
 		"empty: as its line code says")
 	return c
@@ -256,7 +262,7 @@ func (a *app) printKey(d wire.Device, name string) error {
 		if k.Name != name {
 			continue
 		}
-		fmt.Fprintf(a.Out, "%s/%s sends %s\n", d.Slug, k.Name, sends(k))
+		fmt.Fprintf(a.Out, "%s/%s sends %s\n", d.Slug, k.Name, sendsThrough(k))
 	}
 	return nil
 }

@@ -125,6 +125,12 @@ func TestFirst_NothingHappens(t *testing.T) {
 
 	assert.Contains(t, r.urbo("device", "set", "boardwalk", "--transmitter", "lecture/radio-out").err,
 		"lecture/radio-out sends radio, and the device listens to infrared: there are lecture/ir-out")
+	assert.Contains(t, r.urbo("device", "set-key", "boardwalk/red", "--transmitter", "lecture/radio-out").err,
+		"lecture/radio-out sends radio, and the device listens to infrared: there are lecture/ir-out")
+	assert.Contains(t, r.ok(nil, "device", "set-key", "boardwalk/red", "--transmitter", "lecture/ir-out"),
+		"through lecture/ir-out")
+	assert.Contains(t, r.ok(nil, "device", "show", "boardwalk"), "command=5 through lecture/ir-out")
+	assert.NotContains(t, r.ok(nil, "device", "set-key", "boardwalk/red", "--transmitter", ""), "through")
 	assert.Contains(t, r.ok(nil, "device", "list", "heat"), "sends all that it shows")
 
 	b := open(t, r, 390, 844)

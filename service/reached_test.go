@@ -173,6 +173,34 @@ func TestTransmit_SeveralTransmittersForOneDevice(t *testing.T) {
 	})
 }
 
+// TestTransmit_AKeyHasATransmitterOfItsOwn instead of the device's, also after it is read from disk, and another stands
+// in for it where it is away.
+func TestTransmit_AKeyHasATransmitterOfItsOwn(t *testing.T) {
+	t.Parallel()
+	three(t, func(t *testing.T, h *service.House, here, there *board) {
+		d := heater(t, h)
+		key := d.Keys[0].Name
+		_, err := h.Library.ChangeBySlug(t.Context(), d.Slug, library.Note{}, func(d *device.Device) error {
+			d.Transmitter, d.Also = place(t, h, "lecture/ir-out"), []device.Place{place(t, h, "attic/ir-out")}
+			d.Keys[0].Transmitter = place(t, h, "outside/ir-out")
+			return nil
+		})
+		require.NoError(t, err)
+		ask := func() happening.Receipt {
+			one, k, err := h.Library.Key(device.Ref{Device: d.Slug, Key: key})
+			require.NoError(t, err)
+			r, err := h.Transmit.Press(t.Context(), transmit.Order{Device: one, Key: k})
+			require.NoError(t, err)
+			return r
+		}
+		assert.Equal(t, "outside", ask().Station)
+		assert.Equal(t, []int{0, 1}, []int{len(here.sent()), len(there.sent())})
+		require.NoError(t, there.Close())
+		synctest.Wait()
+		assert.NotEqual(t, "outside", ask().Station)
+	})
+}
+
 func TestTransmitter_IsTheOneThatATestSawReachingTheRoom(t *testing.T) {
 	t.Parallel()
 	three(t, func(t *testing.T, h *service.House, here, there *board) {

@@ -64,6 +64,11 @@ func (b Batch) apply(tx *gorm.DB, c Edit) error {
 	if d.ID == "" {
 		d.ID = NewID()
 	}
+	for i := range d.Keys { // before the device, which names them
+		if d.Keys[i].ID == "" {
+			d.Keys[i].ID = NewID()
+		}
+	}
 	if err := b.putDevice(tx, c); err != nil {
 		return err
 	}
@@ -134,7 +139,8 @@ func (b Batch) keepUnread(tx *gorm.DB, c Edit, row *deviceRow) error {
 		case device.PartTraits:
 			anew, column = !reflect.DeepEqual(was.Traits, is.Traits), &row.Traits
 		case device.PartSending:
-			anew = !slices.Equal(was.Also, is.Also) || was.Verify != is.Verify || !slices.Equal(was.Sensors, is.Sensors)
+			anew = !slices.Equal(was.Also, is.Also) || was.Verify != is.Verify ||
+				!slices.Equal(was.Sensors, is.Sensors) || !maps.Equal(keySending(was), keySending(is))
 			column = &row.Sending
 		case device.PartExtra:
 			anew, column = !reflect.DeepEqual(was.Extra, is.Extra), &row.Extra
@@ -189,9 +195,6 @@ func (b Batch) putKeys(tx *gorm.DB, d *device.Device, before []device.Key) error
 // putKey writes the key at a place of a device, and the codes that it did not have before.
 func (b Batch) putKey(tx *gorm.DB, d *device.Device, place int, old *device.Key) error {
 	k := &d.Keys[place]
-	if k.ID == "" {
-		k.ID = NewID()
-	}
 	replaces := 0
 	if old != nil {
 		replaces = old.Version

@@ -175,6 +175,7 @@ func load(tx *gorm.DB, id string) (device.Device, []error, error) {
 		}
 		d.Keys = append(d.Keys, key)
 	}
+	readKeySending(row.Sending, d.Keys)
 	return d, troubles, nil
 }
 

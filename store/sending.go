@@ -16,6 +16,8 @@ const sendingVersion = 1
 type sendingDocument struct {
 	Also   []string `json:"also,omitempty"`
 	Verify bool     `json:"verify,omitempty"`
+	// Keys are the transmitters of keys that have one of their own, by the id of the key.
+	Keys map[string]string `json:"keys,omitempty"`
 
 	Sensors []device.Sensor `json:"sensors,omitempty"`
 }
@@ -32,11 +34,34 @@ func readSending(text string, d *device.Device) error {
 	return nil
 }
 
+// readKeySending gives keys the transmitters that they have of their own. What cannot be read was said before.
+func readKeySending(text string, keys []device.Key) {
+	var doc sendingDocument
+	if ReadDocument(text, sendingVersion, &doc) != nil {
+		return
+	}
+	for i, k := range keys {
+		keys[i].Transmitter = device.ParsePlace(doc.Keys[k.ID])
+	}
+}
+
+// keySending are the transmitters that keys have of their own.
+func keySending(d *device.Device) map[string]string {
+	out := map[string]string{}
+	for _, k := range d.Keys {
+		if !k.Transmitter.IsZero() {
+			out[k.ID] = k.Transmitter.String()
+		}
+	}
+	return out
+}
+
 func writeSending(d *device.Device) (string, error) {
-	if len(d.Also) == 0 && !d.Verify && len(d.Sensors) == 0 {
+	keys := keySending(d)
+	if len(d.Also) == 0 && !d.Verify && len(d.Sensors) == 0 && len(keys) == 0 {
 		return "", nil
 	}
-	doc := sendingDocument{Verify: d.Verify, Sensors: d.Sensors}
+	doc := sendingDocument{Verify: d.Verify, Sensors: d.Sensors, Keys: keys}
 	for _, place := range d.Also {
 		doc.Also = append(doc.Also, place.String())
 	}

@@ -94,6 +94,7 @@ func TestDevices_ComeBackAsTheyWere(t *testing.T) {
 	dir := t.TempDir()
 	s := open(t, dir)
 	d := lamp()
+	d.Keys[1].Transmitter = device.Place{Station: "s", Port: "radio-out"}
 	require.NoError(t, apply(t, s, store.Edit{After: d}))
 	assert.Equal(t, 1, d.Keys[0].Version)
 	require.NoError(t, s.Close())

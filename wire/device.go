@@ -25,12 +25,13 @@ type Code struct {
 
 // Key is one command of a device.
 type Key struct {
-	Name    string     `json:"name"`
-	Codes   []Code     `json:"codes" doc:"Sent in order; empty while it is not learned"`
-	Hold    string     `json:"hold,omitempty" enum:"once,repeat" doc:"Held, it is sent once all the same, or again and again; else as its line code says"`
-	Heard   []Code     `json:"heard,omitempty" doc:"Codes of other handsets, such as rolling ones, that count as presses of it when they are heard; they are never sent"`
-	Version int        `json:"version" doc:"Of its codes, the one in force; 0 while it is not learned"`
-	Changed *time.Time `json:"changed,omitempty" doc:"Since when it sends that; left out while it is not learned"`
+	Name        string     `json:"name"`
+	Codes       []Code     `json:"codes" doc:"Sent in order; empty while it is not learned"`
+	Hold        string     `json:"hold,omitempty" enum:"once,repeat" doc:"Held, it is sent once all the same, or again and again; else as its line code says"`
+	Heard       []Code     `json:"heard,omitempty" doc:"Codes of other handsets, such as rolling ones, that count as presses of it when they are heard; they are never sent"`
+	Transmitter string     `json:"transmitter,omitempty" doc:"STATION/PORT that sends it instead of the device's"`
+	Version     int        `json:"version" doc:"Of its codes, the one in force; 0 while it is not learned"`
+	Changed     *time.Time `json:"changed,omitempty" doc:"Since when it sends that; left out while it is not learned"`
 }
 
 // Device is one device of the library.
@@ -74,6 +75,8 @@ type KeyChange struct {
 	// Repeats and PauseMS are of each of its codes.
 	Repeats *int `json:"repeats,omitempty" minimum:"-1" maximum:"50" doc:"How often the repeating part is sent at a press; −1 is as its line code says"`
 	PauseMS *int `json:"pause_ms,omitempty" minimum:"0" maximum:"1000" doc:"Least silence after each code, in ms; 0 is as its line code says"`
+	// Transmitter is for those who may use all of them.
+	Transmitter *string `json:"transmitter,omitempty" maxLength:"81" doc:"STATION/PORT that sends it; empty is the device's"`
 }
 
 // NewDevice asks for a device.

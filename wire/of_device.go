@@ -89,7 +89,7 @@ func DeviceOf(d device.Device, place func(device.Place) string) Device {
 	}
 	for i, k := range d.Keys {
 		out.Keys[i] = Key{Name: k.Name, Hold: string(k.Hold), Version: k.Version, Changed: given(k.Changed),
-			Codes: CodesOf(k.Codes)}
+			Codes: CodesOf(k.Codes), Transmitter: place(k.Transmitter)}
 		if k.Followed() {
 			out.Keys[i].Heard = CodesOf(k.Follows)
 		}

@@ -72,6 +72,8 @@ type Key struct {
 	Name  string `json:"name"`
 	Hold  Hold   `json:"hold,omitempty"`
 	Codes []Code `json:"codes"` // in force, in the order they are sent
+	// Transmitter sends it instead of the device's; none is the device's.
+	Transmitter Place `json:"-"`
 	// Follows are codes of other handsets, such as rolling ones: heard, they are presses of this key, and they are
 	// never sent.
 	Follows []Code    `json:"heard,omitempty"`
@@ -113,19 +115,25 @@ func (k *Key) each(f func(*Code)) error {
 }
 
 // Media are what its codes are sent in.
-func (d Device) Media(book *line.Book) (out []line.Medium) {
-	add := func(c Code) {
+func (d Device) Media(book *line.Book) []line.Medium {
+	var all []Code
+	for _, k := range d.Keys {
+		all = append(all, k.Codes...)
+	}
+	if d.Whole != nil {
+		all = append(all, Code{Sheet: d.Whole.Sheet})
+	}
+	return mediaOf(book, all)
+}
+
+// Media are what its codes are sent in.
+func (k Key) Media(book *line.Book) []line.Medium { return mediaOf(book, k.Codes) }
+
+func mediaOf(book *line.Book, all []Code) (out []line.Medium) {
+	for _, c := range all {
 		if on, err := c.On(book); err == nil && !slices.Contains(out, on.Medium) {
 			out = append(out, on.Medium)
 		}
-	}
-	for _, k := range d.Keys {
-		for _, c := range k.Codes {
-			add(c)
-		}
-	}
-	if d.Whole != nil {
-		add(Code{Sheet: d.Whole.Sheet})
 	}
 	return out
 }

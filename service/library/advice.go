@@ -1,6 +1,7 @@
 package library
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -122,7 +123,7 @@ func (a *adviser) code(k device.Key, c device.Code) {
 			"they began: %s.")
 	}
 	if on, err := c.On(a.library.book); err == nil {
-		if err := a.reaches(on, a.device.Transmitter); err != nil {
+		if err := a.reaches(on, cmp.Or(k.Transmitter, a.device.Transmitter)); err != nil {
 			a.each(err.Error(), k.Name, fmt.Sprintf("%s cannot be sent now: %v.", k.Name, err),
 				"These cannot be sent now: %s: "+strings.ReplaceAll(err.Error(), "%", "%%")+".")
 		}

@@ -259,6 +259,8 @@ func differences(a, b device.Device) []string {
 			out = append(out, was.Name+" is "+k.Name+" now")
 		case was.Version != k.Version:
 			out = append(out, "what "+k.Name+" sends")
+		case was.Transmitter != k.Transmitter:
+			out = append(out, "the transmitter of "+k.Name)
 		case was.Hold != k.Hold:
 			out = append(out, "holding "+k.Name)
 		case !reflect.DeepEqual(was.Follows, k.Follows):

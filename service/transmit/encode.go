@@ -86,7 +86,7 @@ func (t *Transmit) prepare(o Order) (out []part, legs []leg, missing []string, e
 // legs finds the transmitters of an order: one, and those that the device's owner wants to send as well.
 func (t *Transmit) legs(o Order, on device.Channel) (out []leg, missing []string, err error) {
 	wants := []stations.Want{o.want(on)}
-	if o.Transmitter.IsZero() {
+	if o.Transmitter.IsZero() && o.Key.Transmitter.IsZero() {
 		for _, place := range o.Device.Also {
 			wants = append(wants, stations.Want{On: on, Preferred: place, Only: true, Anyway: o.Anyway})
 		}
@@ -147,13 +147,13 @@ func (p part) over(through stations.Transmitter) part {
 	return p
 }
 
-// want is what an order asks of a transmitter: the one that was named for this press and no other, or the device's own,
-// which another may stand in for.
+// want is what an order asks of a transmitter: the one that was named for this press and no other, or that of the key or
+// the device, which another may stand in for.
 func (o Order) want(on device.Channel) stations.Want {
 	if !o.Transmitter.IsZero() {
 		return stations.Want{On: on, Preferred: o.Transmitter, Only: true, Anyway: o.Anyway}
 	}
-	return stations.Want{On: on, Preferred: o.Device.Transmitter, Room: o.Device.RoomID, Anyway: o.Anyway}
+	return stations.Want{On: on, Preferred: cmp.Or(o.Key.Transmitter, o.Device.Transmitter), Room: o.Device.RoomID, Anyway: o.Anyway}
 }
 
 // hold makes the repeating part of the last code go on for as long as the key is held.

@@ -4244,6 +4244,8 @@ export interface components {
              */
             hold?: "once" | "repeat";
             name: string;
+            /** @description STATION/PORT that sends it instead of the device's */
+            transmitter?: string;
             /**
              * Format: int64
              * @description Of its codes, the one in force; 0 while it is not learned
@@ -4277,6 +4279,8 @@ export interface components {
              * @description How often the repeating part is sent at a press; −1 is as its line code says
              */
             repeats?: number;
+            /** @description STATION/PORT that sends it; empty is the device's */
+            transmitter?: string;
         };
         KeyEffects: {
             effects: components["schemas"]["Effect"][];

@@ -44,6 +44,11 @@ export function Codes({ device }: { device: Device }) {
               }}
             >
               {k.codes.length > 0 && k.codes.map(sends).join(words.device.then)}
+              {k.transmitter && (
+                <Box sx={{ color: 'text.secondary', fontFamily: 'fontFamily' }}>
+                  {words.device.through(k.transmitter)}
+                </Box>
+              )}
               {k.codes.length === 0 && !k.heard?.length && words.device.notLearned}
               {k.heard?.length ? (
                 <Box sx={{ color: 'text.secondary', fontFamily: 'fontFamily' }}>

@@ -4,7 +4,7 @@ import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState, type SubmitEvent } from 'react';
 import type { Key } from '../api/client';
-import { useChangeKey, useRemoveKey, useWriteKey } from './queries';
+import { useChangeKey, useRemoveKey, useTransmitters, useWriteKey } from './queries';
 import { words } from '../app/words';
 import { Failed } from '../shared/Failed';
 
@@ -24,12 +24,15 @@ export function KeyChange({ device, of, onDone }: { device: string; of: Key; onD
   const wasPause = (Math.round((of.codes[0]?.gap_us ?? 0) / 1000) || '').toString();
   const [repeats, setRepeats] = useState(wasRepeats);
   const [pause, setPause] = useState(wasPause);
+  const [through, setThrough] = useState(of.transmitter ?? '');
+  const places = useTransmitters(of.transmitter);
   const [sure, setSure] = useState(false);
   const submit = (e: SubmitEvent) => {
     e.preventDefault();
     const how = {
       ...(repeats !== wasRepeats && { repeats: repeats === '' ? -1 : Number(repeats) }),
       ...(pause !== wasPause && { pause_ms: Number(pause) }),
+      ...(through !== (of.transmitter ?? '') && { transmitter: through }),
     };
     const rename = () => change.mutate({ name, hold, ...how }, { onSuccess: onDone });
     if (text.trim() === '') rename();
@@ -79,6 +82,22 @@ export function KeyChange({ device, of, onDone }: { device: string; of: Key; onD
             onChange={(e) => setPause(e.target.value)}
           />
         </Box>
+      )}
+      {(places.length > 1 || through !== '') && (
+        <TextField
+          select
+          label={words.device.keyThrough}
+          value={through}
+          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+          onChange={(e) => setThrough(e.target.value)}
+        >
+          <MenuItem value="">{words.device.asTheDevice}</MenuItem>
+          {places.map((p) => (
+            <MenuItem key={p} value={p}>
+              {p}
+            </MenuItem>
+          ))}
+        </TextField>
       )}
       <TextField
         label={words.device.byHand}

@@ -7,8 +7,8 @@ import TextField from '@mui/material/TextField';
 import { useState, type SubmitEvent } from 'react';
 import { useNavigate } from 'react-router';
 import type { Device, DeviceChange } from '../api/client';
-import { useKinds, useStations } from '../api/queries';
-import { useChangeDevice, useRemoveDevice } from './queries';
+import { useKinds } from '../api/queries';
+import { useChangeDevice, useRemoveDevice, useTransmitters } from './queries';
 import { words } from '../app/words';
 import { Panel } from '../shared/Panel';
 import { Failed } from '../shared/Failed';
@@ -40,7 +40,6 @@ const scaled = (text: string, by: number): number => Math.round(Number(text || 0
 
 function Form({ device, onDone }: { device: Device; onDone: () => void }) {
   const kinds = useKinds();
-  const stations = useStations();
   const change = useChangeDevice(device.slug);
   const remove = useRemoveDevice();
   const navigate = useNavigate();
@@ -63,9 +62,7 @@ function Form({ device, onDone }: { device: Device; onDone: () => void }) {
     warmUp: device.warm_up_ms ? String(device.warm_up_ms / 1000) : '',
     gap: device.gap_ms ? String(device.gap_ms / 1000) : '',
   });
-  const transmitters = (stations.data ?? []).flatMap((s) =>
-    s.ports.filter((p) => p.direction === 'transmitter').map((p) => `${s.name}/${p.id}`),
-  );
+  const transmitters = useTransmitters(form.transmitter);
   const submit = (e: SubmitEvent) => {
     e.preventDefault();
     const { mhz, warmUp, gap, ...rest } = form;
@@ -110,10 +107,7 @@ function Form({ device, onDone }: { device: Device; onDone: () => void }) {
       )}
       {pick('transmitter', [
         ['', words.device.anyTransmitter],
-        ...[...new Set([...transmitters, form.transmitter].filter(Boolean))].map((t): [string, string] => [
-          t,
-          t,
-        ]),
+        ...transmitters.map((t): [string, string] => [t, t]),
       ])}
       <TextField
         select

@@ -10,7 +10,7 @@ import {
   type NewDevice,
   type NewLesson,
 } from '../api/client';
-import { keys, useSets } from '../api/queries';
+import { keys, useSets, useStations } from '../api/queries';
 
 export const useAddDevice = () =>
   useMutation({ mutationFn: (body: NewDevice) => unwrap(client.POST('/api/devices', { body })) });
@@ -145,3 +145,11 @@ export const useHoldKey = () =>
       return unwrap(client.DELETE('/api/held/{press}', { params: { path } }));
     },
   });
+
+// useTransmitters are the places that send, STATION/PORT, and one that is named already.
+export function useTransmitters(named = ''): string[] {
+  const all = (useStations().data ?? []).flatMap((s) =>
+    s.ports.filter((p) => p.direction === 'transmitter').map((p) => `${s.name}/${p.id}`),
+  );
+  return [...new Set([...all, named].filter(Boolean))];
+}
