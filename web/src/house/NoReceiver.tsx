@@ -32,7 +32,11 @@ function Looks({ only }: { only?: 'none' }) {
         <Box key={s.name}>{`${s.name}: ${presence(s)}`}</Box>
       ))}
       {may('keep', true) && (
-        <Box component={Link} to="/house/stations" sx={{ display: 'inline-block', py: 1, fontWeight: 600 }}>
+        <Box
+          component={Link}
+          to="/house/stations"
+          sx={{ color: 'inherit', display: 'inline-block', py: 1, fontWeight: 600 }}
+        >
           {away.length > 0 ? words.stations.see : words.stations.attach}
         </Box>
       )}
