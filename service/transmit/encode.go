@@ -147,13 +147,14 @@ func (p part) over(through stations.Transmitter) part {
 	return p
 }
 
-// want is what an order asks of a transmitter: the one that was named for this press and no other, or that of the key or
-// the device, which another may stand in for.
+// want is what an order asks of a transmitter: the one that was named for this press and no other, or that of the key
+// or the device, which another may stand in for.
 func (o Order) want(on device.Channel) stations.Want {
 	if !o.Transmitter.IsZero() {
 		return stations.Want{On: on, Preferred: o.Transmitter, Only: true, Anyway: o.Anyway}
 	}
-	return stations.Want{On: on, Preferred: cmp.Or(o.Key.Transmitter, o.Device.Transmitter), Room: o.Device.RoomID, Anyway: o.Anyway}
+	return stations.Want{On: on, Preferred: cmp.Or(o.Key.Transmitter, o.Device.Transmitter), Room: o.Device.RoomID,
+		Anyway: o.Anyway}
 }
 
 // hold makes the repeating part of the last code go on for as long as the key is held.
