@@ -22,7 +22,8 @@ func (a *API) access() {
 	}
 	signIn := operation{method: "POST", path: "/sign-in", id: "sign-in", summary: "Trade a ticket for a session",
 		status: http.StatusNoContent}.describe(a)
-	signIn.MaxBodyBytes = 4 << 10 // anybody may send it
+	signIn.MaxBodyBytes = 4 << 10               // anybody may send it
+	signIn.Security = []map[string][]string{{}} // and says so in the document
 	signIn.Errors = append(signIn.Errors, http.StatusTooManyRequests)
 	huma.Register(a.huma, signIn, func(ctx context.Context, in *signInInput) (*signInAnswer, error) {
 		from, _ := netip.ParseAddrPort(in.from)

@@ -99,6 +99,9 @@ func (a *API) register(r chi.Router, o Options) {
 	config := huma.DefaultConfig("Urbo", a.house.Version)
 	config.Info.Description = "Learns codes from existing infrared and 433 MHz handsets, keeps them " +
 		"device by device, and replays them."
+	config.Info.License = &huma.License{Name: "Apache 2.0", Identifier: "Apache-2.0"}
+	config.Servers = []*huma.Server{{URL: "http://127.0.0.1:8433",
+		Description: "As it is made; urbo serve prints another address as its first line"}}
 	// the document is served below, to callers only
 	config.OpenAPIPath, config.DocsPath, config.SchemasPath = "", "", ""
 	config.CreateHooks = nil // no $schema links in answers
