@@ -86,8 +86,8 @@ type Heard struct {
 
 // Bounds of what is heard: the longest silence after a train in µs, and the highest carrier or channel in Hz.
 const (
-	mostGap = 3_600_000_000
-	mostHz  = 10_000_000_000
+	mostGap int64 = 3_600_000_000
+	mostHz  int64 = 10_000_000_000
 )
 
 // Check says whether a train is one, and what is said of it within its bounds. A clock may say anything.
@@ -96,11 +96,11 @@ func (h Heard) Check() error {
 		return err
 	}
 	switch {
-	case h.Gap < 0 || h.Gap > mostGap:
+	case h.Gap < 0 || int64(h.Gap) > mostGap:
 		return fmt.Errorf("%w: gap_us %d: it is from 0 to an hour", ErrMessage, h.Gap)
 	case h.Strength != nil && !(*h.Strength >= 0 && *h.Strength <= 1):
 		return fmt.Errorf("%w: strength %g: it is from 0 to 1", ErrMessage, *h.Strength)
-	case h.CarrierHz < 0 || h.FrequencyHz < 0 || h.CarrierHz > mostHz || h.FrequencyHz > mostHz:
+	case h.CarrierHz < 0 || h.FrequencyHz < 0 || int64(max(h.CarrierHz, h.FrequencyHz)) > mostHz:
 		return fmt.Errorf("%w: a carrier or frequency beyond 10 GHz", ErrMessage)
 	}
 	return nil

@@ -104,13 +104,14 @@ func TestHeard_CheckRefusesWhatIsBeyondItsBounds(t *testing.T) {
 	good := messages["heard"].(station.Heard)
 	require.NoError(t, good.Check())
 	number := func(v float64) *float64 { return &v }
+	hours, giga := int64(4_000_000_000), int64(11_000_000_000) // below 0 where an int has 32 bits
 	for says, change := range map[string]func(*station.Heard){
 		"durations":  func(h *station.Heard) { h.Train = nil },
 		"gap_us":     func(h *station.Heard) { h.Gap = -1 },
-		"an hour":    func(h *station.Heard) { h.Gap = 4_000_000_000 },
+		"an hour":    func(h *station.Heard) { h.Gap = int(hours) },
 		"strength 2": func(h *station.Heard) { h.Strength = number(2) },
 		"from 0 to":  func(h *station.Heard) { h.Strength = number(-1e300) },
-		"10 GHz":     func(h *station.Heard) { h.FrequencyHz = 1 << 40 },
+		"10 GHz":     func(h *station.Heard) { h.FrequencyHz = int(giga) },
 		"carrier":    func(h *station.Heard) { h.CarrierHz = -38_000 },
 	} {
 		h := good

@@ -10,6 +10,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 
 	"urbo/core/signal"
 )
@@ -166,14 +167,14 @@ const wavRate = 96_000
 func writeWAV(w io.Writer, s Signal) error {
 	flat := append([]int{quiet}, s.durations()...)
 	flat[len(flat)-1] += quiet // the last edge is beyond the last sample
-	total := -quiet / 2
+	total := int64(-quiet / 2)
 	for _, d := range flat {
-		total += d
+		total += int64(d)
 	}
-	samples := total * wavRate / 1_000_000
-	if total > 3600_000_000 {
+	if total > time.Hour.Microseconds() {
 		return errors.New("it is too long for a sound")
 	}
+	samples := int(total * wavRate / 1_000_000)
 	if _, err := w.Write(wavHeader(wavRate, samples)); err != nil {
 		return err
 	}
