@@ -48,6 +48,7 @@ lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and s
 	  if [ -n "$$unformatted" ]; then echo "not formatted by gofmt: $$unformatted"; exit 1; fi
 	@git ls-files '*.go' | go run scripts/lines.go
 	$(STATIC) go vet ./...
+	$(STATIC) GOARCH=arm GOARM=7 go build -o /dev/null ./cmd/urbo # boards with 32 bits
 	$(STATIC) go tool staticcheck ./...
 	cd web && npm run types:check && npm run lint
 

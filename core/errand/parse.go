@@ -58,8 +58,8 @@ func (p *parser) begin(name string) { p.clauses = append(p.clauses, clause{name,
 func (p *parser) errand() (e Errand, err error) {
 	p.begin("errand")
 	if err := p.Want("errand"); err != nil {
-		return e, fmt.Errorf("%w: an errand begins with errand and its name, such as errand morning when at 7:00 do turn "+
-			"on radio", err)
+		return e, fmt.Errorf("%w: an errand begins with errand and its name, such as errand morning when at 7:00 do "+
+			"turn on radio", err)
 	}
 	if e.Name, err = p.Slug("the name of the errand"); err != nil {
 		return e, err

@@ -22,7 +22,8 @@ func freeRoom(dir string) (int64, error) {
 	if err := unix.Statfs(dir, &disk); err != nil {
 		return 0, fmt.Errorf("see how much room there is: %w", err)
 	}
-	return max((int64(disk.Bavail)*int64(disk.Bsize)-spare)/3, 0), nil //nolint:unconvert // its type differs between machines
+	size := int64(disk.Bsize) //nolint:unconvert // its type differs between machines
+	return max((int64(disk.Bavail)*size-spare)/3, 0), nil
 }
 
 // counted counts what is read.
