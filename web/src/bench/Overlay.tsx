@@ -29,10 +29,11 @@ export function Overlay({ first, over, onOver }: Props) {
   const others = all.filter((c) => c.id !== first.capture.id && !over.includes(c.id));
   const comparisons = useComparisons(first.capture.id, over);
   const [laid, setLaid] = useState<Laid>();
-  const beside = over.flatMap((id, i) => {
-    const of = comparisons[i]?.data;
-    return of ? [{ id, of, capture: all.find((c) => c.id === id) }] : [];
-  });
+  const lay = (ids: string[]) => {
+    setLaid(undefined); // by hand was for the one that lay there before
+    onOver(ids);
+  };
+  const only = over.length === 1 ? comparisons.found[0] : undefined;
   if (others.length === 0 && over.length === 0) return null;
   return (
     <Panel title={words.bench.overlay}>
@@ -41,7 +42,7 @@ export function Overlay({ first, over, onOver }: Props) {
           select
           label={words.bench.another}
           value=""
-          onChange={(e) => onOver([...over, e.target.value])}
+          onChange={(e) => lay([...over, e.target.value])}
           sx={{ maxWidth: 620 }}
         >
           <MenuItem value="" disabled>
@@ -56,19 +57,15 @@ export function Overlay({ first, over, onOver }: Props) {
       ) : (
         <Note>{words.bench.mostOthers(most)}</Note>
       )}
-      <Failed of={comparisons} />
+      <Failed of={[comparisons]} />
       <Names
         of={[{ id: first.capture.id, text: called(first.capture) }].concat(
-          over.map((id, i) => ({ id, text: lineOf(all, id, comparisons[i]?.data) })),
+          over.map((id, i) => ({ id, text: lineOf(all, id, comparisons.found[i]) })),
         )}
-        onTake={(id) => onOver(over.filter((o) => o !== id))}
+        onTake={(id) => lay(over.filter((o) => o !== id))}
       />
-      {beside.length > 0 && (
-        <Drawing of={beside.map((b) => b.of)} laid={beside.length === 1 ? laid : undefined} />
-      )}
-      {beside.length === 1 && beside[0] && (
-        <Handles key={`handles ${beside[0].id}`} of={beside[0].of} laid={laid} onLaid={setLaid} />
-      )}
+      {comparisons.drawn.length > 0 && <Drawing of={comparisons.drawn} laid={only && laid} />}
+      {only && <Handles of={only} laid={laid} onLaid={setLaid} />}
     </Panel>
   );
 }
@@ -105,11 +102,11 @@ function Names({ of, onTake }: { of: { id: string; text: string }[]; onTake: (id
 }
 
 // Drawing draws the frames, the others stretched in time to the clock of the first, or as the handles say.
-function Drawing({ of, laid }: { of: Comparison[]; laid?: Laid }) {
+function Drawing({ of, laid }: { of: { number: number; of: Comparison }[]; laid?: Laid }) {
   const rows = useMemo(() => {
-    const first = of[0];
+    const first = of[0]?.of;
     if (!first) return [];
-    const marked = [...new Set(of.flatMap((c) => c.differing))];
+    const marked = [...new Set(of.flatMap((c) => c.of.differing))];
     const out: Row[] = [
       {
         times: edges(first.a),
@@ -119,12 +116,12 @@ function Drawing({ of, laid }: { of: Comparison[]; laid?: Laid }) {
         marked: changed(first.spans_a, marked),
       },
     ];
-    of.forEach((c, n) => {
+    of.forEach(({ number, of: c }) => {
       const place = laid ?? { stretch: 1 / c.length, shift: placeOf(c) };
       out.push({
         times: edges(c.b, place.stretch, place.shift),
         colour: 'text-primary',
-        name: String(n + 2),
+        name: String(number),
         labels: c.spans_b,
         marked: changed(c.spans_b, c.differing),
       });
@@ -132,7 +129,9 @@ function Drawing({ of, laid }: { of: Comparison[]; laid?: Laid }) {
     return out;
   }, [of, laid]);
   const view = useMemo(() => {
-    const end = Math.max(...of.flatMap((c) => [edges(c.a).at(-1) ?? 1, (edges(c.b).at(-1) ?? 1) / c.length]));
+    const end = Math.max(
+      ...of.flatMap(({ of: c }) => [edges(c.a).at(-1) ?? 1, (edges(c.b).at(-1) ?? 1) / c.length]),
+    );
     return { min: -0.02 * end, max: 1.05 * end };
   }, [of]);
   return (
