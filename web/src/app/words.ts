@@ -821,7 +821,6 @@ export const words = {
     quietFor: (t: string) => `Quiet for ${t}`,
     quietUntil: (t: string) => `Quiet until ${t}`,
     endQuiet: 'End quiet',
-    nobodyRuns: (t: string) => `No errand begins anything until ${t}.`,
     habits: 'What you do by hand',
     noHabits: 'People do nothing by hand at about the same time, as far as is known.',
     habitSays: (what: string, says: string) => `${what}: ${says}`,
