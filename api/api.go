@@ -117,6 +117,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.houseFacts()
 	a.groups()
 	a.sequences()
+	a.phrases()
 	a.occasions()
 	a.errands()
 	a.boards()

@@ -197,8 +197,11 @@ func (a *API) mayWrite(ctx context.Context, text string) error {
 }
 
 // aboutErrand is what an errand is about, with what it starts and runs.
-func (a *API) aboutErrand(e errand.Errand) (out []run.Target) {
-	for _, t := range e.Targets() {
+func (a *API) aboutErrand(e errand.Errand) []run.Target { return a.reached(e.Targets()) }
+
+// reached is what some targets are about, with what occasions, sequences and errands among them reach.
+func (a *API) reached(all []run.Target) (out []run.Target) {
+	for _, t := range all {
 		switch t.Kind {
 		case run.Occasion:
 			if o, err := a.house.Occasions.Find(t.ID); err == nil {

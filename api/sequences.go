@@ -243,9 +243,12 @@ func (a *API) mayAbout(ctx context.Context, r grant.Right, about []run.Target) e
 	return who.May(r, list(ids, a.target)...)
 }
 
-// sight hides what the caller does not see from the reader of steps, and refuses what they may not arrange. Who sees
-// the whole house is told what there is.
-func (a *API) sight(ctx context.Context) sequences.Sight {
+// sight is sightFor those who arrange.
+func (a *API) sight(ctx context.Context) sequences.Sight { return a.sightFor(ctx, grant.Arrange) }
+
+// sightFor hides what the caller does not see from the reader of steps, and refuses what they have no right on. Who
+// sees the whole house is told what there is.
+func (a *API) sightFor(ctx context.Context, r grant.Right) sequences.Sight {
 	if Caller(ctx).Grant.Where.House {
 		return nil
 	}
@@ -272,7 +275,7 @@ func (a *API) sight(ctx context.Context) sequences.Sight {
 		case err != nil || a.mayAbout(ctx, grant.See, about) != nil:
 			return fmt.Errorf("%w %.60q", library.ErrUnknownDevice, name)
 		}
-		return a.mayAbout(ctx, grant.Arrange, about)
+		return a.mayAbout(ctx, r, about)
 	}
 }
 

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
@@ -166,15 +167,21 @@ func (a *app) errandAdd() *cobra.Command {
 			if err := a.call(c.Context(), http.MethodPost, "/errands", wire.NewErrand{Text: text}, &e); err != nil {
 				return err
 			}
-			return a.saysErrand(e, "Added")
+			return a.saysErrand(c.Context(), e, "Added")
 		}}
 	c.Flags().StringVar(&file, "file", "", "where it stands; - is standard input")
 	return c
 }
 
-// saysErrand says how an errand was understood.
-func (a *app) saysErrand(e wire.Errand, did string) error {
+// saysErrand says how an errand was understood, and what is odd about it.
+func (a *app) saysErrand(ctx context.Context, e wire.Errand, did string) error {
 	due := ""
+	var u wire.ErrandUnderstood
+	if a.output != "json" && a.call(ctx, http.MethodPost, "/errand-check", wire.NewErrand{Text: e.Text}, &u) == nil {
+		for _, odd := range u.Odd {
+			defer fmt.Fprintln(a.Out, "Note:", odd)
+		}
+	}
 	if e.Next != nil {
 		due = " It is due on " + moment(e.Next) + "."
 	}
@@ -197,7 +204,7 @@ func (a *app) errandChange() *cobra.Command {
 				&e); err != nil {
 				return err
 			}
-			return a.saysErrand(e, "Changed")
+			return a.saysErrand(c.Context(), e, "Changed")
 		}}
 	c.Flags().StringVar(&file, "file", "", "where it stands; - is standard input")
 	return c

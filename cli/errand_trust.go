@@ -221,7 +221,7 @@ func (a *app) errandEdit() *cobra.Command {
 					argv[0], file)
 			}
 			_ = os.Remove(file)
-			return a.saysErrand(now, "Changed")
+			return a.saysErrand(c.Context(), now, "Changed")
 		}}
 }
 

@@ -114,8 +114,10 @@ func (r *running) stop() {
 			r.t.Errorf("urbo ended with %v: %s", err, r.stderr)
 		}
 	case <-time.After(patience):
-		_ = r.cmd.Process.Kill()
-		r.t.Error("urbo did not stop")
+		_ = r.cmd.Process.Signal(syscall.SIGQUIT) // then it says where it stands
+		time.AfterFunc(patience/10, func() { _ = r.cmd.Process.Kill() })
+		<-ended
+		r.t.Error("urbo did not stop: " + r.stderr.String())
 	}
 }
 

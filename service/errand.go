@@ -3,7 +3,9 @@ package service
 import (
 	"context"
 	"fmt"
+	"slices"
 
+	"urbo/core/device"
 	"urbo/core/fault"
 	"urbo/core/grant"
 	"urbo/core/occasion"
@@ -45,4 +47,14 @@ func (h *House) doOccasion(ctx context.Context, id string, start, over bool, by 
 func (h *House) stationID(name string) (string, error) {
 	s, err := h.Stations.Find(name)
 	return s.ID, err
+}
+
+// rolls says whether what switches a device has codes that roll.
+func (h *House) rolls(d device.Device) bool {
+	return slices.ContainsFunc(d.Keys, func(k device.Key) bool {
+		return slices.ContainsFunc(slices.Concat(k.Codes, k.Follows), func(c device.Code) bool {
+			sheet, err := h.Book.Sheet(c.Sheet)
+			return err == nil && sheet.Rolls()
+		})
+	})
 }

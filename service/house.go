@@ -34,6 +34,7 @@ import (
 	"urbo/service/measure"
 	"urbo/service/metrics"
 	"urbo/service/occasions"
+	"urbo/service/phrases"
 	"urbo/service/questions"
 	"urbo/service/receive"
 	"urbo/service/rooms"
@@ -104,6 +105,7 @@ type House struct {
 	Runs      *runs.Runs
 	Occasions *occasions.Occasions
 	Errands   *errands.Errands
+	Phrases   *phrases.Phrases
 	Boards    *boards.Boards
 	Questions *questions.Questions
 	History   *history.History
@@ -275,6 +277,13 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
+	h.Phrases, err = phrases.Open(ctx, phrases.Config{Store: s, Library: h.Library, Rooms: h.Rooms, Groups: h.Groups,
+		Occasions: h.Occasions, Sequences: h.Sequences, Errands: h.Errands, Targets: h.Targets, Setting: h.Setting,
+		Runs: h.Runs, Stream: h.Stream, Now: c.Now, Rolls: h.rolls})
+	if err != nil {
+		return err
+	}
+	h.Errands.Understood = h.Phrases.Plainly
 	h.Metrics = metrics.New(h.Stream, metrics.Sources{Stations: h.Stations.Count,
 		Devices: func() int { return len(h.Library.Lines("")) }, Database: s.Size}, c.Version)
 	h.Explain = &explain.Explainer{Library: h.Library, Transmit: h.Transmit, Stations: h.Stations, Journal: h.Journal,
@@ -327,7 +336,7 @@ func (h *House) Run(ctx context.Context) error {
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
 		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Measure}, {h.Holds}, {h.Runs}, {h.Questions}, {h.Occasions},
-		{h.Errands}} {
+		{h.Errands}, {h.Phrases}} {
 		parts = append(parts, background(ctx, p...))
 	}
 	<-ctx.Done()

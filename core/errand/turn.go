@@ -192,7 +192,7 @@ func (c Cue) Comes(n News) bool {
 		return s.Calendar.Name == n.Calendar.Name && s.Calendar.Ends == n.Calendar.Ends &&
 			(s.Calendar.Titled == "" || strings.EqualFold(s.Calendar.Titled, n.Calendar.Title))
 	case s.Phrase != "":
-		return n.Phrase != "" && sameWords(s.Phrase, n.Phrase)
+		return n.Phrase != "" && SameWords(s.Phrase, n.Phrase)
 	case s.Hook != "":
 		return s.Hook == n.Hook
 	}
@@ -206,7 +206,7 @@ func says(want run.Message, came Message) bool {
 }
 
 // sameWords compares what is said: case, and what stands between the words, do not count.
-func sameWords(a, b string) bool {
+func SameWords(a, b string) bool {
 	words := func(s string) []string {
 		return strings.FieldsFunc(strings.ToLower(s), func(r rune) bool {
 			return !unicode.IsLetter(r) &&

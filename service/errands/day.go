@@ -227,7 +227,17 @@ func (e *Errands) Conflicts(sentence errand.Errand, id string) []string {
 			others = append(others, named)
 		}
 	}
-	return errand.Conflicts(errand.Named{ID: id, Errand: sentence}, others, e.paths, e.Calendar.Now(), e.Where())
+	out := errand.Conflicts(errand.Named{ID: id, Errand: sentence}, others, e.paths, e.Calendar.Now(), e.Where())
+	for _, c := range sentence.When {
+		if c.Sudden == nil || c.Sudden.Phrase == "" || e.Understood == nil {
+			continue
+		}
+		if words := e.Understood(c.Sudden.Phrase); words != "" {
+			out = append(out, fmt.Sprintf("without this errand, %q means: %s. It will mean this errand instead",
+				c.Sudden.Phrase, words))
+		}
+	}
+	return out
 }
 
 // mostBeside is with how many errands one is compared.

@@ -133,6 +133,9 @@ type Came struct {
 // Errands is the errands of the house.
 type Errands struct {
 	Config
+	// Understood says what a phrase means without any errand, "" where it means nothing; nil where nobody speaks. It is
+	// there before Run.
+	Understood func(phrase string) string
 	all   *named.List[Doc]
 	queue *stream.Queue
 	note  *history.Noter
@@ -336,6 +339,25 @@ const newOne = "itself"
 
 // called finds what an errand calls itself.
 var called = regexp.MustCompile(`(?mi)^\s*errand\s+(\S+)`)
+
+// Steps reads steps as people write them in an errand. Errors wrap run.ErrSteps or ErrLacks.
+func (e *Errands) Steps(text string, sight sequences.Sight) ([]run.Step, error) {
+	r, err := run.NewReader(text, names{e.Targets, e, sight, "", ""})
+	if err != nil {
+		return nil, err
+	}
+	steps, err := r.Steps()
+	if err == nil && !r.Ended() {
+		err = r.Expected("then, or the end")
+	}
+	if err == nil {
+		err = able(errand.Errand{Do: steps})
+	}
+	return steps, err
+}
+
+// StepsOf finds the steps of a sequence by its id, and what it is called.
+func (e *Errands) StepsOf(id string) (string, []run.Step, error) { return e.steps(id) }
 
 // steps finds the steps of a sequence by its id.
 func (e *Errands) steps(id string) (string, []run.Step, error) {

@@ -3,7 +3,9 @@ package mqtt
 import (
 	"container/list"
 	"errors"
+	"maps"
 	"net"
+	"slices"
 	"sync"
 	"time"
 )
@@ -23,10 +25,13 @@ type entrance struct {
 
 	mu        sync.Mutex
 	newcomers *list.List // of *newcomer, the oldest first
+	open      map[*newcomer]bool
 	closed    bool
 }
 
-func newEntrance(l net.Listener) *entrance { return &entrance{Listener: l, newcomers: list.New()} }
+func newEntrance(l net.Listener) *entrance {
+	return &entrance{Listener: l, newcomers: list.New(), open: map[*newcomer]bool{}}
+}
 
 // newcomer is a connection, and whether its account is known.
 type newcomer struct {
@@ -53,6 +58,7 @@ func (e *entrance) Accept() (net.Conn, error) {
 		leaves = e.newcomers.Front().Value.(*newcomer)
 	}
 	n.place = e.newcomers.PushBack(n)
+	e.open[n] = true
 	closed := e.closed
 	e.mu.Unlock()
 	if leaves != nil {
@@ -64,14 +70,12 @@ func (e *entrance) Accept() (net.Conn, error) {
 	return n, nil
 }
 
-// Close ends the listener, and with it all newcomers.
+// Close ends the listener, and with it all connections: also one of which the account became known a moment ago, and
+// that the broker does not have in its list yet. It would be waited for as long as its other end lasts.
 func (e *entrance) Close() error {
 	e.mu.Lock()
 	e.closed = true
-	var all []*newcomer
-	for place := e.newcomers.Front(); place != nil; place = place.Next() {
-		all = append(all, place.Value.(*newcomer))
-	}
+	all := slices.Collect(maps.Keys(e.open))
 	e.mu.Unlock()
 	for _, n := range all {
 		_ = n.Close()
@@ -131,5 +135,8 @@ func (n *newcomer) leave() {
 // Close closes the connection.
 func (n *newcomer) Close() error {
 	n.leave()
+	n.entrance.mu.Lock()
+	delete(n.entrance.open, n)
+	n.entrance.mu.Unlock()
 	return n.Conn.Close()
 }

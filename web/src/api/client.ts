@@ -77,6 +77,7 @@ export type FeedRequest = Schemas['FeedRequest'];
 export type BelievedEvent = Schemas['BelievedEvent'];
 export type Session = Schemas['Session'];
 export type Token = Schemas['Token'];
+export type Understood = Schemas['Understood'];
 export type Me = Schemas['Me'];
 export type Person = Schemas['Person'];
 export type NewPerson = Schemas['NewPerson'];

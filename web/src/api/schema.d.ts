@@ -1852,6 +1852,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What things are called as well
+         * @description Needs the right to see, for what the caller may reach.
+         */
+        get: operations["list-names"];
+        put?: never;
+        /**
+         * Give something another name, by which it can be spoken of
+         * @description Needs the right to arrange, for what the caller may reach.
+         */
+        post: operations["add-name"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/names/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take another name away
+         * @description Needs the right to arrange, for what the caller may reach.
+         */
+        delete: operations["remove-name"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/occasions": {
         parameters: {
             query?: never;
@@ -2130,6 +2174,26 @@ export interface paths {
          * @description Needs the right to keep, for the whole house.
          */
         post: operations["link-person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/phrase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What something that is said means and costs; with act, it is done
+         * @description Needs the right to use, for what the caller may reach.
+         */
+        post: operations["say-phrase"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3232,6 +3296,11 @@ export interface components {
             unit?: string;
             /** @description Values with what stands in the field, off=0, on=1; or numbers from least to most, 16 to 30, with what stands for the least where that is not the same, 16 to 30 = 0; with another step, 16 to 30 by 0.5 = 32 */
             values: string;
+        };
+        Choice: {
+            /** @description Said like this, nothing else is meant */
+            say: string;
+            words: string;
         };
         Cluster: {
             /**
@@ -4721,6 +4790,14 @@ export interface components {
              */
             until: string;
         };
+        OtherName: {
+            /** @enum {string} */
+            readonly kind?: "device" | "group" | "room" | "occasion" | "sequence" | "errand";
+            /** @description As it is said: big light */
+            name: string;
+            /** @description A device, a group, room/ROOM, an occasion, a sequence or an errand */
+            of: string;
+        };
         Outage: {
             /** @description Nothing is the whole house */
             room?: string;
@@ -4819,6 +4896,14 @@ export interface components {
             /** @description User of Urbo's machine; empty for none */
             user?: string;
             where?: components["schemas"]["Where"];
+        };
+        Phrase: {
+            /** @description Do it; without, the answer says what it means and what it costs */
+            act?: boolean;
+            /** @description What the speaker was shown that it means (words): where it means something else by now, nothing is done */
+            shown?: string;
+            /** @description Such as: turn the projector off in ten minutes. Steps as in an errand are understood, too */
+            text: string;
         };
         PlanStep: {
             /** @description What a frame says that carries several controls, by control; then there is no key */
@@ -5757,6 +5842,38 @@ export interface components {
         TwinDevice: {
             device: string;
             keys: components["schemas"]["MatchKey"][];
+        };
+        Understood: {
+            /** @description What became of an errand that it runs */
+            came?: components["schemas"]["Came"];
+            /** @description What may be meant */
+            choices?: components["schemas"]["Choice"][];
+            /**
+             * @description cue sets errands off that wait for the phrase, errand runs one by hand; question asks back
+             * @enum {string}
+             */
+            does: "steps" | "errand" | "again" | "undo" | "cue" | "question";
+            /** @description That it sets off, or runs */
+            errands?: string[];
+            /**
+             * Format: int64
+             * @description That it takes now
+             */
+            presses: number;
+            question?: string;
+            /** @description That does it */
+            run?: components["schemas"]["Run"];
+            /** @description The same as steps, as an errand writes them */
+            steps?: string;
+            /**
+             * Format: int64
+             * @description How long it takes, with what it waits
+             */
+            takes_ms: number;
+            /** @description Why it cannot be done now */
+            trouble?: string;
+            /** @description What it means */
+            words?: string;
         };
         Want: {
             control: string;
@@ -16122,6 +16239,250 @@ export interface operations {
             };
         };
     };
+    "list-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OtherName"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OtherName"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OtherName"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "remove-name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "list-occasions": {
         parameters: {
             query?: never;
@@ -17678,6 +18039,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Ticket"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "say-phrase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Phrase"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Understood"];
                 };
             };
             /** @description Bad Request */

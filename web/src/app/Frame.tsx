@@ -6,6 +6,7 @@ import { useLive } from '../api/live';
 import { useMay } from '../api/may';
 import { keys, queryClient, useNotice, useUpdated } from '../api/queries';
 import { clock } from '../shared/text';
+import { SayButton } from '../say/Say';
 import { words } from './words';
 
 const icons = {
@@ -184,6 +185,7 @@ function Bar() {
             {words.places[p]}
           </Box>
         ))}
+      {may('use') && <SayButton />}
     </Box>
   );
 }

@@ -11,6 +11,22 @@ export const words = {
   trouble: (what: string) =>
     `This page met trouble: ${what}. Load it again; if it stays, the other places still work.`,
   loadAgain: 'Load it again',
+  say: {
+    title: 'Say what is to be done',
+    open: 'Say',
+    field: 'In plain words',
+    example: 'lights red for ten minutes',
+    doIt: 'Do it',
+    doing: 'Under way…',
+    done: 'Done.',
+    stopped: (end: string, reason: string) => `It is ${end}: ${reason}`,
+    cost: (presses: number, takes: string) => `${presses === 1 ? '1 press' : `${presses} presses`}, ${takes}`,
+    nothing: 'Nothing has to be pressed: it is believed to be so.',
+    trouble: (why: string) => `It cannot be done now: ${why}`,
+    setsOff: 'It sets off what an errand waits for.',
+    close: 'Close',
+    hint: 'Ctrl K opens this on every page. Names of your own: urbo name add.',
+  },
   boards: {
     title: 'Boards',
     none: 'No boards yet.',
