@@ -104,10 +104,8 @@ func TestUnderstand_TimesAndNames(t *testing.T) {
 		"amplifier volume a third":                     "set amplifier/volume to 20",
 		"AMPLIFIER ON!":                                "set amplifier/power to on",
 		"Would you turn the amplifier's volume to 12?": "set amplifier/volume to 12",
-		"amplifier on, then wait 2 seconds, radio off": "set amplifier/power to on then wait 2 s then set radio/power " +
-			"" +
-			"to off",
-		"amplifier and radio off": "set amplifier/power and radio/power to off",
+		"amplifier on, then wait 2 s":                  "set amplifier/power to on then wait 2 s",
+		"amplifier and radio off":                      "set amplifier/power and radio/power to off",
 	} {
 		assert.Equal(t, want, meant(g, text, nil), text)
 	}

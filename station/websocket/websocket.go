@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/coder/websocket"
 
@@ -26,6 +27,7 @@ var ErrEnding = fault.New(fault.Later, "the service is ending")
 // Door takes the stations that dial in. It is a transport, and brings the links that its HTTP handler accepted.
 type Door struct {
 	mu      sync.Mutex
+	began   chan struct{}   // closed when it runs; nil where nobody asked yet
 	running context.Context // nil before Run and after it
 	join    func(context.Context, station.Link) error
 	group   sync.WaitGroup
@@ -35,6 +37,7 @@ type Door struct {
 func (d *Door) Run(ctx context.Context, join func(context.Context, station.Link) error) error {
 	d.mu.Lock()
 	d.running, d.join = ctx, join
+	close(d.beginning())
 	d.mu.Unlock()
 	<-ctx.Done()
 	d.mu.Lock()
@@ -44,9 +47,31 @@ func (d *Door) Run(ctx context.Context, join func(context.Context, station.Link)
 	return nil
 }
 
+// beginning is closed when the door runs. The caller holds mu.
+func (d *Door) beginning() chan struct{} {
+	if d.began == nil {
+		d.began = make(chan struct{})
+	}
+	return d.began
+}
+
+// starts is how long a station waits for a door that does not run yet.
+const starts = 5 * time.Second
+
 // Accept answers a station's request and joins its link; address tells its token from others. It returns when the link
-// has ended, also where ctx ends, or the request's own context. The error wraps ErrEnding before Run and after it.
+// has ended, also where ctx ends, or the request's own context. The error wraps ErrEnding after Run, and where that
+// does not begin soon.
 func (d *Door) Accept(ctx context.Context, w http.ResponseWriter, r *http.Request, address string) error {
+	d.mu.Lock()
+	began := d.beginning()
+	d.mu.Unlock()
+	timer := time.NewTimer(starts)
+	defer timer.Stop()
+	select {
+	case <-began:
+	case <-timer.C:
+	case <-ctx.Done():
+	}
 	d.mu.Lock()
 	running, join := d.running, d.join
 	if running == nil {
