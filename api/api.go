@@ -15,6 +15,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"urbo/core/grant"
+	"urbo/mqttface"
 	"urbo/service"
 	"urbo/service/certs"
 	"urbo/station/websocket"
@@ -29,6 +30,7 @@ type Options struct {
 	// Proxies are the networks of reverse proxies whose word counts about who asks and for what.
 	Proxies   []netip.Prefix
 	Authority *certs.Authority // that signed the certificate of the service; nil for none
+	MQTT      *mqttface.Face   // nil where there is none
 }
 
 // Door takes the link of a station that dials in. It returns when the link has ended, also where ctx ends.
@@ -118,6 +120,9 @@ func (a *API) register(r chi.Router, o Options) {
 	a.groups()
 	a.sequences()
 	a.phrases()
+	if o.MQTT != nil {
+		a.mqtt(o.MQTT)
+	}
 	a.occasions()
 	a.errands()
 	a.boards()

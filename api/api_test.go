@@ -18,6 +18,7 @@ import (
 	"urbo/api"
 	"urbo/core/grant"
 	"urbo/core/happening"
+	"urbo/mqttface"
 	"urbo/service"
 	"urbo/service/access"
 	"urbo/stage"
@@ -44,8 +45,10 @@ func newSite(t testing.TB) *site {
 	house, err := service.Open(t.Context(), service.Config{Dir: t.TempDir(), Version: "test",
 		Transports: []station.Transport{onstage.New(s, "lecture"), door}, Extra: []service.Runner{s}})
 	require.NoError(t, err)
+	face, err := mqttface.New(t.Context(), house, mqttface.Given{})
+	require.NoError(t, err)
 	handler := api.New(house, api.Options{Hosts: []string{"observatory.test"}, Door: door,
-		Faces: []api.Face{api.StageFace(s)}})
+		Faces: []api.Face{api.StageFace(s)}, MQTT: face})
 	ctx, cancel := context.WithCancel(context.Background())
 	server := httptest.NewUnstartedServer(handler)
 	requests, endRequests := context.WithCancel(context.Background())

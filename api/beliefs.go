@@ -160,7 +160,7 @@ func (a *API) mayMove(ctx context.Context, id string, p control.Plan) error {
 	}
 	for _, step := range p.Steps {
 		if k, err := d.Key(step.Key); err == nil {
-			if err := a.mayObey(ctx, d.ID, *k); err != nil {
+			if err := a.house.MayObey(Caller(ctx).Grant, d.ID, *k); err != nil {
 				return err
 			}
 		}

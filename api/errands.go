@@ -197,26 +197,7 @@ func (a *API) mayWrite(ctx context.Context, text string) error {
 }
 
 // aboutErrand is what an errand is about, with what it starts and runs.
-func (a *API) aboutErrand(e errand.Errand) []run.Target { return a.reached(e.Targets()) }
-
-// reached is what some targets are about, with what occasions, sequences and errands among them reach.
-func (a *API) reached(all []run.Target) (out []run.Target) {
-	for _, t := range all {
-		switch t.Kind {
-		case run.Occasion:
-			if o, err := a.house.Occasions.Find(t.ID); err == nil {
-				out = append(out, o.Doc.Targets()...)
-			}
-		case run.Sequence:
-			if s, err := a.house.Sequences.Find(t.ID); err == nil {
-				out = append(out, a.aboutSequence(s)...)
-			}
-		default:
-			out = append(out, t)
-		}
-	}
-	return out
-}
+func (a *API) aboutErrand(e errand.Errand) []run.Target { return a.house.Reached(e.Targets()) }
 
 // findErrand finds an errand that the caller has a right on. One of which they see nothing is as unknown as one that is
 // not there.

@@ -21,7 +21,7 @@ func (a *API) phrases() {
 	call(a, operation{"POST", "/phrase", "say-phrase", "What something that is said means and costs; " +
 		"with act, it is done",
 		grant.Use, filtered, 0}, func(ctx context.Context, in *struct{ Body wire.Phrase }) (wire.Understood, error) {
-		who := a.speaker(ctx)
+		who := a.house.Speaker(asking(ctx), Caller(ctx).Grant)
 		if !in.Body.Act {
 			return as(a.understood(ctx))(all.Understand(ctx, in.Body.Text, who))
 		}
@@ -31,7 +31,7 @@ func (a *API) phrases() {
 		func(ctx context.Context, _ *nothing) ([]wire.OtherName, error) {
 			out := []wire.OtherName{}
 			for _, n := range all.Names() {
-				if a.mayAbout(ctx, grant.See, a.reached([]run.Target{n.Of})) == nil {
+				if a.mayAbout(ctx, grant.See, a.house.ReachedBy(n.Of)) == nil {
 					out = append(out, nameOf(n))
 				}
 			}
@@ -52,7 +52,7 @@ func (a *API) phrases() {
 	remove(a, operation{method: "DELETE", path: "/names/{name}", id: "remove-name", summary: "Take another name away",
 		right: grant.Arrange, where: filtered}, func(ctx context.Context, in *NameIn) error {
 		return all.RemoveName(ctx, in.Name, func(of run.Target) error {
-			about := a.reached([]run.Target{of})
+			about := a.house.ReachedBy(of)
 			if a.mayAbout(ctx, grant.See, about) != nil {
 				return phrases.ErrUnknownName
 			}
@@ -63,19 +63,6 @@ func (a *API) phrases() {
 
 func nameOf(n phrases.Called) wire.OtherName {
 	return wire.OtherName{Name: n.Name, Of: n.Of.Was, Kind: string(n.Of.Kind)}
-}
-
-// speaker is the caller as somebody who says something.
-func (a *API) speaker(ctx context.Context) phrases.Speaker {
-	who := phrases.Speaker{By: asking(ctx), Sight: a.sightFor(ctx, grant.Use), May: func(about []run.Target) error {
-		return a.mayAbout(ctx, grant.Use, a.reached(about))
-	}}
-	if !Caller(ctx).Grant.Where.House {
-		who.Sees = func(kind run.Kind, id string) bool {
-			return a.mayAbout(ctx, grant.See, a.reached([]run.Target{{Kind: kind, ID: id}})) == nil
-		}
-	}
-	return who
 }
 
 // understood translates what becomes of a phrase.

@@ -3,7 +3,6 @@ package api
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"net/http"
 	"time"
 
@@ -32,17 +31,7 @@ func (a *API) order(ctx context.Context, ref device.Ref) (transmit.Order, error)
 		return o, err
 	}
 	o.Device, o.Key = d, k
-	return o, a.mayObey(ctx, d.ID, k)
-}
-
-// mayObey refuses a key of a device that another one obeys, too, where the caller may not use that.
-func (a *API) mayObey(ctx context.Context, deviceID string, k device.Key) error {
-	for _, other := range a.house.Library.SameCode(deviceID, k) {
-		if err := a.mayOnID(ctx, grant.Use, other.DeviceID); err != nil {
-			return fmt.Errorf("%w: a device that you may not use obeys that code, too", grant.ErrRefused)
-		}
-	}
-	return nil
+	return o, a.house.MayObey(Caller(ctx).Grant, d.ID, k)
 }
 
 // presses registers pressing and holding keys.

@@ -105,9 +105,7 @@ var errGuest = fault.New(fault.Refused, "a guest link reaches its boards only")
 var errOutOfReach = fault.New(fault.NotFound, "there is no such thing")
 
 // target is a device where it stands now.
-func (a *API) target(id string) grant.Target {
-	return grant.Target{Device: id, Room: a.house.Library.RoomOf(id)}
-}
+func (a *API) target(id string) grant.Target { return a.house.Place(id) }
 
 // mayIn says whether the caller may do something in a room, "" being the whole house.
 func (a *API) mayIn(ctx context.Context, r grant.Right, room string) error {

@@ -11,7 +11,6 @@ import (
 	"urbo/core/grant"
 	"urbo/core/run"
 	"urbo/service/holds"
-	"urbo/service/library"
 	"urbo/service/runs"
 	"urbo/service/sequences"
 	"urbo/wire"
@@ -196,13 +195,7 @@ func (a *API) holdOf(h holds.Hold) wire.Hold {
 }
 
 // aboutSequence is what a sequence is about, with what it runs.
-func (a *API) aboutSequence(s sequences.Sequence) []run.Target {
-	p, err := a.house.Sequences.Program(s)
-	if err != nil {
-		return run.Targets(s.Doc.Steps)
-	}
-	return p.Targets()
-}
+func (a *API) aboutSequence(s sequences.Sequence) []run.Target { return a.house.AboutSequence(s) }
 
 // findSequence finds a sequence that the caller has a right on. One of which they see nothing is as unknown as one that
 // is not there.
@@ -232,51 +225,12 @@ func (a *API) findRun(ctx context.Context, r grant.Right, id string) (runs.Run, 
 // mayAbout says whether the caller has a right on what steps are about: to see them, on one of the devices; for all
 // else, on each. What is about no device is of the whole house.
 func (a *API) mayAbout(ctx context.Context, r grant.Right, about []run.Target) error {
-	ids := a.house.Targets.AllDevices(about)
-	who := Caller(ctx).Grant
-	if r == grant.See && slices.ContainsFunc(ids, func(id string) bool { return who.May(r, a.target(id)) == nil }) {
-		return nil
-	}
-	if who.Where.House {
-		return who.May(r)
-	}
-	return who.May(r, list(ids, a.target)...)
+	return a.house.May(Caller(ctx).Grant, r, about)
 }
 
-// sight is sightFor those who arrange.
-func (a *API) sight(ctx context.Context) sequences.Sight { return a.sightFor(ctx, grant.Arrange) }
-
-// sightFor hides what the caller does not see from the reader of steps, and refuses what they have no right on. Who
-// sees the whole house is told what there is.
-func (a *API) sightFor(ctx context.Context, r grant.Right) sequences.Sight {
-	if Caller(ctx).Grant.Where.House {
-		return nil
-	}
-	return func(name string, t run.Target, err error) error {
-		about := []run.Target{t}
-		if t.Kind == run.Sequence && err == nil {
-			if s, none := a.house.Sequences.Find(t.ID); none == nil {
-				about = a.aboutSequence(s)
-			}
-		}
-		if t.Kind == run.Occasion && err == nil {
-			if o, none := a.house.Occasions.Find(t.ID); none == nil {
-				about = o.Doc.Targets()
-			}
-		}
-		if t.Kind == run.Errand && err == nil {
-			if e, none := a.house.Errands.Find(t.ID); none == nil {
-				about = a.aboutErrand(e.Doc.Errand)
-			}
-		}
-		switch {
-		case t.Kind == run.Measurement && err == nil:
-			return Caller(ctx).Grant.May(grant.See, grant.Target{Measurement: t.ID})
-		case err != nil || a.mayAbout(ctx, grant.See, about) != nil:
-			return fmt.Errorf("%w %.60q", library.ErrUnknownDevice, name)
-		}
-		return a.mayAbout(ctx, r, about)
-	}
+// sight hides what the caller does not see from the reader of steps, and refuses what they may not arrange.
+func (a *API) sight(ctx context.Context) sequences.Sight {
+	return a.house.Sight(Caller(ctx).Grant, grant.Arrange)
 }
 
 // sequenceOf translates a sequence. Its steps name what it is about: they are for those who see all of that.

@@ -42,11 +42,3 @@ func (o *brokerOptions) options() (mqtt.Options, error) {
 	}
 	return out, nil
 }
-
-func (o *brokerOptions) transport() (*mqtt.Broker, error) {
-	options, err := o.options()
-	if err != nil {
-		return nil, err
-	}
-	return mqtt.New(options)
-}

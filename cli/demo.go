@@ -174,6 +174,9 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		}
 		fmt.Fprintf(a.Out, "Other terminal: export URBO_SERVER=%s\n                then: urbo listen, urbo learn "+
 			"projector, urbo press boardwalk/power\n", where.socket)
+		if broker != "" {
+			fmt.Fprintf(a.Out, "MQTT:           %s (urbo mqtt show)\n", broker)
+		}
 		if guests != "" {
 			fmt.Fprintf(a.Out, "For guests:     %s\n                (the board Public night, on five phones)\n",
 				api.SignInLink(where.url, guests))
@@ -183,16 +186,20 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 	return a.run(ctx, o, config, []api.Face{api.StageFace(s)}, started)
 }
 
-// demoBroker lets the demo have a broker of its own on this machine, for the sensors that publish, where it was given
-// none. It returns its address, or "".
+// demoBroker lets the demo have a broker of its own on this machine, for the sensors that publish and for programs,
+// where it was given none: at its usual port, or at a free one where that is taken. It returns its address, or "".
 func demoBroker(o *serveOptions, config *service.Config) (string, error) {
 	if o.broker.url != "" {
 		return "", nil
 	}
-	l, err := net.Listen("tcp", "127.0.0.1:0")
+	l, err := net.Listen("tcp", o.broker.listen)
+	if err != nil {
+		l, err = net.Listen("tcp", "127.0.0.1:0")
+	}
 	if err != nil {
 		return "", fmt.Errorf("the demo's broker: %w", err)
 	}
+	o.broker.listen = l.Addr().String()
 	config.Broker = func(a *access.Access, m *service.Messages) station.Transport {
 		return mqtt.NewOwn(mqtt.OwnOptions{Bound: l, Doorman: a, Telling: m})
 	}

@@ -23,6 +23,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"urbo/api"
+	"urbo/mqttface"
 	"urbo/service"
 	"urbo/service/access"
 	"urbo/service/backup"
@@ -139,7 +140,8 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 	if err != nil {
 		return nil, err
 	}
-	if err := o.attach(&c, secure); err != nil {
+	given, err := o.attach(&c, secure)
+	if err != nil {
 		return nil, err
 	}
 	house, err := service.Open(ctx, c)
@@ -147,6 +149,13 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 		return nil, err
 	}
 	defer func() { err = errors.Join(err, house.Close()) }()
+	face, err := mqttface.New(ctx, house, given.Given)
+	if err != nil {
+		return nil, err
+	}
+	if given.broker != nil {
+		given.broker.Serve(face)
+	}
 	tcp, err := net.Listen("tcp", o.listen)
 	if err != nil {
 		return nil, listenError(o.listen, err)
@@ -173,11 +182,15 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 		hosts = append(hosts, u.Hostname())
 	}
 	handler := api.New(house, api.Options{URL: at.url, Hosts: hosts, Faces: faces, Door: door, Proxies: proxies,
-		Authority: authority})
+		Authority: authority, MQTT: face})
 	network := api.Server(requestCtx, handler, func(ctx context.Context, _ net.Conn) context.Context { return ctx })
 	local := api.Server(requestCtx, handler, peerContext) // of its own, so that nobody outside can fill it
 	var group sync.WaitGroup
 	group.Go(func() { _ = house.Run(houseCtx) })
+	faceCtx, endFace := context.WithCancel(context.WithoutCancel(ctx))
+	defer endFace()
+	var faced sync.WaitGroup
+	faced.Go(func() { _ = face.Run(faceCtx) })
 	serve := func(server *http.Server, l net.Listener) {
 		group.Go(func() {
 			if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
@@ -210,33 +223,57 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 			_ = server.Close()
 		}
 	}
+	endFace()
+	faced.Wait()
 	endHouse()
 	group.Wait()
 	return house.Staged(), err
 }
 
+// attached is the broker that a house is started with.
+type attached struct {
+	mqttface.Given
+	broker *mqtt.Own // nil where it is somebody else's, or none
+}
+
 // attach adds the broker that stations speak through, if there is one.
-func (o *serveOptions) attach(c *service.Config, secure *certs.Keeper) error {
-	switch o.broker.url {
-	case "":
-	case own:
+func (o *serveOptions) attach(c *service.Config, secure *certs.Keeper) (*attached, error) {
+	out := &attached{}
+	switch {
+	case c.Broker != nil: // the demo's
+		bring := c.Broker
+		c.Broker = func(a *access.Access, m *service.Messages) station.Transport {
+			t := bring(a, m)
+			out.broker, _ = t.(*mqtt.Own)
+			return t
+		}
+		out.Own, out.On, out.Listens = true, true, o.broker.listen
+	case o.broker.url == "":
+	case o.broker.url == own:
 		options := mqtt.OwnOptions{Listen: o.broker.listen}
 		if secure != nil {
 			options.TLS = secure.Config()
 		}
+		out.Own, out.Listens = true, o.broker.listen
 		c.Broker = func(a *access.Access, m *service.Messages) station.Transport {
 			options.Doorman, options.Telling = a, m
-			return mqtt.NewOwn(options)
+			out.broker = mqtt.NewOwn(options)
+			return out.broker
 		}
 	default:
-		broker, err := o.broker.transport()
+		options, err := o.broker.options()
 		if err != nil {
-			return err
+			return out, err
 		}
+		broker, err := mqtt.New(options)
+		if err != nil {
+			return out, err
+		}
+		out.Outside = &options
 		c.Transports = append(c.Transports, broker)
 		c.Listen = func(m *service.Messages) { broker.Listen(m) }
 	}
-	return nil
+	return out, nil
 }
 
 // errServeOn is what started returns to go on serving until the end.

@@ -187,3 +187,9 @@ func RightsText(rs []Right) string {
 	}
 	return strings.Join(words, " ")
 }
+
+// Who is somebody who asks for something, with what they may do.
+type Who struct {
+	By    By
+	Grant Grant
+}

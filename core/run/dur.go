@@ -57,6 +57,20 @@ func gluedDur(word string) (total time.Duration, ok bool) {
 	return total, ok
 }
 
+// ParseDur reads a time as it is written in steps: "1 h 30 min". The error wraps ErrSteps.
+func ParseDur(text string) (time.Duration, error) {
+	tokens, err := lex(text)
+	if err != nil {
+		return 0, err
+	}
+	p := &parser{tokens: tokens}
+	d, err := p.dur()
+	if err == nil && !p.ended() {
+		err = p.expected("the end")
+	}
+	return d, err
+}
+
 // Dur is a time as it is written in steps: "1 h 30 min".
 func Dur(d time.Duration) string {
 	if d == 0 {

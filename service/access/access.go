@@ -463,19 +463,19 @@ func (a *Access) Station(ctx context.Context, name, secret, from string) (revoke
 	return a.Revoked(ctx, c)
 }
 
-// Program says whether a token lets a program in at the broker; from is its address. may says whether it may tell the
-// values of a measurement. Errors are those of Token, or wrap ErrStation.
-func (a *Access) Program(ctx context.Context, secret, from string) (may func(measurement string) bool,
-	revoked <-chan struct{}, err error) {
+// Program says whether a token lets a program in at the broker, and what it may do; from is its address. Errors are
+// those of Token, or wrap ErrStation.
+func (a *Access) Program(ctx context.Context, secret, from string) (who grant.Who, revoked <-chan struct{}, err error) {
 	c, err := a.Token(ctx, secret, from)
 	if err != nil {
-		return nil, nil, err
+		return who, nil, err
 	}
 	if c.Station {
-		return nil, nil, fmt.Errorf("%w: it is a station's", ErrStation)
+		return who, nil, fmt.Errorf("%w: it is a station's", ErrStation)
 	}
 	revoked, err = a.Revoked(ctx, c)
-	return func(m string) bool { return c.Grant.May(grant.Tell, grant.Target{Measurement: m}) == nil }, revoked, err
+	c.By.Via = "MQTT"
+	return grant.Who{By: c.By, Grant: c.Grant}, revoked, err
 }
 
 // StationToken is the name of the token of a station.

@@ -29,6 +29,7 @@ type Options struct {
 	User     string
 	Password string
 	CA       string // file with the certificates that the broker's is checked against; "" is the system's
+	CAText   string // or these certificates, in PEM
 }
 
 // Check says what is wrong with the options.
@@ -49,7 +50,7 @@ func (o Options) address() (string, *tls.Config, error) {
 			"their own")
 	}
 	if u.Scheme == "mqtt" {
-		if o.CA != "" {
+		if o.CA != "" || o.CAText != "" {
 			return "", nil, errors.New("a CA is for mqtts:// only")
 		}
 		return withPort(u, "1883"), nil, nil
@@ -63,6 +64,12 @@ func (o Options) address() (string, *tls.Config, error) {
 		c.RootCAs = x509.NewCertPool()
 		if !c.RootCAs.AppendCertsFromPEM(pem) {
 			return "", nil, fmt.Errorf("no certificate in %s", o.CA)
+		}
+	}
+	if o.CAText != "" {
+		c.RootCAs = x509.NewCertPool()
+		if !c.RootCAs.AppendCertsFromPEM([]byte(o.CAText)) {
+			return "", nil, errors.New("the CA has no certificate: give the text of its file, in PEM")
 		}
 	}
 	return withPort(u, "8883"), c, nil
@@ -88,30 +95,22 @@ type client struct {
 // connect is connectAt for what must not be lost.
 func connect(ctx context.Context, o Options, id string, will *paho.WillMessage, topics []string,
 	took func(topic string, payload []byte)) (*client, error) {
-	return connectAt(ctx, o, id, will, topics, 1, took)
+	return connectAt(ctx, o, id, will, topics, 1, func(p *paho.Publish) { took(p.Topic, p.Payload) })
 }
 
 // connectAt connects and subscribes. took gets each message; it must not block for long. will is published by the
 // broker where the connection breaks.
 func connectAt(ctx context.Context, o Options, id string, will *paho.WillMessage, topics []string, qos byte,
-	took func(topic string, payload []byte)) (*client, error) {
+	took func(*paho.Publish)) (*client, error) {
 	address, secure, err := o.address()
 	if err != nil {
 		return nil, err
 	}
 	ctx, cancel := context.WithTimeout(ctx, connects)
 	defer cancel()
-	var d net.Dialer
-	conn, err := d.DialContext(ctx, "tcp", address)
+	conn, err := dial(ctx, address, secure)
 	if err != nil {
-		return nil, fmt.Errorf("reach the broker: %w", err)
-	}
-	if secure != nil {
-		t := tls.Client(conn, secure)
-		if err := t.HandshakeContext(ctx); err != nil {
-			return nil, errors.Join(fmt.Errorf("TLS with the broker %s: %w", address, err), conn.Close())
-		}
-		conn = t
+		return nil, err
 	}
 	c := &client{ended: make(chan struct{})}
 	c.close = func(err error) {
@@ -126,7 +125,7 @@ func connectAt(ctx context.Context, o Options, id string, will *paho.WillMessage
 		ClientID: id,
 		Conn:     packets.NewThreadSafeConn(&measured{Conn: timed{conn}}),
 		OnPublishReceived: []func(paho.PublishReceived) (bool, error){func(p paho.PublishReceived) (bool, error) {
-			took(p.Packet.Topic, p.Packet.Payload)
+			took(p.Packet)
 			return true, nil
 		}},
 		OnClientError:      func(err error) { c.close(err) },
@@ -136,7 +135,8 @@ func connectAt(ctx context.Context, o Options, id string, will *paho.WillMessage
 	cp := &paho.Connect{ClientID: id, KeepAlive: keepAlive, CleanStart: true, WillMessage: will,
 		Username: o.User, UsernameFlag: o.User != "", Password: []byte(o.Password), PasswordFlag: o.Password != ""}
 	if ack, err := c.paho.Connect(ctx, cp); err != nil {
-		if ack != nil && ack.ReasonCode >= 0x80 {
+		err = refused(ack, err)
+		if ack != nil && ack.ReasonCode >= 0x80 && !older(err) {
 			err = fmt.Errorf("the broker refused the connection: %s", refusal(ack))
 		}
 		return nil, errors.Join(fmt.Errorf("connect to the broker %s: %w", address, err), conn.Close())

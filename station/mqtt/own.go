@@ -21,6 +21,7 @@ import (
 	"github.com/mochi-mqtt/server/v2/listeners"
 	"github.com/mochi-mqtt/server/v2/packets"
 
+	"urbo/core/grant"
 	"urbo/core/plain"
 	"urbo/station"
 )
@@ -29,10 +30,9 @@ import (
 type Doorman interface {
 	// Station says whether a token lets a station of a name in; revoked is closed when it does not any more.
 	Station(ctx context.Context, name, token, from string) (revoked <-chan struct{}, err error)
-	// Program says whether a token lets a program in. may says whether it may tell the values of a measurement; revoked
-	// is closed when it does not let it in any more.
-	Program(ctx context.Context, token, from string) (may func(measurement string) bool, revoked <-chan struct{},
-		err error)
+	// Program says whether a token lets a program in, and what it may do; revoked is closed when it does not let it in
+	// any more.
+	Program(ctx context.Context, token, from string) (who grant.Who, revoked <-chan struct{}, err error)
 }
 
 // Telling knows which measurements come from a topic.
@@ -42,6 +42,20 @@ type Telling interface {
 	Told(topic string) (measurements []string)
 }
 
+// Face is what programs reach at the broker beside telling measurements.
+type Face interface {
+	// Hears says whether a program may hear what is published under a topic.
+	Hears(who grant.Who, topic string) bool
+	// Owns says whether a topic is one of the face's.
+	Owns(topic string) bool
+	// Takes says whether a topic is one that the face takes messages at, and whether a program may ask for that.
+	Takes(who grant.Who, topic string) (is, may bool)
+	// Take takes a message of a program. It does not wait for what becomes of it.
+	Take(who grant.Who, m Message)
+	// Up is called when the broker runs, with the way to publish; down when it does not any more.
+	Up(publish func(Message) error) (down func())
+}
+
 // OwnOptions of a broker that Urbo runs itself.
 type OwnOptions struct {
 	Listen  string       // HOST:PORT
@@ -49,37 +63,42 @@ type OwnOptions struct {
 	TLS     *tls.Config  // nil for none
 	Doorman Doorman
 	Telling Telling // nil is nothing but stations
+	Face    Face    // nil for none
 }
 
-// Own is a broker that runs in this process, for stations and for programs that tell measurements: each station signs
-// in
-// with its name and its token, and speaks at its own topics; a program signs in as "urbo.program" with its token, and
-// publishes at the topics of measurements that it may tell. Nobody else gets in, and nobody hears another.
+// Own is a broker that runs in this process, for stations and for programs: each station signs in with its name and its
+// token, and speaks at its own topics; a program signs in as "urbo.program" with its token, publishes at the topics of
+// measurements that it may tell, and reaches the face. Nobody else gets in, and nobody hears another.
 type Own struct{ options OwnOptions }
+
+// Serve gives programs a face. It is called before Run.
+func (o *Own) Serve(f Face) { o.options.Face = f }
 
 // NewOwn makes the transport of a broker of our own.
 func NewOwn(o OwnOptions) *Own { return &Own{o} }
 
 // most is the most clients of the broker at once.
-const most = maxLinks + 1
+const most = maxLinks + mostPrograms + 1
+
+// mostPrograms is the most programs among them, and mostOfOne how many connections one token may have.
+const mostPrograms, mostOfOne = 64, 16
 
 // Run runs the broker, and brings the links of its stations, until the context ends.
 func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) error) error {
-	door := &guard{ctx: ctx, doorman: o.options.Doorman, telling: o.options.Telling, secret: rand.Text(),
+	door := &guard{ctx: ctx, doorman: o.options.Doorman, telling: o.options.Telling, face: o.options.Face,
+		secret: rand.Text(),
 		inside: map[string]*seat{}, paces: map[string]*station.Pace{}}
 	capabilities := broker.NewDefaultServerCapabilities()
 	capabilities.MaximumClients = most
 	capabilities.MaximumPacketSize = mostPacket
 	capabilities.MaximumSessionExpiryInterval = 0
-	capabilities.RetainAvailable = 0
 	capabilities.SharedSubAvailable = 0
 	capabilities.TopicAliasMaximum = 0
-	capabilities.MaximumQos = 1
 	// What stations said and the house has not taken yet. Each is held up beyond its pace, so that this is never full.
 	capabilities.MaximumInflight = 8192
 	capabilities.MaximumClientWritesPending = 8192
 	server := broker.New(&broker.Options{Capabilities: capabilities, SysTopicResendInterval: math.MaxInt32,
-		Logger: slog.New(slog.DiscardHandler)})
+		InlineClient: true, Logger: slog.New(slog.DiscardHandler)})
 	if err := server.AddHook(door, nil); err != nil {
 		return fmt.Errorf("start the broker: %w", err)
 	}
@@ -116,6 +135,16 @@ func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) 
 		listening.Go(func() { listen(ctx, messages, o.options.Telling) })
 		defer listening.Wait()
 	}
+	if o.options.Face != nil {
+		inline, _ := server.Clients.Get(broker.InlineClientId)
+		var mu sync.Mutex // packets go out in the order in which they are published
+		down := o.options.Face.Up(func(m Message) error {
+			mu.Lock()
+			defer mu.Unlock()
+			return server.InjectPacket(inline, m.packet())
+		})
+		defer down()
+	}
 	house := Broker{options: at}
 	return house.Run(ctx, join)
 }
@@ -133,6 +162,7 @@ type guard struct {
 	ctx     context.Context
 	doorman Doorman
 	telling Telling
+	face    Face
 	secret  string // of the house itself
 	count   atomic.Int64
 
@@ -146,7 +176,7 @@ type seat struct {
 	client *broker.Client
 	end    context.CancelFunc // of the watch over its token
 	left   chan struct{}      // closed when it is over, and its will is said
-	may    func(string) bool  // of a program: which measurements it may tell
+	who    *grant.Who         // of a program
 }
 
 // leaving is how long an older connection of an account may take to be over.
@@ -169,7 +199,7 @@ func (g *guard) Provides(b byte) bool {
 func (g *guard) OnConnectAuthenticate(c *broker.Client, p packets.Packet) bool {
 	user, password := string(p.Connect.Username), string(p.Connect.Password)
 	var revoked <-chan struct{}
-	var may func(string) bool
+	var program *grant.Who
 	switch {
 	case c.Net.Listener == "house":
 		if user != houseUser && user != messagesUser || subtle.ConstantTimeCompare([]byte(password),
@@ -181,10 +211,16 @@ func (g *guard) OnConnectAuthenticate(c *broker.Client, p packets.Packet) bool {
 		if err != nil {
 			host = c.Net.Remote
 		}
-		if may, revoked, err = g.doorman.Program(g.ctx, password, host); err != nil || p.Connect.WillFlag {
+		who, ends, err := g.doorman.Program(g.ctx, password, host)
+		if err == nil && g.of(who.By.ID) >= mostOfOne {
+			err = fmt.Errorf("its token has %d connections, which is the most", mostOfOne)
+		}
+		if err != nil {
 			slog.Warn("a program is not let in at the broker", "from", host, "error", err)
 			return false
 		}
+		program, revoked = &who, ends
+		c.Properties.Will = broker.Will{} // what it asks for, it asks for while it is here
 	case !station.ValidName(user):
 		return false
 	default:
@@ -196,15 +232,16 @@ func (g *guard) OnConnectAuthenticate(c *broker.Client, p packets.Packet) bool {
 			slog.Warn("a station is not let in at the broker", "name", user, "from", host, "error", err)
 			return false
 		}
-		if p.Connect.WillFlag && p.Connect.WillTopic != prefix+user+up {
-			slog.Warn("a station is not let in at the broker: its will is for another's topic", "name", user, "from",
+		if p.Connect.WillFlag && (p.Connect.WillTopic != prefix+user+up || p.Connect.WillRetain) {
+			slog.Warn("a station is not let in at the broker: its will is for another's topic, or is to be kept",
+				"name", user, "from",
 				host, "topic", plain.Show(p.Connect.WillTopic))
 			return false
 		}
 	}
 	// No two connections have one id, so none ends another by it; those of one account follow each other.
 	c.ID = user + "." + strconv.FormatInt(g.count.Add(1), 10)
-	if may != nil { // programs differ by their connections, and none ends another
+	if program != nil { // programs differ by their connections, and none ends another
 		user = c.ID
 		c.Properties.Username = []byte(user)
 	}
@@ -212,7 +249,7 @@ func (g *guard) OnConnectAuthenticate(c *broker.Client, p packets.Packet) bool {
 	c.Properties.Props.SessionExpiryInterval = 0
 	c.Properties.Will.WillDelayInterval = 0
 	watch, end := context.WithCancel(g.ctx)
-	if !g.sit(user, &seat{client: c, end: end, left: make(chan struct{}), may: may}) {
+	if !g.sit(user, &seat{client: c, end: end, left: make(chan struct{}), who: program}) {
 		end()
 		return false
 	}
@@ -255,12 +292,27 @@ func (g *guard) sit(user string, s *seat) bool {
 	}
 }
 
+// of counts the connections of a program.
+func (g *guard) of(id string) (n int) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	for _, s := range g.inside {
+		if s.who != nil && s.who.By.ID == id {
+			n++
+		}
+	}
+	return n
+}
+
 // leave frees a place.
 func (g *guard) leave(user string, s *seat) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	if g.inside[user] == s {
 		delete(g.inside, user)
+		if s.who != nil {
+			delete(g.paces, user)
+		}
 		s.end()
 		close(s.left)
 	}
@@ -286,35 +338,79 @@ func (g *guard) OnACLCheck(c *broker.Client, topic string, write bool) bool {
 	case user == messagesUser:
 		return !write && !strings.HasPrefix(topic, "urbo/")
 	case strings.HasPrefix(user, programUser+"."):
-		return write && g.tells(user, topic)
+		return g.reaches(user, topic, write)
 	case write:
 		return topic == prefix+user+up
 	}
 	return topic == prefix+user+down || topic == whoTopic
 }
 
-// tells says whether a program may tell something under a topic: all measurements that come from it.
-func (g *guard) tells(user, topic string) bool {
+// reaches says whether a program may publish under a topic, or hear what is published there. A filter may be
+// subscribed to whatever it is: each message is asked about.
+func (g *guard) reaches(user, topic string, write bool) bool {
 	g.mu.Lock()
 	s := g.inside[user]
 	g.mu.Unlock()
-	if s == nil || s.may == nil || g.telling == nil {
+	switch {
+	case s == nil || s.who == nil:
+		return false
+	case write:
+		_, may := g.takes(*s.who, topic)
+		return may || g.tells(*s.who, topic)
+	case strings.ContainsAny(topic, "+#"):
+		return g.face != nil
+	}
+	return g.face != nil && (g.face.Hears(*s.who, topic) || g.silent(topic))
+}
+
+// silent says whether nobody publishes under a topic: a program may wait there for its answers, which go to it alone.
+func (g *guard) silent(topic string) bool {
+	if !CanAnswer(topic) || g.face.Owns(topic) {
+		return false
+	}
+	if g.telling == nil {
+		return true
+	}
+	topics, _ := g.telling.Topics()
+	return !slices.Contains(topics, topic) && len(g.telling.Told(topic)) == 0
+}
+
+// takes says whether the face takes messages at a topic, and whether a program may ask for that there. Of what it may
+// not, the face says why.
+func (g *guard) takes(who grant.Who, topic string) (is, may bool) {
+	if g.face == nil {
+		return false, false
+	}
+	return g.face.Takes(who, topic)
+}
+
+// tells says whether a program may tell something under a topic: all measurements that come from it; and where errands
+// come with it, to use the house.
+func (g *guard) tells(who grant.Who, topic string) bool {
+	if g.telling == nil {
 		return false
 	}
 	all := g.telling.Told(topic)
-	return len(all) > 0 && !slices.ContainsFunc(all, func(m string) bool { return !s.may(m) })
+	if len(all) == 0 {
+		topics, _ := g.telling.Topics()
+		return slices.Contains(topics, topic) && who.Grant.May(grant.Use) == nil
+	}
+	return !slices.ContainsFunc(all, func(m string) bool {
+		return who.Grant.May(grant.Tell, grant.Target{Measurement: m}) != nil
+	})
 }
 
 // OnPublish looks at the topic once more, now that aliases are names, keeps nothing for later, and holds up a station
 // that says too much: only its own connection waits.
 func (g *guard) OnPublish(c *broker.Client, p packets.Packet) (packets.Packet, error) {
 	user := string(c.Properties.Username)
-	if user == houseUser || user == messagesUser {
+	if c.Net.Inline || user == houseUser || user == messagesUser {
 		return p, nil
 	}
 	if !g.OnACLCheck(c, p.TopicName, true) {
 		return p, packets.ErrRejectPacket
 	}
+	retained := p.FixedHeader.Retain
 	p.FixedHeader.Retain = false
 	g.mu.Lock()
 	pace := g.paces[user]
@@ -326,7 +422,39 @@ func (g *guard) OnPublish(c *broker.Client, p packets.Packet) (packets.Packet, e
 	if err := pace.Wait(g.ctx, len(p.Payload)); err != nil {
 		return p, packets.ErrRejectPacket
 	}
+	if who := g.asks(user, p.TopicName); who != nil {
+		m := Message{Topic: p.TopicName, Payload: p.Payload, Retain: retained, Again: p.FixedHeader.Dup}
+		if to := p.Properties.ResponseTopic; CanAnswer(to) {
+			m.Reply = func(payload []byte) { go reply(c, to, p.Properties.CorrelationData, payload) }
+		}
+		g.face.Take(*who, m)
+		return p, packets.CodeSuccessIgnore // acknowledged, and passed on to nobody
+	}
 	return p, nil
+}
+
+// asks is the program that asks the face for something under a topic, nil where it is none.
+func (g *guard) asks(user, topic string) *grant.Who {
+	g.mu.Lock()
+	s := g.inside[user]
+	g.mu.Unlock()
+	if s == nil || s.who == nil {
+		return nil
+	}
+	if is, _ := g.takes(*s.who, topic); !is {
+		return nil
+	}
+	return s.who
+}
+
+// reply answers a connection, where it listens to a topic. One that does not read is hung up on by its deadlines.
+func reply(c *broker.Client, topic string, correlation, payload []byte) {
+	if _, listens := c.State.Subscriptions.Get(topic); !listens {
+		return
+	}
+	p := Message{Topic: topic, Payload: payload, Correlation: correlation}.packet()
+	p.ProtocolVersion = c.Properties.ProtocolVersion
+	_ = c.WritePacket(p)
 }
 
 // OnWill keeps a will at the topic of whom it is of.

@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/core/grant"
 	"urbo/station"
 	"urbo/station/linktest"
 	"urbo/station/mqtt"
@@ -68,11 +69,12 @@ func (h *house) Station(_ context.Context, name, token, _ string) (<-chan struct
 }
 
 // Program lets in whoever has the secret of programs, which tell the humidity.
-func (h *house) Program(_ context.Context, token, _ string) (func(string) bool, <-chan struct{}, error) {
+func (h *house) Program(_ context.Context, token, _ string) (grant.Who, <-chan struct{}, error) {
 	if token != "a program's" {
-		return nil, nil, errors.New("no such token")
+		return grant.Who{}, nil, errors.New("no such token")
 	}
-	return func(m string) bool { return m == "dome/humidity" }, make(chan struct{}), nil
+	return grant.Who{Grant: grant.Grant{Rights: []grant.Right{grant.Tell}, Where: grant.Where{Measurements: []string{
+		"dome/humidity"}}}}, make(chan struct{}), nil
 }
 
 func newHouse(t testing.TB) *house {
@@ -287,10 +289,16 @@ func TestOwn_ProgramsTellWhatTheyMayAndNothingElse(t *testing.T) {
 			assert.True(t, strings.HasPrefix(said, "club/humidity "), said)
 		}
 	})
-	_, code = h.dial("urbo.program", func(c *packets.Connect) {
+	gone, code := h.dial("urbo.program", func(c *packets.Connect) {
 		c.Password, c.WillFlag, c.WillTopic, c.WillMessage = []byte("a program's"), true, "club/humidity", []byte("99")
 	})
-	require.NotZero(t, code, "nobody says anything for a program that is gone")
+	require.Zero(t, code)
+	require.NoError(t, gone.Close())
+	say(third, "club/humidity", "73")
+	h.until("what another one says", func() bool { return slices.Contains(h.told, "club/humidity 73") })
+	h.note(func() {
+		assert.NotContains(t, h.told, "club/humidity 99", "nobody says anything for a program that is gone")
+	})
 }
 
 // TestOwn_NothingReachesAnothersTopic tries every way in which a packet carries a topic.

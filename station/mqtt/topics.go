@@ -59,9 +59,9 @@ func listen(ctx context.Context, o Options, t Topics) {
 // hear is one connection that takes messages.
 func hear(ctx context.Context, o Options, t Topics, topics []string, changed <-chan struct{}) error {
 	c, err := connectAt(ctx, o, "urbo-messages-"+strings.ToLower(rand.Text()[:10]), nil, topics, 0,
-		func(topic string, payload []byte) {
-			if len(payload) <= mostMessage {
-				t.Message(topic, payload)
+		func(p *paho.Publish) {
+			if len(p.Payload) <= mostMessage {
+				t.Message(p.Topic, p.Payload)
 			}
 		})
 	if err != nil {

@@ -1852,6 +1852,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mqtt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The MQTT face
+         * @description Needs the right to keep, for the whole house.
+         */
+        get: operations["get-mqtt"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change what is given of the MQTT face
+         * @description Needs the right to keep, for the whole house.
+         */
+        patch: operations["change-mqtt"];
+        trace?: never;
+    };
+    "/api/mqtt/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try to reach a broker: with what is given, and else as it is set
+         * @description Needs the right to keep, for the whole house.
+         */
+        post: operations["test-mqtt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/names": {
         parameters: {
             query?: never;
@@ -4453,6 +4497,91 @@ export interface components {
             to: string;
             /** @description To which that comes; on is any but off */
             value: string;
+        };
+        MQTT: {
+            /** @description Its broker: own, or an address; left out where there is none */
+            at?: string;
+            /** @description Begins all topics */
+            base: string;
+            /** @description Of somebody else's: mqtt://HOST:PORT, or mqtts:// for TLS; left out is the broker that the service was started with */
+            broker?: string;
+            /** @description Certificates in PEM, that the broker's is checked against; left out is the system's */
+            ca?: string;
+            /** @description Why it is not connected */
+            error?: string;
+            /** @description There is a password, which is never shown */
+            has_password: boolean;
+            /** @description It is connected */
+            here: boolean;
+            /** @description Who asked for something last */
+            last?: components["schemas"]["MQTTAsker"];
+            /** @description Where the house's own broker listens */
+            listens?: string;
+            on: boolean;
+            /** @description Of whoever speaks at a broker of somebody else's, which is one program */
+            rights: string[];
+            /** Format: date-time */
+            since?: string;
+            /**
+             * Format: int64
+             * @description What it was asked for since the service is there
+             */
+            took: number;
+            /**
+             * Format: int64
+             * @description That are published
+             */
+            topics: number;
+            user?: string;
+            /**
+             * Format: int64
+             * @description Of MQTT: 5, or 3 for 3.1.1
+             */
+            version?: number;
+            /** @description And in which part of the house */
+            where: components["schemas"]["Where"];
+            /** @description Words of one's own for values */
+            words: components["schemas"]["MQTTWord"][];
+        };
+        MQTTAsker: {
+            /** Format: date-time */
+            at: string;
+            name: string;
+            /** @description The topic behind the base */
+            what: string;
+        };
+        MQTTChange: {
+            /** @description Empty is urbo/ and the name of the house */
+            base?: string;
+            /** @description Empty is the broker that the service was started with, without user, password and CA */
+            broker?: string;
+            ca?: string;
+            on?: boolean;
+            password?: string;
+            rights?: string[];
+            user?: string;
+            where?: components["schemas"]["Where"];
+            words?: components["schemas"]["MQTTWord"][];
+        };
+        MQTTTest: {
+            /**
+             * Format: int64
+             * @description To connect and to subscribe
+             */
+            took_ms: number;
+            /**
+             * Format: int64
+             * @description Of MQTT that it speaks: 5, or 3 for 3.1.1
+             */
+            version: number;
+        };
+        MQTTWord: {
+            /** @description DEVICE/CONTROL */
+            control: string;
+            /** @description The value */
+            means: string;
+            /** @description The message */
+            says: string;
         };
         MatchKey: {
             /** @description The other's name for it */
@@ -16173,6 +16302,254 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "get-mqtt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MQTT"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-mqtt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MQTTChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MQTT"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "test-mqtt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["MQTTChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MQTTTest"];
+                };
             };
             /** @description Bad Request */
             400: {
