@@ -35,7 +35,7 @@ is done, and both are shown.
 
 A phrase that an errand waits for (when phrase "good night" do ...) sets that errand off. Steps as errands write them are
 understood, too.`,
-		Example: "  urbo say boardwalk lights red\n  urbo say everything off in the dome --dry\n" +
+		Example: "  urbo say boardwalk red\n  urbo say everything off in the dome --dry\n" +
 			"  urbo say \"amplifier off in ten minutes\" --no-wait",
 		RunE: func(c *cobra.Command, argv []string) error {
 			p.Text, p.Act = strings.Join(argv, " "), false

@@ -27,7 +27,6 @@ type listener struct {
 	t    *testing.T
 	mu   sync.Mutex
 	said []string
-	all  string
 }
 
 // hears is mosquitto_sub with some arguments, until the test ends.

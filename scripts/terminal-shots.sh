@@ -58,6 +58,4 @@ a='2960/1480 1110/740 370/740 1110/740 1110/740 370/740 370/740 1110/740 370/740
 b='2350/1175 890/590 295/590 890/590 890/590 295/590 295/590 890/590 295/590 295/590 890/590 890/590 295/590 295/590 295/590 295/590 890/590 295/590 890/590 295/25000'
 echo "$a $a $a" >"$scratch/mine.txt"
 echo "$b $b $b" >"$scratch/theirs.txt"
-{ urbo bench export --code 'nec address=57 command=2'; urbo bench export --code 'rc5 address=5 command=35'; cat "$scratch/mine.txt"; } >"$scratch/drawer.txt"
 urbo bench compare "$scratch/mine.txt" "$scratch/theirs.txt" --out "$out/command-compare.png" >/dev/null
-shot command-bench "$show; cd $scratch; show urbo bench import drawer.txt; show urbo bench decode drawer.txt#2; show urbo bench describe mine.txt; show urbo bench compare mine.txt theirs.txt"

@@ -49,6 +49,7 @@ type Grammar struct {
 	house    House
 	byFirst  map[string][]entry
 	lexicon  []string          // all words that it knows, sorted
+	alike    map[string]int    // how many devices have a name
 	spoken   map[string]string // controls as they are said, by their names
 	members  map[string][]int  // devices of each room and group, by id
 	language *language
@@ -91,9 +92,11 @@ type thing struct {
 // New makes the grammar of a house, in English.
 func New(h House) *Grammar {
 	g := &Grammar{house: h, byFirst: map[string][]entry{}, members: map[string][]int{}, spoken: map[string]string{},
+		alike:    map[string]int{},
 		language: english}
 	for i := range h.Devices {
 		d := &h.Devices[i]
+		g.alike[d.Name]++
 		if d.Room != "" {
 			g.members[d.Room] = append(g.members[d.Room], i)
 		}
@@ -109,7 +112,13 @@ func New(h House) *Grammar {
 	for _, r := range h.Rooms {
 		t := thing{run.Target{Kind: run.Room, ID: r.ID, Was: "room/" + r.Slug}, -1, g.members[r.ID], r.Name}
 		for _, n := range namesOf(r) {
-			g.add(entry{words: n, sort: ofThing, things: []thing{t}, place: true})
+			e := entry{words: n, sort: ofThing, things: []thing{t}, place: true}
+			if slices.ContainsFunc(h.Devices, func(d Device) bool {
+				return slices.ContainsFunc(namesOf(d.Named), func(o []string) bool { return slices.Equal(o, n) })
+			}) {
+				e.cost = 1 // the device is meant
+			}
+			g.add(e)
 		}
 	}
 	for _, gr := range h.Groups {

@@ -104,11 +104,14 @@ func (g *Grammar) controlOf(c run.Wanted) *control.Control {
 	return nil
 }
 
-// called is the name of a device, group or room.
+// called is the name of a device, group or room; of one that has the name of another, with its short name.
 func (g *Grammar) called(t run.Target) string {
 	for i := range g.house.Devices {
-		if g.house.Devices[i].ID == t.ID {
-			return g.house.Devices[i].Name
+		if d := &g.house.Devices[i]; d.ID == t.ID {
+			if g.alike[d.Name] > 1 {
+				return d.Name + " (" + d.Slug + ")"
+			}
+			return d.Name
 		}
 	}
 	for _, gr := range g.house.Groups {

@@ -39,6 +39,8 @@ var (
 	ErrAsks = fault.New(fault.Conflict, "it is not sure what is meant")
 	// ErrBefore is wrapped where nothing was said before that could be done again, or taken back.
 	ErrBefore = fault.New(fault.Conflict, "nothing was said before")
+	// ErrBack is wrapped where what was said last cannot be taken back.
+	ErrBack = fault.New(fault.Conflict, "what was said last cannot be taken back")
 )
 
 const (
@@ -237,8 +239,8 @@ type Choice struct{ Words, Say string }
 // Cue is the Does of a phrase that errands wait for.
 const Cue = "cue"
 
-// Understand says what a phrase means and what it costs; nothing is done. Errors wrap phrase.ErrPhrase, run.ErrSteps or
-// ErrBefore, or are those of the speaker's May.
+// Understand says what a phrase means and what it costs; nothing is done. Errors wrap phrase.ErrPhrase, run.ErrSteps,
+// ErrBefore, ErrBack, or are those of the speaker's May.
 func (p *Phrases) Understand(ctx context.Context, text string, who Speaker) (Answer, error) {
 	if len(text) > run.MaxText {
 		return Answer{}, fmt.Errorf("%w: it has %d bytes: say it shorter", phrase.ErrPhrase, len(text))
@@ -285,10 +287,10 @@ func (p *Phrases) Understand(ctx context.Context, text string, who Speaker) (Ans
 		case err != nil:
 			return Answer{}, err
 		case len(last.lacks) > 0:
-			return Answer{}, fmt.Errorf("%w: it was not known what %s was at: say what it should be at", ErrBefore,
+			return Answer{}, fmt.Errorf("%w: it was not known what %s was at: say what it should be at", ErrBack,
 				strings.Join(last.lacks, ", "))
 		case len(last.undo) == 0:
-			return Answer{}, fmt.Errorf("%w that set anything: presses of keys cannot be taken back", ErrBefore)
+			return Answer{}, fmt.Errorf("%w: it set nothing, and presses of keys are pressed", ErrBack)
 		}
 		a.Steps, a.Words = last.undo, "back: "+p.text(last.undo)
 	}

@@ -104,7 +104,10 @@ function listen(setOnline: (online: boolean) => void): EventSource {
   on('run', () => [keys.runs, keys.boardStates].forEach(stale));
   on('hold', () => stale(keys.holds));
   on<NoticeEvent>('notice', (n) => queryClient.setQueryData<NoticeEvent | null>(keys.notice, n));
-  on('house', () => stale(keys.house));
+  on('house', () => {
+    stale(keys.house);
+    stale(keys.mqtt);
+  });
   on('rooms', () => [keys.rooms, keys.devices, keys.stations, keys.states].forEach(stale));
   on('stations', () => {
     causeLeft();

@@ -43,6 +43,7 @@ export const keys = {
   updated: ['updated'], // the service is of another version than this page
   sessions: ['sessions'],
   tokens: ['tokens'],
+  mqtt: ['mqtt'],
 } as const;
 
 // useNotice is the last text for people that came while this page is open.

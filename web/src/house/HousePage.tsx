@@ -18,6 +18,7 @@ const StationsPart = lazy(() => import('./StationsPart'));
 const QrPart = lazy(() => import('../devices/QrPart'));
 const AccessPart = lazy(() => import('./AccessPart'));
 const PeoplePart = lazy(() => import('./PeoplePart'));
+const FacesPart = lazy(() => import('./FacesPart'));
 const RoomsPart = lazy(() => import('./RoomsPart'));
 
 // HousePage is everything behind the devices, in parts.
@@ -32,6 +33,7 @@ export default function HousePage() {
     stations: may('see', true),
     rooms: may('keep', true),
     people: may('keep', true),
+    faces: may('keep', true),
     access: may('keep', true),
     about: true,
   };
@@ -51,6 +53,7 @@ export default function HousePage() {
         {part === 'stations' && <StationsPart />}
         {part === 'rooms' && <RoomsPart />}
         {part === 'people' && <PeoplePart />}
+        {part === 'faces' && <FacesPart />}
         {part === 'access' && <AccessPart />}
         {part === 'about' && <HouseFacts change={may('keep', true)} />}
         {part === 'about' && <AboutPart />}
@@ -60,7 +63,7 @@ export default function HousePage() {
   );
 }
 
-type Part = 'stage' | 'journal' | 'stations' | 'rooms' | 'people' | 'access' | 'about';
+type Part = 'stage' | 'journal' | 'stations' | 'rooms' | 'people' | 'faces' | 'access' | 'about';
 
 function AboutPart() {
   const about = useAbout();

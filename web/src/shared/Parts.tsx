@@ -1,10 +1,21 @@
 import Box from '@mui/material/Box';
-import { NavLink } from 'react-router';
+import { useEffect, useRef } from 'react';
+import { NavLink, useLocation } from 'react-router';
 
 // Parts leads to the parts of a page.
 export function Parts({ title, parts }: { title: string; parts: { to: string; name: string }[] }) {
+  const bar = useRef<HTMLElement>(null);
+  const { pathname } = useLocation();
+  useEffect(() => {
+    bar.current?.querySelector('.active')?.scrollIntoView({ block: 'nearest', inline: 'center' });
+  }, [pathname]);
   return (
-    <Box component="nav" aria-label={title} sx={{ display: 'flex', gap: 3, mt: 1, overflowX: 'auto' }}>
+    <Box
+      ref={bar}
+      component="nav"
+      aria-label={title}
+      sx={{ display: 'flex', gap: 3, mt: 1, overflowX: 'auto' }}
+    >
       {parts.map((p) => (
         <Box
           key={p.to}
