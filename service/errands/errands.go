@@ -136,11 +136,11 @@ type Errands struct {
 	// Understood says what a phrase means without any errand, "" where it means nothing; nil where nobody speaks. It is
 	// there before Run.
 	Understood func(phrase string) string
-	all   *named.List[Doc]
-	queue *stream.Queue
-	note  *history.Noter
-	seen  *witness
-	began atomic.Pointer[time.Time] // by the calendar clock, that was not set back since
+	all        *named.List[Doc]
+	queue      *stream.Queue
+	note       *history.Noter
+	seen       *witness
+	began      atomic.Pointer[time.Time] // by the calendar clock, that was not set back since
 
 	// Of the goroutine that runs.
 	last      time.Time         // what the clock showed last
