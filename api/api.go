@@ -120,6 +120,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.groups()
 	a.sequences()
 	a.phrases()
+	a.hooks(r)
 	if o.MQTT != nil {
 		a.mqtt(o.MQTT)
 	}

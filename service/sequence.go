@@ -18,3 +18,9 @@ func (h *House) RunSequence(slug string, follow bool, by grant.By, cause string)
 	}
 	return h.Runs.Start(runs.Order{Name: one.Slug, Of: one.ID, Program: p, By: by, Cause: cause, Follow: follow})
 }
+
+// RunHookSequence runs a sequence for a hook.
+func (h *House) RunHookSequence(id string, by grant.By) error {
+	_, err := h.RunSequence(id, true, by, "")
+	return err
+}

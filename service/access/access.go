@@ -352,8 +352,17 @@ func (a *Access) Session(ctx context.Context, session, from string) (Caller, err
 
 // Token finds who a token belongs to, who comes from an address. Its error wraps ErrNobody.
 func (a *Access) Token(ctx context.Context, token, from string) (Caller, error) {
+	return a.token(ctx, token, from, false)
+}
+
+// Hook finds the hook that a secret address belongs to: its actor has the id of its token. The error wraps ErrNobody.
+func (a *Access) Hook(ctx context.Context, secret, from string) (Caller, error) {
+	return a.token(ctx, secret, from, true)
+}
+
+func (a *Access) token(ctx context.Context, token, from string, hook bool) (Caller, error) {
 	row, err := a.store.Token(ctx, hash(token))
-	if errors.Is(err, store.ErrNotFound) {
+	if errors.Is(err, store.ErrNotFound) || err == nil && (row.Scope == HookScope) != hook {
 		return Caller{}, fmt.Errorf("%w: no such token: make one with urbo token add", ErrNobody)
 	}
 	if err != nil {
@@ -361,7 +370,11 @@ func (a *Access) Token(ctx context.Context, token, from string) (Caller, error) 
 	}
 	d := Credential{ID: row.ID}
 	a.use(d, from)
-	return Caller{By: grant.By{Actor: grant.Actor{ID: row.ID, Kind: grant.Program, Name: "token " + row.Name}},
+	name := "token " + row.Name
+	if hook {
+		name = row.Name
+	}
+	return Caller{By: grant.By{Actor: grant.Actor{ID: row.ID, Kind: grant.Program, Name: name}},
 		Grant: grant.Grant{Rights: row.Rights, Where: row.Where}, Station: row.Scope == StationScope, Door: d}, nil
 }
 
@@ -371,10 +384,14 @@ type Token = store.Token
 // StationScope is the word for a token that lets a station in, and is no right.
 const StationScope = "station"
 
+// HookScope is the word for a token that is the secret address of a hook. It lets nobody in anywhere else.
+const HookScope = "hook"
+
 // NewToken is a token to be made: with rights for a part of the house, or for a station.
 type NewToken struct {
 	Name    string
 	Station bool
+	Hook    bool
 	Rights  []grant.Right
 	Where   grant.Where
 }
@@ -392,6 +409,8 @@ func (a *Access) AddToken(ctx context.Context, n NewToken, by grant.By) (Token, 
 	switch {
 	case n.Station:
 		t.Scope, t.Rights, t.Where = StationScope, nil, grant.Where{}
+	case n.Hook:
+		t.Scope = HookScope
 	case len(n.Rights) == 0 || n.Where.Empty():
 		return t, "", fmt.Errorf("%w: say what the token may do, and where", grant.ErrRole)
 	}

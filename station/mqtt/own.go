@@ -109,7 +109,8 @@ func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) 
 	if err != nil {
 		return fmt.Errorf("the broker listens on %s: %w", o.options.Listen, err)
 	}
-	var outside net.Listener = newEntrance(l)
+	entrances := []*entrance{newEntrance(l)}
+	var outside net.Listener = entrances[0]
 	if o.options.TLS != nil {
 		outside = tls.NewListener(outside, o.options.TLS)
 	}
@@ -118,6 +119,7 @@ func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) 
 		return errors.Join(err, outside.Close())
 	}
 	inside := newEntrance(l)
+	entrances = append(entrances, inside)
 	for id, l := range map[string]net.Listener{"stations": outside, "house": inside} {
 		if err := server.AddListener(listeners.NewNet(id, l)); err != nil {
 			return errors.Join(fmt.Errorf("start the broker: %w", err), outside.Close(), inside.Close())
@@ -126,7 +128,7 @@ func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) 
 	if err := server.Serve(); err != nil {
 		return errors.Join(fmt.Errorf("start the broker: %w", err), server.Close())
 	}
-	defer server.Close()
+	defer end(server, entrances)
 	at := Options{URL: "mqtt://" + inside.Addr().String(), User: houseUser, Password: door.secret}
 	if o.options.Telling != nil {
 		messages := at
@@ -147,6 +149,26 @@ func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) 
 	}
 	house := Broker{options: at}
 	return house.Run(ctx, join)
+}
+
+// ending is how long a connection may take to hear that the broker ends.
+const ending = time.Second
+
+// end ends a broker. All connections are over before it is closed: its Close reads its list of clients under two read
+// locks, one in the other, and waits for ever where one leaves the list between them.
+func end(server *broker.Server, entrances []*entrance) {
+	for _, c := range server.Clients.GetAll() {
+		if c.Net.Inline || c.Net.Conn == nil {
+			continue
+		}
+		_ = c.Net.Conn.SetWriteDeadline(time.Now().Add(ending))
+		_ = server.DisconnectClient(c, packets.ErrServerShuttingDown)
+	}
+	for _, e := range entrances {
+		_ = e.Close()
+	}
+	server.Listeners.ClientsWg.Wait()
+	_ = server.Close()
 }
 
 // houseUser and messagesUser are the accounts of the house itself, for stations and for messages; no station has a name

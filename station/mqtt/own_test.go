@@ -301,6 +301,45 @@ func TestOwn_ProgramsTellWhatTheyMayAndNothingElse(t *testing.T) {
 	})
 }
 
+// TestOwn_EndsWhileConnectionsLeave: the broker ends while many of its connections do, again and again.
+func TestOwn_EndsWhileConnectionsLeave(t *testing.T) {
+	t.Parallel()
+	for range 100 {
+		endsWhileTheyLeave(t)
+	}
+}
+
+func endsWhileTheyLeave(t *testing.T) {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	h := &house{t: t, at: l.Addr().String(), said: map[string][]station.Message{}, links: map[string]int{},
+		ended: map[string]int{}, revoked: map[string]chan struct{}{}}
+	own := mqtt.NewOwn(mqtt.OwnOptions{Bound: l, Doorman: h, Telling: h})
+	ctx, cancel := context.WithCancel(t.Context())
+	defer cancel()
+	done := make(chan error, 1)
+	go func() { done <- own.Run(ctx, h.join) }()
+	var all []*client
+	for range 12 {
+		c, code := h.dial("urbo.program", func(c *packets.Connect) { c.Password = []byte("a program's") })
+		require.Zero(t, code)
+		all = append(all, c)
+	}
+	for i, c := range all {
+		if i == len(all)/2 {
+			cancel()
+		}
+		go func() { _ = c.Close() }()
+	}
+	select {
+	case err := <-done:
+		require.NoError(t, err)
+	case <-time.After(patience):
+		require.Fail(t, "the broker does not end")
+	}
+}
+
 // TestOwn_NothingReachesAnothersTopic tries every way in which a packet carries a topic.
 func TestOwn_NothingReachesAnothersTopic(t *testing.T) {
 	t.Parallel()

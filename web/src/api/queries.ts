@@ -44,6 +44,7 @@ export const keys = {
   sessions: ['sessions'],
   tokens: ['tokens'],
   mqtt: ['mqtt'],
+  hooks: ['hooks'],
 } as const;
 
 // useNotice is the last text for people that came while this page is open.

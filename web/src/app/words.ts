@@ -1284,6 +1284,35 @@ export const words = {
     want: 'Switch something on',
     tokenWord: 'TOKEN',
   },
+  hooks: {
+    title: 'Hooks',
+    what: 'Secret addresses: whoever knows one can let one thing happen, and nothing else.',
+    does: (kind: string, of: string) =>
+      kind === 'cue'
+        ? 'errands come with it'
+        : kind === 'calendar'
+          ? 'shows when errands are due'
+          : of === ''
+            ? 'what it ran is gone'
+            : `runs ${of}`,
+    once: 'This address is shown only now.',
+    callIt: 'Call it',
+    calendarAt: 'Give it to a calendar program',
+    kept: 'I have it',
+    remove: 'Remove',
+    removeSure: 'Remove for good',
+    removeName: (name: string) => `Remove the hook ${name}`,
+    name: 'Name',
+    kind: 'What it does',
+    kinds: {
+      cue: 'Errands come with it',
+      sequence: 'Runs a sequence',
+      errand: 'Runs an errand',
+      calendar: 'Calendar of errands',
+    },
+    of: 'Which one',
+    make: 'Make it',
+  },
   facts: {
     title: 'This house',
     name: 'Name',

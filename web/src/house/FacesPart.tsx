@@ -2,6 +2,7 @@ import Box from '@mui/material/Box';
 import { words } from '../app/words';
 import { Panel } from '../shared/Panel';
 import { Command } from './Command';
+import { HooksPart } from './HooksPart';
 import { MqttPart } from './MqttPart';
 
 // FacesPart is the ways in from the network: which are on, where, who came last, and how to connect.
@@ -28,6 +29,7 @@ export default function FacesPart() {
         />
       </Panel>
       <MqttPart />
+      <HooksPart />
     </>
   );
 }
