@@ -332,7 +332,7 @@ func (p *publisher) flush() (soon time.Duration) {
 	if len(gone) > 0 {
 		p.keep()
 	}
-	if len(p.want) > 0 && !p.here {
+	if len(p.want) > 0 && !p.here && soon == 0 { // after all of it
 		p.here = out(broker.Message{Topic: p.base + "/here", Payload: []byte("yes"), Retain: true, Once: true}) == nil
 	}
 	p.note(func(s *Status) { s.Topics = len(p.want) })

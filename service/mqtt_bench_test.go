@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"net"
 	"slices"
-	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -58,7 +57,7 @@ func faced(b *testing.B, took func(mqtt.Message), transports ...station.Transpor
 			Password: token}, mqtt.Stay{ID: "panel", Topics: []string{"urbo/house/is/#", "urbo/house/here"},
 			Took: took})
 		return err == nil
-	}, patience, tick)
+	}, 10*time.Second, 10*time.Millisecond)
 	b.Cleanup(v.Close)
 	return h, face, v
 }
@@ -117,7 +116,7 @@ func BenchmarkMQTT_500Devices(b *testing.B) {
 		_, err := h.Library.Add(b.Context(), switched(fmt.Sprint("Lamp ", i), int64(i%100)), library.Note{})
 		require.NoError(b, err)
 	}
-	require.Eventually(b, func() bool { return heard.Load() >= 500 }, patience, tick)
+	require.Eventually(b, func() bool { return heard.Load() >= 500 }, 10*time.Second, 10*time.Millisecond)
 	turn := func(on bool, says string) {
 		_, err := face.Change(b.Context(), grant.Named("test"), func(s *mqttface.Settings) error {
 			s.On = on
