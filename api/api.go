@@ -121,6 +121,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.sequences()
 	a.phrases()
 	a.hooks(r)
+	a.requests()
 	if o.MQTT != nil {
 		a.mqtt(o.MQTT)
 	}

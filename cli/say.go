@@ -33,7 +33,8 @@ is done, and both are shown.
   start public talk                              press freeze on the projector
   again                                          undo
 
-A phrase that an errand waits for (when phrase "good night" do ...) sets that errand off. Steps as errands write them are
+A phrase that an errand waits for (when phrase "good " +
+	"night" do ...) sets that errand off. Steps as errands write them are
 understood, too.`,
 		Example: "  urbo say boardwalk red\n  urbo say everything off in the dome --dry\n" +
 			"  urbo say \"amplifier off in ten minutes\" --no-wait",
@@ -55,7 +56,7 @@ understood, too.`,
 				return err
 			}
 			switch {
-			case u.Run != nil && !noWait:
+			case u.Run != nil && !noWait && u.TakesMS <= longest.Milliseconds():
 				if a.output != "json" {
 					fmt.Fprintln(a.Out, upper(u.Words))
 				}
@@ -66,9 +67,13 @@ understood, too.`,
 			return a.did(u, "%s.", upper(u.Words))
 		}}
 	c.Flags().BoolVar(&dry, "dry", false, "only show what it means and what it costs")
-	c.Flags().BoolVar(&noWait, "no-wait", false, "do not wait until it is done")
+	c.Flags().BoolVar(&noWait, "no-wait", false, "do not wait until it is done; what takes more than a minute is not "+
+		"waited for")
 	return c
 }
+
+// longest is how long it is waited for what was said: what takes longer goes on by itself.
+const longest = time.Minute
 
 // followSaid shows what comes of the steps of what was said, until it is over.
 func (a *app) followSaid(c *cobra.Command, r wire.Run) error {
@@ -133,7 +138,8 @@ func upper(s string) string {
 }
 
 func (a *app) name() *cobra.Command {
-	return group("name", "Give things other names, by which they can be spoken of", `Give devices, groups, rooms, occasions, sequences and errands other names, by which they can be spoken of in phrases
+	return group("name", "Give things other names, by which they can be spoken of",
+		`Give devices, groups, rooms, occasions, sequences and errands other names, by which they can be spoken of in phrases
 (urbo say, the console, voice).`, a.nameList(), a.nameAdd(), a.nameRemove())
 }
 

@@ -24,6 +24,7 @@ import (
 
 	"urbo/api"
 	"urbo/mqttface"
+	"urbo/outgoing"
 	"urbo/service"
 	"urbo/service/access"
 	"urbo/service/backup"
@@ -101,7 +102,7 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 	if err := os.MkdirAll(o.data, 0o700); err != nil {
 		return fmt.Errorf("make data directory: %w", err)
 	}
-	c.Dir, c.Version = o.data, a.version
+	c.Dir, c.Version, c.Send = o.data, a.version, outgoing.Send
 	if started == nil {
 		started = func(ctx context.Context, house *service.House, at address) error {
 			a.announce(ctx, house, at)

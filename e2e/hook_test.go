@@ -106,5 +106,6 @@ func TestHooks_LetOneThingHappen(t *testing.T) {
 	r.ok(nil, "hook", "remove", "dark")
 	code, _ = at(t, "POST", local(dark), "")
 	assert.Equal(t, http.StatusNotFound, code)
+	r.stop()
 	assert.NotContains(t, r.stderr.String(), secret)
 }

@@ -13,6 +13,8 @@ import (
 	"sync/atomic"
 	"time"
 
+	"golang.org/x/time/rate"
+
 	"urbo/core/fault"
 	"urbo/core/grant"
 	"urbo/core/happening"
@@ -48,10 +50,11 @@ type Face struct {
 	status   Status
 	turns    map[string]chan struct{} // of devices: closed when what was asked last has begun
 
-	running context.Context // of what was asked; nil before Run
-	group   sync.WaitGroup
-	asked   atomic.Int64 // what is under way
-	noted   atomic.Int64 // when something odd was told last, in Unix seconds
+	running  context.Context // of what was asked; nil before Run
+	group    sync.WaitGroup
+	asked    atomic.Int64 // what is under way
+	receipts *rate.Limiter
+	noted    atomic.Int64 // when something odd was told last, in Unix seconds
 }
 
 // Status is how the face is.
@@ -79,7 +82,7 @@ type Asker struct {
 func New(ctx context.Context, house *service.House, given Given) (*Face, error) {
 	f := &Face{house: house, given: given, changed: make(chan struct{}), again: make(chan struct{}),
 		came:  make(chan struct{}, 1),
-		turns: map[string]chan struct{}{}}
+		turns: map[string]chan struct{}{}, receipts: rate.NewLimiter(receiptsEach, receiptsBurst)}
 	return f, f.open(ctx)
 }
 

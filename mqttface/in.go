@@ -36,6 +36,8 @@ const (
 	mostPayload = 4096
 	// mostAsked is how much may be under way at once.
 	mostAsked = 200
+	// receiptsEach is how many receipts go out in a second, and receiptsBurst at once.
+	receiptsEach, receiptsBurst = 100, 300
 	// mostHeld is how long a key may be held.
 	mostHeld = 20 * time.Second
 )
@@ -525,6 +527,9 @@ func (f *Face) answer(a ask, r Receipt) {
 	}
 	s := f.Settings()
 	base := f.base(s)
+	if !f.receipts.Allow() { // whoever asks for so much is not answered each time
+		return
+	}
 	_ = f.send(broker.Message{Topic: base + "/receipt", Payload: data})
 	if a.message.Reply != nil {
 		a.message.Reply(data)

@@ -48,14 +48,16 @@ type publisher struct {
 	want  map[string][]byte    // what the topics should show now
 	shown map[string][]byte    // what they show, since the connection is there
 	last  map[string]time.Time // when each was published last
+	dirty map[string]bool      // topics that may show something else than they should
 	known map[string]bool      // topics of which the broker may keep something: those on disk
+	swept bool                 // some of those may be gone
 	here  bool                 // it said that it is here
 	where string               // its broker
 }
 
 func newPublisher(f *Face) *publisher {
 	p := &publisher{Face: f, want: map[string][]byte{}, shown: map[string][]byte{}, last: map[string]time.Time{},
-		known: map[string]bool{}}
+		dirty: map[string]bool{}, known: map[string]bool{}, swept: true}
 	for _, t := range f.kept {
 		p.known[t] = true
 	}
@@ -103,7 +105,10 @@ func (p *publisher) run(ctx context.Context) {
 			p.anew()
 		case <-p.came: // another connection: the broker may know nothing
 			clear(p.shown)
-			p.here = false
+			for t := range p.want {
+				p.dirty[t] = true
+			}
+			p.here, p.swept = false, true
 		case batch, open := <-happened:
 			if !open {
 				happened = nil
@@ -120,7 +125,7 @@ func (p *publisher) on(s Settings) bool { return s.On && p.at(s) != "" }
 
 // begin works out what everything should show.
 func (p *publisher) begin(s Settings) {
-	p.base = p.Face.base(s)
+	p.base, p.swept = p.Face.base(s), true
 	clear(p.want)
 	if !p.on(s) {
 		return
@@ -145,6 +150,7 @@ func (p *publisher) elsewhere(s Settings) bool {
 // left of it.
 func (p *publisher) leave(moved bool) {
 	clear(p.want)
+	p.swept = true
 	p.flush()
 	last := []byte("no")
 	if moved {
@@ -160,7 +166,15 @@ func (p *publisher) put(topic string, v any) {
 		slog.Error("publish", "topic", topic, "error", err)
 		return
 	}
-	p.want[p.base+"/"+topic] = data
+	p.shows(topic, data)
+}
+
+// shows notes what a topic should show.
+func (p *publisher) shows(topic string, data []byte) {
+	topic = p.base + "/" + topic
+	if !bytes.Equal(p.want[topic], data) || !bytes.Equal(p.shown[topic], data) {
+		p.want[topic], p.dirty[topic] = data, true
+	}
 }
 
 // device works out what the controls of a device should show.
@@ -197,7 +211,7 @@ func (p *publisher) occasions() {
 		}
 	}
 	for _, r := range p.house.Rooms.List() {
-		p.want[p.base+"/occasion/"+r.Slug] = []byte(cmp.Or(in[r.ID], "none"))
+		p.shows("occasion/"+r.Slug, []byte(cmp.Or(in[r.ID], "none")))
 	}
 }
 
@@ -292,13 +306,19 @@ func (p *publisher) flush() (soon time.Duration) {
 		return 0
 	}
 	var gone []string
-	for t := range p.known {
-		if p.want[t] == nil {
-			gone = append(gone, t)
+	if p.swept {
+		for t := range p.known {
+			if p.want[t] == nil {
+				gone = append(gone, t)
+			}
 		}
 	}
 	fresh := false
-	for t := range p.want {
+	for t := range p.dirty {
+		if p.want[t] == nil {
+			delete(p.dirty, t)
+			continue
+		}
 		fresh = fresh || !p.known[t]
 		p.known[t] = true
 	}
@@ -306,20 +326,20 @@ func (p *publisher) flush() (soon time.Duration) {
 		p.keep()
 	}
 	now := time.Now()
-	for _, t := range slices.Sorted(maps.Keys(p.want)) {
-		if bytes.Equal(p.shown[t], p.want[t]) {
-			continue
-		}
-		if wait := apart - now.Sub(p.last[t]); wait > 0 {
+	for _, t := range slices.Sorted(maps.Keys(p.dirty)) {
+		if wait := apart - now.Sub(p.last[t]); wait > 0 && !bytes.Equal(p.shown[t], p.want[t]) {
 			if soon == 0 || wait < soon {
 				soon = wait
 			}
 			continue
 		}
-		if out(broker.Message{Topic: t, Payload: p.want[t], Retain: true, Once: true}) != nil {
-			return soon
+		if !bytes.Equal(p.shown[t], p.want[t]) {
+			if out(broker.Message{Topic: t, Payload: p.want[t], Retain: true, Once: true}) != nil {
+				return soon
+			}
+			p.shown[t], p.last[t] = p.want[t], now
 		}
-		p.shown[t], p.last[t] = p.want[t], now
+		delete(p.dirty, t)
 	}
 	for _, t := range gone {
 		if out(broker.Message{Topic: t, Retain: true, Once: true}) != nil {
@@ -329,6 +349,7 @@ func (p *publisher) flush() (soon time.Duration) {
 		delete(p.shown, t)
 		delete(p.last, t)
 	}
+	p.swept = false
 	if len(gone) > 0 {
 		p.keep()
 	}

@@ -38,6 +38,7 @@ import (
 	"urbo/service/phrases"
 	"urbo/service/questions"
 	"urbo/service/receive"
+	"urbo/service/requests"
 	"urbo/service/rooms"
 	"urbo/service/runs"
 	"urbo/service/selftest"
@@ -64,6 +65,7 @@ type Config struct {
 	Broker func(*access.Access, *Messages) station.Transport
 	// Listen is told where messages of an outside broker go; nil for none.
 	Listen func(*Messages)
+	Send   requests.Sender  // sends requests out of the house; nil where nothing does
 	Extra  []Runner         // what else lives as long as the stations, such as the stage
 	Now    func() time.Time // nil is time.Now
 	// Calendar is what the house's calendar clock shows at the start, zero for the real time, and Pace how fast it goes
@@ -108,6 +110,7 @@ type House struct {
 	Errands   *errands.Errands
 	Phrases   *phrases.Phrases
 	Hooks     *hooks.Hooks
+	Requests  *requests.Requests
 	Boards    *boards.Boards
 	Questions *questions.Questions
 	History   *history.History
@@ -283,6 +286,13 @@ func (h *House) build(ctx context.Context, c Config) error {
 		Occasions: h.Occasions, Sequences: h.Sequences, Errands: h.Errands, Targets: h.Targets, Setting: h.Setting,
 		Runs: h.Runs, Stream: h.Stream, Now: c.Now, Rolls: h.rolls})
 	if err != nil {
+		return err
+	}
+	if h.Requests, err = requests.Open(ctx, s, c.Send, h.Stream, c.Now); err != nil {
+		return err
+	}
+	h.Runs.Request, h.Errands.Request = h.Requests.Send, func(name string) error {
+		_, err := h.Requests.Find(name)
 		return err
 	}
 	h.Errands.Understood = h.Phrases.Plainly

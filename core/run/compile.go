@@ -17,6 +17,7 @@ type Op struct {
 	End    *Target `json:"end,omitempty"`
 	Mark   string  `json:"mark,omitempty"`
 	Unmark string  `json:"unmark,omitempty"`
+	Send   *Send   `json:"send,omitempty"`
 	Jump   int     `json:"jump,omitempty"` // where nothing else is given: the op that follows
 	// Says is the step as it was written.
 	Says string `json:"says,omitempty"`
@@ -57,7 +58,7 @@ func (c *compiler) all(steps []Step, in []string) error {
 			return fmt.Errorf("%w: with all that it runs there are more than %d", ErrSteps, MaxOps)
 		}
 		op := Op{Press: s.Press, Set: s.Set, Wait: s.Wait, Notify: s.Notify, Start: s.Start, End: s.End, Mark: s.Mark,
-			Unmark: s.Unmark, Says: Print([]Step{s}, c.name)}
+			Unmark: s.Unmark, Send: s.Send, Says: Print([]Step{s}, c.name)}
 		switch {
 		case s.Call != nil:
 			name, inner, err := c.find(s.Call.ID)
@@ -105,7 +106,7 @@ func (o Op) jumps() bool {
 // step is the step that an op is, but for its branches and jumps.
 func (o Op) step() Step {
 	return Step{Press: o.Press, Set: o.Set, Wait: o.Wait, Notify: o.Notify, Start: o.Start, End: o.End, Mark: o.Mark,
-		Unmark: o.Unmark}
+		Unmark: o.Unmark, Send: o.Send}
 }
 
 // Steps counts what people see of a program: all but its jumps.

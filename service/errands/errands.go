@@ -38,7 +38,6 @@ var (
 	ErrVersion = fault.New(fault.Conflict, "the errand was changed meanwhile")
 	ErrMost    = fault.New(fault.Invalid, "errands")
 	ErrUnread  = fault.New(fault.Conflict, "the errand cannot be read")
-	ErrLacks   = fault.New(fault.Invalid, "this version cannot do that yet")
 )
 
 const (
@@ -133,6 +132,8 @@ type Came struct {
 // Errands is the errands of the house.
 type Errands struct {
 	Config
+	// Request says whether there is a request of a name. It is there before Run.
+	Request func(name string) error
 	// Understood says what a phrase means without any errand, "" where it means nothing; nil where nobody speaks. It is
 	// there before Run.
 	Understood func(phrase string) string
@@ -327,7 +328,7 @@ func (e *Errands) read(text, id string, sight sequences.Sight) (errand.Errand, e
 	if err != nil {
 		return sentence, err
 	}
-	if err := able(sentence); err != nil {
+	if err := e.able(sentence); err != nil {
 		return sentence, err
 	}
 	_, err = run.Compile("", append(append([]run.Step{}, sentence.Do...), sentence.After...), e.steps, e.name)
@@ -340,7 +341,8 @@ const newOne = "itself"
 // called finds what an errand calls itself.
 var called = regexp.MustCompile(`(?mi)^\s*errand\s+(\S+)`)
 
-// Steps reads steps as people write them in an errand. Errors wrap run.ErrSteps or ErrLacks.
+// Steps reads steps as people write them in an errand. Errors wrap run.ErrSteps, or say which request is not
+// there.
 func (e *Errands) Steps(text string, sight sequences.Sight) ([]run.Step, error) {
 	r, err := run.NewReader(text, names{e.Targets, e, sight, "", ""})
 	if err != nil {
@@ -351,7 +353,7 @@ func (e *Errands) Steps(text string, sight sequences.Sight) ([]run.Step, error) 
 		err = r.Expected("then, or the end")
 	}
 	if err == nil {
-		err = able(errand.Errand{Do: steps})
+		err = e.able(errand.Errand{Do: steps})
 	}
 	return steps, err
 }
@@ -392,7 +394,7 @@ func (e *Errands) doc(text string, seen *int, sight sequences.Sight) func(Errand
 	}
 }
 
-// Add makes an errand, as somebody wrote it. Errors wrap device.ErrName, device.ErrTaken, ErrMost, ErrLacks,
+// Add makes an errand, as somebody wrote it. Errors wrap device.ErrName, device.ErrTaken, ErrMost,
 // errand.ErrErrand or run.ErrSteps, or are those of what it names, or the store's.
 func (e *Errands) Add(ctx context.Context, text string, sight sequences.Sight, by grant.By) (Errand, error) {
 	sentence, err := e.read(text, "", sight)
@@ -573,16 +575,19 @@ func (e *Errands) Holding(id string) (bool, time.Time) {
 	return l.On, l.Changed
 }
 
-// able says whether all of an errand can be done. The error wraps ErrLacks and says what is written instead.
-func able(e errand.Errand) error { return errors.Join(doable(e.Do), doable(e.After)) }
+// able says whether all of an errand can be done: the requests that it sends are there.
+func (e *Errands) able(s errand.Errand) error { return errors.Join(e.doable(s.Do), e.doable(s.After)) }
 
-func doable(steps []run.Step) error {
+// doable says whether all requests that steps send are there.
+func (e *Errands) doable(steps []run.Step) error {
 	for _, s := range steps {
 		switch {
-		case s.Send != nil:
-			return fmt.Errorf("%w: nothing sends messages out of the house", ErrLacks)
+		case s.Send != nil && e.Request != nil:
+			if err := e.Request(s.Send.Name); err != nil {
+				return err
+			}
 		case s.If != nil:
-			if err := errors.Join(doable(s.If.Do), doable(s.If.Else)); err != nil {
+			if err := errors.Join(e.doable(s.If.Do), e.doable(s.If.Else)); err != nil {
 				return err
 			}
 		}

@@ -371,7 +371,11 @@ func (p *Phrases) plan(a Answer, who Speaker) (Answer, error) {
 		case s.Press != nil:
 			a.Presses += max(s.Press.Times, 1)
 			a.Takes += s.Press.Held
-		case s.Wait != nil && s.Wait.Point == nil:
+		case s.Wait != nil && s.Wait.Point != nil:
+			if until, is := p.Errands.Until(*s.Wait.Point); is {
+				a.Takes += until
+			}
+		case s.Wait != nil:
 			a.Takes += s.Wait.For
 		case s.Start != nil:
 			plan, err := p.Occasions.Plan(s.Start.On.ID, occasions.Start)

@@ -154,6 +154,8 @@ type Runs struct {
 	// before Run.
 	Errands  Errands
 	Occasion func(ctx context.Context, id string, start, over bool, by grant.By) error
+	// Request sends a request out of the house. It is there before Run.
+	Request func(ctx context.Context, name, text string) error
 
 	queue *stream.Queue
 	group sync.WaitGroup

@@ -41,6 +41,8 @@ func (a *actor) begin(ctx context.Context, at int) {
 		a.over(ctx, a.runs.Occasion(ctx, op.Start.On.ID, true, op.Start.Over, a.run.By))
 	case op.End != nil:
 		a.over(ctx, a.runs.Occasion(ctx, op.End.ID, false, false, a.run.By))
+	case op.Send != nil:
+		a.request(ctx, *op.Send)
 	case op.Mark != "" || op.Unmark != "":
 		a.over(ctx, a.runs.Errands.Mark(ctx, cmp.Or(op.Mark, op.Unmark), op.Mark != ""))
 	default:
@@ -59,6 +61,16 @@ func (a *actor) setUntil(ctx context.Context, s run.Set) {
 	}
 	s.Hold = min(max(wait, time.Second), run.MaxHold)
 	a.set(ctx, &s) // with its end: another cue does not move that
+}
+
+// request sends a request out of the house, and waits for its answer.
+func (a *actor) request(ctx context.Context, s run.Send) {
+	giveUp, cancel := context.WithCancel(ctx)
+	a.cancels(cancel)
+	a.runs.group.Go(func() {
+		defer cancel()
+		a.over(ctx, a.runs.Request(giveUp, s.Name, s.Text))
+	})
 }
 
 // trouble says that a step failed.
