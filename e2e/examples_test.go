@@ -210,7 +210,8 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 			line = "urbo question answer " + all[0].ID + " " + all[0].Choices[0]
 		}
 		for begin, first := range map[string]string{"urbo run stop": "urbo sequence run fanfare-long --no-wait",
-			"urbo hold end": "urbo set dew-a power on --for 10m"} {
+			"urbo hold end":     "urbo set dew-a power on --for 10m",
+			"urbo request send": "urbo request add lamp " + s.url + "/healthz --method GET"} {
 			if strings.HasPrefix(line, begin) {
 				s.works(first)
 			}
