@@ -58,7 +58,7 @@ func TestErrands_AreWrittenInTheConsoleAndCome(t *testing.T) {
 
 	for text, want := range map[string]string{
 		"errand a when sunst do turn on radio":             "expected what happens",
-		"errand a when at 7:00 do send lamp":               "cannot do that yet",
+		"errand a when at 7:00 do send lamp":               "unknown request",
 		"errand lit when at 7:00 do turn on radio":         "another errand is called",
 		"errand a when at 7:00 do set radio/power to blue": "there are off, on",
 	} {

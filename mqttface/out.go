@@ -98,7 +98,8 @@ func (p *publisher) run(ctx context.Context) {
 			return
 		case <-changed:
 			s, changed = p.watch()
-			if moved := p.base != p.Face.base(s); moved || !p.on(s) || p.elsewhere(s) {
+			moved, elsewhere := p.base != p.Face.base(s), p.elsewhere(s)
+			if moved || elsewhere || !p.on(s) {
 				p.leave(moved)
 			}
 			p.begin(s)

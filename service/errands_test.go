@@ -227,7 +227,7 @@ func TestErrands_AreKeptRenamedAndRefusedInWords(t *testing.T) {
 		says(t, h, "errand early when at 7:00 do set amplifier/power to on # for the talk")
 		for text, want := range map[string]string{
 			"errand a when at 7:00 do press amplifier/nothing":              "nothing",
-			"errand a when at 7:00 do send lamp":                            "cannot do that yet",
+			"errand a when at 7:00 do send lamp":                            "unknown request",
 			"errand early when at 8:00 do press amplifier/power":            "another errand is called \"early\"",
 			"errand a when at 7:00 do start nothing":                        "there are no occasions yet",
 			"errand a when station nowhere leaves do press amplifier/power": "nowhere",
