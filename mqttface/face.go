@@ -19,6 +19,7 @@ import (
 	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/service"
+	"urbo/service/kept"
 	broker "urbo/station/mqtt"
 	"urbo/store"
 )
@@ -36,14 +37,12 @@ type Face struct {
 	house *service.House
 	given Given
 
-	writer sync.Mutex // held for a whole change of the settings
+	doc   *kept.Document[*Settings] // nil settings are those that nobody gave
+	known *kept.Document[topics]
 
 	mu       sync.Mutex
-	settings Settings
-	unread   string                     // the settings as they are on disk, where they cannot be read
 	changed  chan struct{}              // closed when the settings are others
 	again    chan struct{}              // closed when another connection is to be made
-	kept     []string                   // topics that a broker may keep messages of, as they are on disk
 	ownOut   func(broker.Message) error // the way to the house's own broker; nil where that is not up
 	visitOut func(broker.Message) error // or to one of somebody else's
 	came     chan struct{}              // gets something when there is another way
@@ -90,12 +89,12 @@ func New(ctx context.Context, house *service.House, given Given) (*Face, error) 
 func (f *Face) Status() Status {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	s := f.status
-	s.At, s.Base, s.Listens = f.at(f.settings), f.base(f.settings), f.given.Listens
+	s, set := f.status, f.Settings()
+	s.At, s.Base, s.Listens = f.at(set), f.base(set), f.given.Listens
 	switch {
-	case !f.settings.On:
+	case !set.On:
 		s.Here, s.Error = false, ""
-	case f.own(f.settings):
+	case f.own(set):
 		s.Here, s.Version, s.Error = f.ownOut != nil, 0, ""
 	}
 	return s
@@ -133,7 +132,7 @@ func (f *Face) own(s Settings) bool { return s.On && s.Broker == "" && f.given.O
 func (f *Face) watch() (Settings, <-chan struct{}) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	return f.settings, f.changed
+	return f.Settings(), f.changed
 }
 
 // Run publishes and takes until the context ends. What was asked for by then is over, or goes on with the house.
@@ -160,7 +159,7 @@ func (f *Face) visit(ctx context.Context) {
 	said, pause := "", firstPause
 	for ctx.Err() == nil {
 		f.mu.Lock()
-		s, again := f.settings, f.again
+		s, again := f.Settings(), f.again
 		f.mu.Unlock()
 		o, is := f.outside(s)
 		if !is {
@@ -289,7 +288,7 @@ func (f *Face) carry(way *func(broker.Message) error, publish func(broker.Messag
 func (f *Face) out() func(broker.Message) error {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	if f.at(f.settings) == "own" { // also where it is off: it says that it is not here
+	if f.at(f.Settings()) == "own" { // also where it is off: it says that it is not here
 		return f.ownOut
 	}
 	return f.visitOut

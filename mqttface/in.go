@@ -142,7 +142,7 @@ type Receipt struct {
 // Take takes a message that asks for something, and does not wait for what becomes of it.
 func (f *Face) Take(who grant.Who, m broker.Message) {
 	f.mu.Lock()
-	running, base := f.running, f.base(f.settings)
+	running, base := f.running, f.base(f.Settings())
 	f.mu.Unlock()
 	a, is := parse(base, m.Topic)
 	if !is || running == nil || running.Err() != nil {

@@ -16,7 +16,6 @@ import (
 	"urbo/core/device"
 	"urbo/core/happening"
 	broker "urbo/station/mqtt"
-	"urbo/store"
 	"urbo/wire"
 )
 
@@ -58,7 +57,7 @@ type publisher struct {
 func newPublisher(f *Face) *publisher {
 	p := &publisher{Face: f, want: map[string][]byte{}, shown: map[string][]byte{}, last: map[string]time.Time{},
 		dirty: map[string]bool{}, known: map[string]bool{}, swept: true}
-	for _, t := range f.kept {
+	for _, t := range f.known.Get().Topics {
 		p.known[t] = true
 	}
 	return p
@@ -354,7 +353,7 @@ func (p *publisher) flush() (soon time.Duration) {
 	if len(gone) > 0 {
 		p.keep()
 	}
-	if len(p.want) > 0 && !p.here && soon == 0 { // after all of it
+	if !p.here && soon == 0 && p.on(p.Settings()) { // after all of it
 		p.here = out(broker.Message{Topic: p.base + "/here", Payload: []byte("yes"), Retain: true, Once: true}) == nil
 	}
 	p.note(func(s *Status) { s.Topics = len(p.want) })
@@ -363,11 +362,8 @@ func (p *publisher) flush() (soon time.Duration) {
 
 // keep keeps which topics the broker may keep something of.
 func (p *publisher) keep() {
-	topics := slices.Sorted(maps.Keys(p.known))
-	text, err := store.WriteDocument(version, map[string]any{"topics": topics})
-	if err == nil {
-		err = p.house.PutText(context.Background(), topicsRow, text)
-	}
+	all := slices.Sorted(maps.Keys(p.known))
+	_, _, err := p.Face.known.Change(context.Background(), func(topics) (topics, error) { return topics{all}, nil })
 	if err != nil {
 		slog.Error("which topics are published is not on disk", "error", err)
 	}

@@ -11,8 +11,7 @@ import (
 	"urbo/core/fault"
 	"urbo/core/grant"
 	"urbo/core/happening"
-	"urbo/store"
-
+	"urbo/service/kept"
 	broker "urbo/station/mqtt"
 )
 
@@ -20,9 +19,8 @@ import (
 var ErrSettings = fault.New(fault.Invalid, "MQTT")
 
 const (
-	// settingsRow and topicsRow are the names of the documents in the store, version that of both.
-	settingsRow, topicsRow = "mqtt", "mqtt-topics"
-	version                = 1
+	// version is that of the documents.
+	version = 1
 	// mostWords is the most words of one's own.
 	mostWords = 500
 )
@@ -102,32 +100,21 @@ func (f *Face) base(s Settings) string {
 	return "urbo/" + name
 }
 
+// topics is which topics a broker may keep messages of.
+type topics struct {
+	Topics []string `json:"topics"`
+}
+
 // open reads the settings, and which topics were published before. What cannot be read is told, and the face is off.
-func (f *Face) open(ctx context.Context) error {
-	text, err := f.house.Text(ctx, settingsRow)
+func (f *Face) open(ctx context.Context) (err error) {
+	f.doc, err = kept.Open[*Settings](ctx, f.house.Texts(), kept.Kind{Row: "mqtt", Version: version,
+		What: "the settings of MQTT", Until: ": it is off until they are given anew"}, f.house.Stream)
 	if err != nil {
-		return fmt.Errorf("read the settings of MQTT: %w", err)
+		return err
 	}
-	f.settings = Settings{On: f.given.On, Grant: watching}
-	var kept Settings
-	if err := store.ReadDocument(text, version, &kept); err != nil {
-		f.unread = text
-		f.house.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
-			Text: fmt.Sprintf("The settings of MQTT %v: it is off until they are given anew", err)}})
-		f.settings.On = false
-	} else if text != "" {
-		f.settings = kept
-	}
-	if text, err = f.house.Text(ctx, topicsRow); err != nil {
-		return fmt.Errorf("read which topics were published: %w", err)
-	}
-	var topics struct {
-		Topics []string `json:"topics"`
-	}
-	if err := store.ReadDocument(text, version, &topics); err == nil { // else they are made anew
-		f.kept = topics.Topics
-	}
-	return nil
+	f.known, err = kept.Open[topics](ctx, f.house.Texts(), kept.Kind{Row: "mqtt-topics", Version: version,
+		What: "which topics were published", Until: ": it is found out anew"}, f.house.Stream)
+	return err
 }
 
 // watching is what whoever speaks at a broker of somebody else's may do where nothing else was said.
@@ -135,39 +122,27 @@ var watching = grant.Grant{Rights: []grant.Right{grant.See}, Where: grant.Everyw
 
 // Settings are those of now.
 func (f *Face) Settings() Settings {
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	return f.settings
+	if s := f.doc.Get(); s != nil {
+		return *s
+	}
+	return Settings{On: f.given.On && f.doc.Readable(), Grant: watching}
 }
 
 // Change changes the settings: do gets them as they are. The error wraps ErrSettings, or is the store's.
 func (f *Face) Change(ctx context.Context, by grant.By, do func(*Settings) error) (Settings, error) {
-	f.writer.Lock()
-	defer f.writer.Unlock()
-	f.mu.Lock()
-	next, unread := f.settings, f.unread
-	f.mu.Unlock()
-	next.Words = slices.Clone(next.Words)
-	if err := do(&next); err != nil {
-		return next, err
-	}
-	if err := next.check(); err != nil {
-		return next, err
-	}
-	text, err := store.WriteDocument(version, next)
+	next := Settings{}
+	_, _, err := f.doc.Change(ctx, func(*Settings) (*Settings, error) {
+		next = f.Settings()
+		next.Words = slices.Clone(next.Words)
+		if err := do(&next); err != nil {
+			return nil, err
+		}
+		return &next, next.check()
+	})
 	if err != nil {
 		return next, err
 	}
-	if unread != "" {
-		if err := f.house.SetAside(ctx, settingsRow, unread); err != nil {
-			return next, err
-		}
-	}
-	if err := f.house.PutText(ctx, settingsRow, text); err != nil {
-		return next, fmt.Errorf("keep the settings of MQTT: %w", err)
-	}
 	f.mu.Lock()
-	f.settings, f.unread = next, ""
 	close(f.changed)
 	f.changed = make(chan struct{})
 	f.mu.Unlock()

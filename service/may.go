@@ -1,33 +1,20 @@
 package service
 
 import (
-	"context"
 	"fmt"
 	"slices"
 
 	"urbo/core/device"
 	"urbo/core/grant"
 	"urbo/core/run"
+	"urbo/service/kept"
 	"urbo/service/library"
 	"urbo/service/phrases"
 	"urbo/service/sequences"
-	"urbo/store"
 )
 
-// Text reads a text of the house that a face keeps, "" where there is none of a name.
-func (h *House) Text(ctx context.Context, name string) (string, error) {
-	return h.store.HouseText(ctx, name)
-}
-
-// PutText keeps a text of the house for a face.
-func (h *House) PutText(ctx context.Context, name, text string) error {
-	return h.store.PutHouseText(ctx, name, text)
-}
-
-// SetAside keeps a text of a face that could not be read.
-func (h *House) SetAside(ctx context.Context, name, text string) error {
-	return h.store.PutAside(ctx, store.Aside{Kind: name, Document: text})
-}
+// Texts is where a face keeps documents of its own.
+func (h *House) Texts() kept.Store { return h.store }
 
 // Place is a device where it stands now.
 func (h *House) Place(id string) grant.Target {

@@ -21,8 +21,8 @@ import (
 	"urbo/core/run"
 	"urbo/service/access"
 	"urbo/service/errands"
+	"urbo/service/kept"
 	"urbo/service/stream"
-	"urbo/store"
 )
 
 // Errors that callers ask for.
@@ -45,10 +45,7 @@ const (
 	MaxKey = 200
 )
 
-const (
-	row     = "hooks"
-	version = 1
-)
+const version = 1
 
 // Kind is what a hook does.
 type Kind string
@@ -83,11 +80,9 @@ type Call struct {
 	Outcome string    `json:"outcome"`
 }
 
-// Store keeps texts of the house by name.
-type Store interface {
-	HouseText(ctx context.Context, name string) (string, error)
-	PutHouseText(ctx context.Context, name, text string) error
-	PutAside(ctx context.Context, a store.Aside) error
+// list is what is kept.
+type list struct {
+	Hooks []Hook `json:"hooks"`
 }
 
 // House is what hooks reach.
@@ -98,7 +93,7 @@ type House interface {
 
 // Config of the hooks.
 type Config struct {
-	Store   Store
+	Store   kept.Store
 	Access  *access.Access
 	Errands *errands.Errands
 	House   House
@@ -110,48 +105,26 @@ type Config struct {
 // Hooks is the hooks of a house.
 type Hooks struct {
 	Config
+	doc *kept.Document[list]
 
-	mu     sync.Mutex // held for a whole call
-	all    []Hook
-	unread string // as they are on disk, where they cannot be read
-	pace   map[string]*rate.Limiter
+	mu   sync.Mutex               // held for a whole call
+	pace map[string]*rate.Limiter // by id
 }
 
 // Open reads the hooks. Where they cannot be read, none of them does anything.
 func Open(ctx context.Context, c Config) (*Hooks, error) {
-	h := &Hooks{Config: c, pace: map[string]*rate.Limiter{}}
-	text, err := c.Store.HouseText(ctx, row)
-	if err != nil {
-		return nil, fmt.Errorf("read the hooks: %w", err)
-	}
-	var doc struct {
-		Hooks []Hook `json:"hooks"`
-	}
-	if err := store.ReadDocument(text, version, &doc); err != nil {
-		h.unread = text
-		c.Stream.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
-			Text: fmt.Sprintf("The hooks %v: none of them does anything until they are made anew", err)}})
-	}
-	h.all = doc.Hooks
-	return h, nil
+	doc, err := kept.Open[list](ctx, c.Store, kept.Kind{Row: "hooks", Version: version, What: "the hooks",
+		Until: ": none of them does anything until they are made anew"}, c.Stream)
+	return &Hooks{Config: c, doc: doc, pace: map[string]*rate.Limiter{}}, err
 }
+
+// all are the hooks; whoever changes them gives keep a copy.
+func (h *Hooks) all() []Hook { return h.doc.Get().Hooks }
 
 // keep puts the hooks on disk. The caller holds mu.
 func (h *Hooks) keep(ctx context.Context, all []Hook) error {
-	text, err := store.WriteDocument(version, map[string]any{"hooks": all})
-	if err != nil {
-		return err
-	}
-	if h.unread != "" {
-		if err := h.Store.PutAside(ctx, store.Aside{Kind: row, Document: h.unread}); err != nil {
-			return err
-		}
-	}
-	if err := h.Store.PutHouseText(ctx, row, text); err != nil {
-		return fmt.Errorf("keep the hooks: %w", err)
-	}
-	h.all, h.unread = all, ""
-	return nil
+	_, _, err := h.doc.Change(ctx, func(list) (list, error) { return list{all}, nil })
+	return err
 }
 
 // List lists the hooks by name, as far as their tokens are there.
@@ -163,7 +136,7 @@ func (h *Hooks) List(ctx context.Context) ([]Hook, error) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	out := []Hook{}
-	for _, one := range h.all {
+	for _, one := range h.all() {
 		for _, t := range tokens {
 			if t.ID == one.ID {
 				one.Made, one.Used, one.From = t.Created, t.Used, t.From
@@ -216,7 +189,7 @@ func (h *Hooks) Add(ctx context.Context, n New, by grant.By) (Hook, string, erro
 	one.ID, one.Made = t.ID, t.Created
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	all := slices.DeleteFunc(slices.Clone(h.all),
+	all := slices.DeleteFunc(slices.Clone(h.all()),
 		func(o Hook) bool { return o.Name == n.Name }) // of a token that is gone
 	if err := h.keep(ctx, append(all, one)); err != nil {
 		return Hook{}, "", errors.Join(err, h.Access.RemoveTokenByID(ctx, t.ID, by))
@@ -231,14 +204,14 @@ func tokenName(hook string) string { return "hook " + hook }
 func (h *Hooks) Remove(ctx context.Context, name string, by grant.By) error {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	i := slices.IndexFunc(h.all, func(o Hook) bool { return o.Name == name })
+	i := slices.IndexFunc(h.all(), func(o Hook) bool { return o.Name == name })
 	if i < 0 {
 		return fmt.Errorf("%w %.60q: see urbo hook list", ErrUnknown, name)
 	}
-	if err := h.Access.RemoveTokenByID(ctx, h.all[i].ID, by); err != nil {
+	if err := h.Access.RemoveTokenByID(ctx, h.all()[i].ID, by); err != nil {
 		return fmt.Errorf("%w %.60q: see urbo hook list", ErrUnknown, name)
 	}
-	return h.keep(ctx, slices.Delete(slices.Clone(h.all), i, i+1))
+	return h.keep(ctx, slices.Delete(slices.Clone(h.all()), i, i+1))
 }
 
 // reaches are the devices that a hook reaches now.
@@ -258,7 +231,7 @@ func (h *Hooks) Find(ctx context.Context, secret, from string) (Hook, grant.Who,
 	}
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for _, one := range h.all {
+	for _, one := range h.all() {
 		if one.ID == c.By.ID {
 			return one, grant.Who{By: c.By, Grant: c.Grant}, nil
 		}
@@ -274,12 +247,12 @@ func (h *Hooks) Call(ctx context.Context, one Hook, who grant.Who, key string) (
 	}
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	i := slices.IndexFunc(h.all, func(o Hook) bool { return o.ID == one.ID })
+	i := slices.IndexFunc(h.all(), func(o Hook) bool { return o.ID == one.ID })
 	if i < 0 {
 		return "", false, fmt.Errorf("%w: it was removed", ErrUnknown)
 	}
 	now := h.Now()
-	for _, c := range h.all[i].Calls {
+	for _, c := range h.all()[i].Calls {
 		if key != "" && c.Key == key && now.Sub(c.At).Abs() < remembered {
 			return c.Outcome, true, nil
 		}
@@ -298,7 +271,7 @@ func (h *Hooks) Call(ctx context.Context, one Hook, who grant.Who, key string) (
 		}
 	}
 	if key != "" { // before anything is pressed: a call that is cut off is not done twice
-		all := slices.Clone(h.all)
+		all := slices.Clone(h.all())
 		calls := slices.DeleteFunc(slices.Clone(all[i].Calls),
 			func(c Call) bool { return now.Sub(c.At).Abs() >= remembered })
 		all[i].Calls = append(calls[max(0, len(calls)-keys+1):], Call{key, now, "under way"})
@@ -308,7 +281,7 @@ func (h *Hooks) Call(ctx context.Context, one Hook, who grant.Who, key string) (
 	}
 	outcome, err = h.do(ctx, one, who.By)
 	if err != nil && key != "" { // nothing was done: it may be tried again
-		all := slices.Clone(h.all)
+		all := slices.Clone(h.all())
 		all[i].Calls = slices.DeleteFunc(slices.Clone(all[i].Calls), func(c Call) bool { return c.Key == key })
 		err = errors.Join(err, h.keep(ctx, all))
 	}

@@ -3,10 +3,8 @@ package phrases
 import (
 	"context"
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
-	"sync"
 
 	"urbo/core/device"
 	"urbo/core/fault"
@@ -14,8 +12,8 @@ import (
 	"urbo/core/happening"
 	"urbo/core/phrase"
 	"urbo/core/run"
+	"urbo/service/kept"
 	"urbo/service/stream"
-	"urbo/store"
 )
 
 // Errors that callers ask for.
@@ -24,16 +22,8 @@ var (
 	ErrUnknownName = fault.New(fault.NotFound, "unknown name")
 )
 
-// Store keeps texts of the house by name.
-type Store interface {
-	HouseText(ctx context.Context, name string) (string, error)
-	PutHouseText(ctx context.Context, name, text string) error
-	PutAside(ctx context.Context, a store.Aside) error
-}
-
 const (
-	// namesRow is the name of the document in the store, and namesVersion its version.
-	namesRow     = "names"
+	// namesVersion is the version of the document.
 	namesVersion = 1
 	// mostNames is the most other names of a house.
 	mostNames = 500
@@ -51,43 +41,26 @@ type Name struct {
 	Of   Of     `json:"of"`
 }
 
-// names are the other names of things.
-type names struct {
-	store  Store
-	stream *stream.Stream
-
-	writer sync.Mutex // held for a whole change
-
-	mu   sync.Mutex
-	list []Name
-	text string // as it is on disk, where it cannot be read
+// nameList is what is kept.
+type nameList struct {
+	Names []Name `json:"names"`
 }
 
-func openNames(ctx context.Context, s Store, events *stream.Stream) (*names, error) {
-	text, err := s.HouseText(ctx, namesRow)
-	if err != nil {
-		return nil, fmt.Errorf("read the other names: %w", err)
-	}
-	n := &names{store: s, stream: events}
-	var doc struct {
-		Names []Name `json:"names"`
-	}
-	if err := store.ReadDocument(text, namesVersion, &doc); err != nil {
-		n.text = text
-		events.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
-			Text: fmt.Sprintf("What things are called as well %v", err)}})
-		return n, nil
-	}
-	n.list = doc.Names
-	return n, nil
+// names are the other names of things.
+type names struct {
+	*kept.Document[nameList]
+	stream *stream.Stream
+}
+
+func openNames(ctx context.Context, s kept.Store, events *stream.Stream) (*names, error) {
+	doc, err := kept.Open[nameList](ctx, s, kept.Kind{Row: "names", Version: namesVersion, What: "other names"}, events)
+	return &names{doc, events}, err
 }
 
 // all are the other names by what they are of.
 func (n *names) all() map[Of][]string {
-	n.mu.Lock()
-	defer n.mu.Unlock()
 	out := map[Of][]string{}
-	for _, one := range n.list {
+	for _, one := range n.Get().Names {
 		out[one.Of] = append(out[one.Of], one.Name)
 	}
 	return out
@@ -95,32 +68,14 @@ func (n *names) all() map[Of][]string {
 
 // change changes the list, which f gets as a copy.
 func (n *names) change(ctx context.Context, by grant.By, f func([]Name) ([]Name, error)) error {
-	n.writer.Lock()
-	defer n.writer.Unlock()
-	n.mu.Lock()
-	list, unread := slices.Clone(n.list), n.text
-	n.mu.Unlock()
-	list, err := f(list)
-	if err != nil {
-		return err
+	_, _, err := n.Change(ctx, func(l nameList) (nameList, error) {
+		all, err := f(slices.Clone(l.Names))
+		return nameList{all}, err
+	})
+	if err == nil {
+		n.stream.Publish(happening.Happening{By: by, What: happening.HouseChanged{Changes: []string{"other names"}}})
 	}
-	text, err := store.WriteDocument(namesVersion, map[string]any{"names": list})
-	if err != nil {
-		return err
-	}
-	if unread != "" {
-		if err := n.store.PutAside(ctx, store.Aside{Kind: namesRow, Document: unread}); err != nil {
-			return err
-		}
-	}
-	if err := n.store.PutHouseText(ctx, namesRow, text); err != nil {
-		return fmt.Errorf("keep the other names: %w", err)
-	}
-	n.mu.Lock()
-	n.list, n.text = list, ""
-	n.mu.Unlock()
-	n.stream.Publish(happening.Happening{By: by, What: happening.HouseChanged{Changes: []string{"other names"}}})
-	return nil
+	return err
 }
 
 // clean is a name as people say it: words with single blanks between them.
@@ -219,13 +174,10 @@ func (p *Phrases) RemoveName(ctx context.Context, name string, may func(run.Targ
 	return p.names.change(ctx, by, func(all []Name) ([]Name, error) {
 		i := slices.IndexFunc(all, func(o Name) bool { return o.Name == name })
 		if i < 0 {
-			known := slices.Sorted(maps.Keys(func() map[string]bool {
-				out := map[string]bool{}
-				for _, o := range all {
-					out[o.Name] = true
-				}
-				return out
-			}()))
+			var known []string
+			for _, o := range all {
+				known = append(known, o.Name)
+			}
 			return nil, fmt.Errorf("%w %.40q: there are %s", ErrUnknownName, name, device.Nearest(name, known))
 		}
 		if err := may(p.target(all[i].Of)); err != nil {

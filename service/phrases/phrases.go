@@ -20,6 +20,7 @@ import (
 	"urbo/core/run"
 	"urbo/service/errands"
 	"urbo/service/groups"
+	"urbo/service/kept"
 	"urbo/service/library"
 	"urbo/service/occasions"
 	"urbo/service/rooms"
@@ -59,7 +60,7 @@ type Library interface {
 
 // Config of the phrases.
 type Config struct {
-	Store     Store
+	Store     kept.Store
 	Library   Library
 	Rooms     *rooms.Rooms
 	Groups    *groups.Groups

@@ -15,8 +15,8 @@ import (
 	"urbo/core/fault"
 	"urbo/core/grant"
 	"urbo/core/happening"
+	"urbo/service/kept"
 	"urbo/service/stream"
-	"urbo/store"
 )
 
 // Errors that callers ask for.
@@ -27,7 +27,6 @@ var (
 )
 
 const (
-	row     = "requests"
 	version = 1
 	// most is the most requests of a house, and mostURL the longest address.
 	most, mostURL = 100, 2000
@@ -48,11 +47,9 @@ type Request struct {
 	Error string    `json:"-"` // why that failed
 }
 
-// Store keeps texts of the house by name.
-type Store interface {
-	HouseText(ctx context.Context, name string) (string, error)
-	PutHouseText(ctx context.Context, name, text string) error
-	PutAside(ctx context.Context, a store.Aside) error
+// list is what is kept.
+type list struct {
+	Requests []Request `json:"requests"`
 }
 
 // Sender sends a request with a text, "" being none. The error says what came of it.
@@ -60,42 +57,38 @@ type Sender func(ctx context.Context, r Request, text string) error
 
 // Requests is the requests of a house.
 type Requests struct {
-	store  Store
+	doc    *kept.Document[list]
 	stream *stream.Stream
 	send   Sender // nil where nothing is sent
 	now    func() time.Time
 
-	writer sync.Mutex // held for a whole change
+	mu   sync.Mutex
+	last map[string]sent // by name
+}
 
-	mu     sync.Mutex
-	all    []Request
-	unread string // as they are on disk, where they cannot be read
+// sent is when a request was sent, and why that failed.
+type sent struct {
+	at    time.Time
+	error string
 }
 
 // Open reads the requests.
-func Open(ctx context.Context, s Store, send Sender, events *stream.Stream, now func() time.Time) (*Requests, error) {
-	r := &Requests{store: s, stream: events, send: send, now: now}
-	text, err := s.HouseText(ctx, row)
-	if err != nil {
-		return nil, fmt.Errorf("read the requests: %w", err)
-	}
-	var doc struct {
-		Requests []Request `json:"requests"`
-	}
-	if err := store.ReadDocument(text, version, &doc); err != nil {
-		r.unread = text
-		events.Publish(happening.Happening{What: happening.HouseNote{Severity: "error",
-			Text: fmt.Sprintf("The requests %v: none is sent until they are made anew", err)}})
-	}
-	r.all = doc.Requests
-	return r, nil
+func Open(ctx context.Context, s kept.Store, send Sender, events *stream.Stream, now func() time.Time) (*Requests,
+	error) {
+	doc, err := kept.Open[list](ctx, s, kept.Kind{Row: "requests", Version: version, What: "the requests",
+		Until: ": none is sent until they are made anew"}, events)
+	return &Requests{doc: doc, stream: events, send: send, now: now, last: map[string]sent{}}, err
 }
 
 // List lists the requests by name.
 func (r *Requests) List() []Request {
+	out := slices.Clone(r.doc.Get().Requests)
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	out := slices.Clone(r.all)
+	for i := range out {
+		last := r.last[out[i].Name]
+		out[i].Last, out[i].Error = last.at, last.error
+	}
 	slices.SortFunc(out, func(a, b Request) int { return strings.Compare(a.Name, b.Name) })
 	return out
 }
@@ -160,32 +153,14 @@ func (r *Requests) Remove(ctx context.Context, name string, by grant.By) error {
 }
 
 func (r *Requests) change(ctx context.Context, by grant.By, said string, f func([]Request) ([]Request, error)) error {
-	r.writer.Lock()
-	defer r.writer.Unlock()
-	r.mu.Lock()
-	all, unread := slices.Clone(r.all), r.unread
-	r.mu.Unlock()
-	all, err := f(all)
-	if err != nil {
-		return err
+	_, _, err := r.doc.Change(ctx, func(l list) (list, error) {
+		all, err := f(slices.Clone(l.Requests))
+		return list{all}, err
+	})
+	if err == nil {
+		r.stream.Publish(happening.Happening{By: by, What: happening.HouseNote{Text: said}})
 	}
-	text, err := store.WriteDocument(version, map[string]any{"requests": all})
-	if err != nil {
-		return err
-	}
-	if unread != "" {
-		if err := r.store.PutAside(ctx, store.Aside{Kind: row, Document: unread}); err != nil {
-			return err
-		}
-	}
-	if err := r.store.PutHouseText(ctx, row, text); err != nil {
-		return fmt.Errorf("keep the requests: %w", err)
-	}
-	r.mu.Lock()
-	r.all, r.unread = all, ""
-	r.mu.Unlock()
-	r.stream.Publish(happening.Happening{By: by, What: happening.HouseNote{Text: said}})
-	return nil
+	return err
 }
 
 // Send sends a request. Errors wrap ErrUnknown or ErrFailed.
@@ -198,15 +173,12 @@ func (r *Requests) Send(ctx context.Context, name, text string) error {
 		return fmt.Errorf("%w: nothing sends requests here", ErrFailed)
 	}
 	err = r.send(ctx, one, text)
-	r.mu.Lock()
-	for i := range r.all {
-		if r.all[i].Name == name {
-			r.all[i].Last, r.all[i].Error = r.now(), ""
-			if err != nil {
-				r.all[i].Error = err.Error()
-			}
-		}
+	last := sent{at: r.now()}
+	if err != nil {
+		last.error = err.Error()
 	}
+	r.mu.Lock()
+	r.last[one.Name] = last
 	r.mu.Unlock()
 	if err != nil {
 		return fmt.Errorf("%w: %s: %w", ErrFailed, name, err)
