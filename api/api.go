@@ -120,6 +120,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.groups()
 	a.sequences()
 	a.phrases()
+	a.speech()
 	a.hooks(r)
 	a.requests()
 	if o.MQTT != nil {

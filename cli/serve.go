@@ -25,6 +25,7 @@ import (
 	"urbo/api"
 	"urbo/mqttface"
 	"urbo/outgoing"
+	"urbo/recogniser"
 	"urbo/service"
 	"urbo/service/access"
 	"urbo/service/backup"
@@ -47,6 +48,7 @@ type serveOptions struct {
 	tls    tlsOptions
 	public string   // where browsers reach it, where that is another address
 	behind []string // proxies whose word counts
+	speech string   // the program that recognises it
 }
 
 func (o *serveOptions) flags(c *cobra.Command, data string) {
@@ -59,6 +61,9 @@ func (o *serveOptions) flags(c *cobra.Command, data string) {
 		"where a broker of our own listens; with --tls it speaks that")
 	o.broker.flags(c)
 	o.tls.flags(c)
+	c.Flags().StringVar(&o.speech, "speech", "auto",
+		"program that recognises speech, with its arguments: {wav}, {grammar} and {dictionary} name its files; auto is "+
+			"PocketSphinx where it is installed; off is none")
 	c.Flags().StringVar(&o.public, "url", "",
 		"address that browsers reach the console by, where a proxy stands before it: "+
 			"https://NAME")
@@ -103,6 +108,13 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 		return fmt.Errorf("make data directory: %w", err)
 	}
 	c.Dir, c.Version, c.Send = o.data, a.version, outgoing.Send
+	program, err := recogniser.New(o.speech)
+	if err != nil {
+		return usageError{err}
+	}
+	if program != nil {
+		c.Recogniser, c.Words = program, program.Words
+	}
 	if started == nil {
 		started = func(ctx context.Context, house *service.House, at address) error {
 			a.announce(ctx, house, at)

@@ -44,6 +44,7 @@ import (
 	"urbo/service/selftest"
 	"urbo/service/sequences"
 	"urbo/service/setting"
+	"urbo/service/speech"
 	"urbo/service/stations"
 	"urbo/service/stream"
 	"urbo/service/targets"
@@ -65,9 +66,13 @@ type Config struct {
 	Broker func(*access.Access, *Messages) station.Transport
 	// Listen is told where messages of an outside broker go; nil for none.
 	Listen func(*Messages)
-	Send   requests.Sender  // sends requests out of the house; nil where nothing does
-	Extra  []Runner         // what else lives as long as the stations, such as the stage
-	Now    func() time.Time // nil is time.Now
+	Send   requests.Sender // sends requests out of the house; nil where nothing does
+	// Recogniser makes words of what is spoken, nil where nothing does; Words is the file with the pronunciation of many
+	// words, "" for none.
+	Recogniser speech.Recogniser
+	Words      string
+	Extra      []Runner         // what else lives as long as the stations, such as the stage
+	Now        func() time.Time // nil is time.Now
 	// Calendar is what the house's calendar clock shows at the start, zero for the real time, and Pace how fast it goes
 	// on; 0 is 1.
 	Calendar time.Time
@@ -109,6 +114,7 @@ type House struct {
 	Occasions *occasions.Occasions
 	Errands   *errands.Errands
 	Phrases   *phrases.Phrases
+	Speech    *speech.Speech
 	Hooks     *hooks.Hooks
 	Requests  *requests.Requests
 	Boards    *boards.Boards
@@ -285,6 +291,11 @@ func (h *House) build(ctx context.Context, c Config) error {
 	h.Phrases, err = phrases.Open(ctx, phrases.Config{Store: s, Library: h.Library, Rooms: h.Rooms, Groups: h.Groups,
 		Occasions: h.Occasions, Sequences: h.Sequences, Errands: h.Errands, Targets: h.Targets, Setting: h.Setting,
 		Runs: h.Runs, Stream: h.Stream, Now: c.Now, Rolls: h.rolls})
+	if err != nil {
+		return err
+	}
+	h.Speech, err = speech.Open(ctx, speech.Config{Store: s, Recogniser: c.Recogniser, Words: c.Words, Phrases: h.Phrases,
+		Stream: h.Stream})
 	if err != nil {
 		return err
 	}

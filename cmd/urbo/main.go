@@ -9,12 +9,14 @@ import (
 	_ "time/tzdata" // small boards come without it
 
 	"urbo/cli"
+	"urbo/recogniser"
 )
 
 // version is set by the build.
 var version = "dev"
 
 func main() {
+	recogniser.Enter()
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	go func() { // who interrupts twice means it
 		<-ctx.Done()

@@ -139,8 +139,8 @@ func (p *Phrases) Run(ctx context.Context) error {
 // catchUp is how long it is waited for what happened a moment ago.
 const catchUp = time.Second
 
-// current is the grammar of the house as it is now.
-func (p *Phrases) current(ctx context.Context) *phrase.Grammar {
+// Grammar is the grammar of the house as it is now.
+func (p *Phrases) Grammar(ctx context.Context) *phrase.Grammar {
 	ctx, cancel := context.WithTimeout(ctx, catchUp)
 	defer cancel()
 	now := p.Stream.Last()
@@ -256,7 +256,7 @@ func (p *Phrases) Understand(ctx context.Context, text string, who Speaker) (Ans
 		}
 		return p.plan(Answer{Does: string(phrase.Steps), Words: p.text(steps), Steps: steps}, who)
 	}
-	m, q, err := p.current(ctx).Understand(text, who.Sees)
+	m, q, err := p.Grammar(ctx).Understand(text, who.Sees)
 	switch {
 	case err != nil:
 		return Answer{}, err
@@ -300,7 +300,7 @@ func (p *Phrases) Understand(ctx context.Context, text string, who Speaker) (Ans
 
 // Plainly says what a phrase means without errands that wait for it, "" where it means nothing.
 func (p *Phrases) Plainly(text string) string {
-	m, _, err := p.current(context.Background()).Understand(text, nil)
+	m, _, err := p.Grammar(context.Background()).Understand(text, nil)
 	if err != nil || m == nil {
 		return ""
 	}
