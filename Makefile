@@ -35,7 +35,7 @@ $(MODULES): web/package.json web/package-lock.json
 
 test: build ## all tests
 	@scripts/need.sh cc chromium mosquitto mosquitto_pub
-	@scripts/need.sh --may avr-gcc simavr python3 systemd-analyze
+	@scripts/need.sh --may avr-gcc simavr python3 systemd-analyze espeak-ng pocketsphinx_continuous avahi-browse ip
 	cd web && npm test
 	URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -timeout 40m -parallel 6 $(QUICK) \
 	  $$(go list ./... | grep -v -e /core/control$$ -e /firmware$$) # make lint vets

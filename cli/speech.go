@@ -58,7 +58,7 @@ func (a *app) speechHear() *cobra.Command {
 		Args: args(1, 1, "a WAV file, or - for standard input"),
 		Long: `Show what a recording says, and what that means; nothing is done. The file has one channel, 16 bits and 16,000
 samples a second, as arecord -f S16_LE -r 16000 -d 3 FILE writes it.`,
-		Example: "  urbo speech hear ../docs/examples/boardwalk-on.wav",
+		Example: "  urbo speech hear said.wav",
 		RunE: func(c *cobra.Command, argv []string) error {
 			file, err := a.readSome(argv[0], int64(speech.MaxBytes)+1)
 			if err != nil {

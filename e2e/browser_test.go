@@ -21,17 +21,17 @@ type browser struct {
 }
 
 // open starts a browser with a window of a size, signs it in, and goes to the devices.
-func open(t *testing.T, r *running, width, height int64) *browser {
+func open(t *testing.T, r *running, width, height int64, with ...chromedp.ExecAllocatorOption) *browser {
 	t.Helper()
-	b := openLink(t, r.link, width, height)
+	b := openLink(t, r.link, width, height, with...)
 	b.visit(r, "/devices")
 	return b
 }
 
 // openLink is open for somebody with a sign-in link of their own.
-func openLink(t *testing.T, link string, width, height int64) *browser {
+func openLink(t *testing.T, link string, width, height int64, with ...chromedp.ExecAllocatorOption) *browser {
 	t.Helper()
-	b := visit(t, link, width, height)
+	b := visit(t, link, width, height, with...)
 	b.until(`/Devices|What is your name/.test(document.body.innerText)`)
 	if first, err := value[bool](b, `document.body.innerText.includes('What is your name')`); err == nil && first {
 		b.click("Later")
@@ -41,11 +41,11 @@ func openLink(t *testing.T, link string, width, height int64) *browser {
 }
 
 // visit starts a browser with a window of a size, and follows a link.
-func visit(t *testing.T, link string, width, height int64) *browser {
+func visit(t *testing.T, link string, width, height int64, with ...chromedp.ExecAllocatorOption) *browser {
 	t.Helper()
 	path, err := exec.LookPath("chromium")
 	require.NoError(t, err, "the console's tests need Debian's chromium: make test installs it")
-	flags := append([]chromedp.ExecAllocatorOption{},
+	flags := append(with,
 		chromedp.ExecPath(path), chromedp.Headless, chromedp.NoSandbox, chromedp.DisableGPU, chromedp.NoFirstRun,
 		chromedp.NoDefaultBrowserCheck,
 		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-background-networking", true),

@@ -209,6 +209,12 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 			require.Eventually(t, func() bool { s.ok(&all, "question", "list"); return len(all) > 0 }, patience, tick)
 			line = "urbo question answer " + all[0].ID + " " + all[0].Choices[0]
 		}
+		if strings.HasPrefix(line, "urbo speech hear") {
+			if _, err := exec.LookPath("espeak-ng"); err != nil {
+				continue
+			}
+			require.NoError(t, os.WriteFile(filepath.Join(s.dir, "said.wav"), speaks(t, voices[0], "boardwalk on"), 0o600))
+		}
 		for begin, first := range map[string]string{"urbo run stop": "urbo sequence run fanfare-long --no-wait",
 			"urbo hold end":     "urbo set dew-a power on --for 10m",
 			"urbo request send": "urbo request add lamp " + s.url + "/healthz --method GET"} {

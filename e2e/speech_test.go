@@ -14,6 +14,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -167,4 +169,96 @@ func TestSpeech_OfFourVoices(t *testing.T) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(*voiceTable), 0o755))
 		require.NoError(t, os.WriteFile(*voiceTable, []byte(rows.String()), 0o644))
 	}
+}
+
+// talks is a browser whose microphone hears a recording, again and again.
+func talks(t *testing.T, wav []byte) []chromedp.ExecAllocatorOption {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), "said.wav")
+	x, err := speech.ReadWAV(wav)
+	require.NoError(t, err)
+	wav = speech.WriteWAV(append(x, make([]int16, 10*speech.Rate)...)) // once, and then nothing
+	require.NoError(t, os.WriteFile(file, wav, 0o600))
+	return []chromedp.ExecAllocatorOption{chromedp.Flag("use-fake-device-for-media-stream", true),
+		chromedp.Flag("use-fake-ui-for-media-stream", true), chromedp.Flag("use-file-for-fake-audio-capture", file)}
+}
+
+// hold holds a button down by its text, until something is so on the page.
+func (b *browser) hold(text, until string) {
+	b.t.Helper()
+	b.see(text)
+	at, err := value[[]float64](b, `(r => [r.x + r.width / 2, r.y + r.height / 2])([...document.querySelectorAll('button')]`+
+		`.find(e => e.innerText.trim() === `+quote(text)+`).getBoundingClientRect())`)
+	require.NoError(b.t, err)
+	b.mouse(input.DispatchMouseEventTypeMousePressed, at[0], at[1])
+	b.until(until)
+	b.mouse(input.DispatchMouseEventTypeMouseReleased, at[0], at[1])
+}
+
+// TestSpeech_InTheConsole holds the microphone's button while a program speaks: what was heard stands in the field, with
+// what it means, and one tap does it. A phrase that is trusted is done at once.
+func TestSpeech_InTheConsole(t *testing.T) {
+	t.Parallel()
+	if _, err := exec.LookPath("espeak-ng"); err != nil {
+		t.Skip("espeak-ng is not installed")
+	}
+	r := start(t, "", "demo")
+	token := r.owner()
+	r.ok(nil, "tell", "boardwalk", "power", "off")
+	assert.Contains(t, r.urbo("speech", "trust", "projection", "screen", "down").err, "which moves")
+	assert.Contains(t, r.urbo("speech", "trust", "amplifier", "volume", "up").err, "goes on from where things are")
+	if !strings.Contains(r.ok(nil, "speech", "show"), "recognises") {
+		t.Skip("pocketsphinx is not installed")
+	}
+	const said = "turn on the boardwalk lights"
+	b := open(t, r, 1280, 800, talks(t, speaks(t, voices[0], said))...)
+	b.click("Say")
+	spoken := func() { // it is recorded until all of it was said
+		b.eval("window.since = undefined")
+		b.hold("Hold and speak", "document.body.innerText.includes('Listening: let go') && (window.since ??= Date.now()) < Date.now() - 3200")
+		b.until("document.querySelector('[role=dialog] input').value === " + quote(said))
+	}
+	spoken()
+	b.see("Boardwalk lights on")
+	b.see("1 press")
+	assert.Equal(t, "off", r.fact(token, "boardwalk", "power"), "nothing is done before a tap")
+	b.click("Do it")
+	r.becomes(token, "boardwalk", "power", "on")
+
+	r.ok(nil, "speech", "trust", said)
+	r.ok(nil, "say", "boardwalk off")
+	r.becomes(token, "boardwalk", "power", "off")
+	spoken()
+	r.becomes(token, "boardwalk", "power", "on")
+	r.ok(nil, "speech", "distrust", said)
+	assert.Contains(t, r.ok(nil, "speech", "show"), "No phrase is trusted")
+}
+
+// TestSpeech_BadRecordings gives the house recordings that lie, are too long, or say nothing.
+func TestSpeech_BadRecordings(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "demo", "--speech", "/bin/cat {wav}")
+	token := r.owner()
+	tone := make([]int16, speech.Rate)
+	for i := range tone {
+		tone[i] = int16(9000 * math.Sin(float64(i)/5))
+	}
+	good := speech.WriteWAV(tone)
+	lies := bytes.Clone(good)
+	le.LittleEndian.PutUint32(lies[40:], 1<<31)
+	stereo := bytes.Clone(good)
+	stereo[22] = 2
+	hour := append(speech.WriteWAV(nil), make([]byte, 64<<20)...)
+	for name, c := range map[string]struct {
+		file []byte
+		code int
+	}{"no sound": {[]byte("hello"), 422}, "empty": {nil, 422}, "cut off": {good[:30], 422}, "stereo": {stereo, 422},
+		"silence": {speech.WriteWAV(make([]int16, speech.Rate)), 422}, "an hour": {hour, 422},
+		"a header without samples": {good[:44], 422}, "a length that is not there": {lies, 503}} {
+		resp, data := r.request(token, http.MethodPost, "/api/speech", bytes.NewReader(c.file))
+		assert.Equal(t, c.code, resp.StatusCode, name)
+		assert.Contains(t, string(data), "detail", name)
+	}
+	resp, _ := r.request("", http.MethodPost, "/api/speech", bytes.NewReader(good))
+	assert.Equal(t, http.StatusUnauthorized, resp.StatusCode)
 }

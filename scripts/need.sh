@@ -14,7 +14,12 @@ for command in "$@"; do
 	if [ "$command" = simavr ]; then # a library, not a command
 		[ -e /usr/include/simavr/sim_avr.h ] && [ -e /usr/include/libelf.h ] && continue
 	fi
-	command -v "$command" >/dev/null 2>&1 && continue
+	if [ "$command" = pocketsphinx_continuous ]; then # a model, and recordings of people, too
+		[ ! -e /usr/share/pocketsphinx/model/en-us/en-us ] || [ ! -e /usr/share/pocketsphinx/test/data/cards ] ||
+			{ command -v "$command" >/dev/null 2>&1 && continue; }
+	elif command -v "$command" >/dev/null 2>&1; then
+		continue
+	fi
 	case "$command" in
 	go) package=golang-go ;;
 	node) package=nodejs ;;
@@ -30,6 +35,10 @@ for command in "$@"; do
 	avr-gcc) package="gcc-avr avr-libc binutils-avr" ;;
 	python3) package=python3 ;;
 	systemd-analyze) package=systemd ;;
+	pocketsphinx_continuous) package="pocketsphinx pocketsphinx-en-us pocketsphinx-testdata" ;;
+	espeak-ng) package=espeak-ng ;;
+	avahi-browse) package="avahi-daemon avahi-utils dbus" ;;
+	ip) package=iproute2 ;;
 	simavr) package="libsimavr-dev libelf-dev" ;;
 	*) echo "need.sh: no package known for $command" >&2; exit 1 ;;
 	esac

@@ -82,6 +82,7 @@ export type NewHook = Schemas['NewHook'];
 export type Mqtt = Schemas['MQTT'];
 export type MqttChange = Schemas['MQTTChange'];
 export type Understood = Schemas['Understood'];
+export type Heard = Schemas['Heard'];
 export type Me = Schemas['Me'];
 export type Person = Schemas['Person'];
 export type NewPerson = Schemas['NewPerson'];

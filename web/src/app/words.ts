@@ -26,6 +26,18 @@ export const words = {
     setsOff: 'It sets off what an errand waits for.',
     close: 'Close',
     hint: 'Ctrl K opens this on every page. Names of your own: urbo name add.',
+    hold: 'Hold and speak',
+    listening: 'Listening: let go to end',
+    recognising: 'Finding out what was said…',
+    heard: (text: string) => `Heard: ${text}`,
+    noMicrophone: 'The browser gives no microphone: allow it for this page, and try again.',
+    noProgram:
+      'To speak instead, install pocketsphinx and pocketsphinx-en-us where Urbo runs, and start Urbo again.',
+    cannot: {
+      insecure:
+        'To speak instead, open this page over HTTPS, or on the machine that runs Urbo: browsers give no microphone to others. See House, about.',
+      unable: 'This browser cannot record sound.',
+    },
   },
   boards: {
     title: 'Boards',

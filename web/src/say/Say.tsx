@@ -5,12 +5,13 @@ import DialogContent from '@mui/material/DialogContent';
 import DialogTitle from '@mui/material/DialogTitle';
 import TextField from '@mui/material/TextField';
 import { useEffect, useState, type FormEvent } from 'react';
-import type { Understood } from '../api/client';
+import type { Heard, Understood } from '../api/client';
 import { words } from '../app/words';
 import { useRuns } from '../automate/queries';
 import { Failed } from '../shared/Failed';
 import { Note } from '../shared/Panel';
 import { costOf } from './cost';
+import { Microphone } from './Microphone';
 import { useSay, useUnderstood } from './queries';
 
 const icon = 'M4 5h16v10H11l-4 4v-4H4z M8 10h.01 M12 10h.01 M16 10h.01';
@@ -78,6 +79,7 @@ export function SayButton() {
 function Say({ close }: { close: () => void }) {
   const [text, setText] = useState('');
   const [asked, setAsked] = useState('');
+  const [done, setDone] = useState<Understood>(); // by a spoken phrase that is trusted
   const say = useSay();
   useEffect(() => {
     const timer = window.setTimeout(() => setAsked(text.trim()), 150);
@@ -88,11 +90,17 @@ function Say({ close }: { close: () => void }) {
   const current = asked === typed && !understood.isPlaceholderData ? understood.data : undefined;
   const change = (to: string) => {
     say.reset();
+    setDone(undefined);
     setText(to);
   };
+  const heard = (h: Heard) => {
+    change(h.text);
+    if (h.done) setDone(h.understood);
+  };
+  const over = say.isSuccess || done !== undefined;
   const act = (e: FormEvent) => {
     e.preventDefault();
-    if (!current?.words || current.does === 'question' || say.isPending || say.isSuccess) return;
+    if (!current?.words || current.does === 'question' || say.isPending || over) return;
     say.mutate({ text: typed, shown: current.words });
   };
   return (
@@ -118,20 +126,22 @@ function Say({ close }: { close: () => void }) {
             sx={{ mt: 1 }}
           />
           <Box sx={{ minHeight: 96, pt: 1.5 }} aria-live="polite">
-            {typed !== '' && !say.isSuccess && current && <Meaning of={current} choose={change} />}
+            {typed !== '' && !over && current && <Meaning of={current} choose={change} />}
             {typed !== '' && asked === typed && understood.error && (
               <Note alert>{understood.error.message}</Note>
             )}
             {typed === '' && <Note>{words.say.hint}</Note>}
             {say.data && <Outcome of={say.data} />}
+            {done && <Outcome of={done} />}
             <Failed of={[say]} />
           </Box>
-          <Box sx={{ display: 'flex', gap: 1, justifyContent: 'flex-end' }}>
+          <Microphone heard={heard} begins={() => change('')} />
+          <Box sx={{ display: 'flex', gap: 1, justifyContent: 'flex-end', pt: 1 }}>
             <Button onClick={close}>{words.say.close}</Button>
             <Button
               type="submit"
               variant="contained"
-              disabled={!current?.words || current.does === 'question' || say.isPending || say.isSuccess}
+              disabled={!current?.words || current.does === 'question' || say.isPending || over}
             >
               {words.say.doIt}
             </Button>

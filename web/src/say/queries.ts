@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery } from '@tanstack/react-query';
-import { client, unwrap } from '../api/client';
+import { client, Problem, unwrap, type Heard } from '../api/client';
 import { keys } from '../api/queries';
 import { stale } from '../api/stale';
 
@@ -21,5 +21,25 @@ export const useSay = () =>
   useMutation({
     mutationFn: ({ text, shown }: { text: string; shown: string }) =>
       unwrap(client.POST('/api/phrase', { body: { text, shown, act: true } })),
+    onSettled: () => stale(keys.runs),
+  });
+
+// useSpeech is how speech is recognised here.
+export const useSpeech = () =>
+  useQuery({ queryKey: ['speech'], queryFn: () => unwrap(client.GET('/api/speech')), staleTime: 60_000 });
+
+// useHear is what a recording says. A phrase that is trusted is done at once.
+export const useHear = () =>
+  useMutation({
+    mutationFn: async (file: Blob): Promise<Heard> => {
+      const answer = await fetch('/api/speech?act=true', {
+        method: 'POST',
+        body: file,
+        headers: { 'Content-Type': 'audio/wav' },
+      });
+      const body = (await answer.json()) as Heard & { detail?: string };
+      if (!answer.ok) throw new Problem(answer.status, body.detail ?? answer.statusText);
+      return body;
+    },
     onSettled: () => stale(keys.runs),
   });
