@@ -4,7 +4,7 @@
 # RELEASE is the number of the version that is worked on; a build between releases says its commit, too.
 RELEASE := 0.9.0
 VERSION ?= $(RELEASE)$(shell git describe --always --dirty --exclude '*' 2>/dev/null | sed 's/^/+/')
-GO_SOURCES := $(shell find api cli cmd core figure mqttface outgoing recogniser scenery service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*' -o -name '*.txt' -path 'core/*' -o -name '*.jsgf' -not -path '*/testdata/*' -o -path 'scenery/*' -not -name '*_test.go')
+GO_SOURCES := $(shell find api cli cmd core discovery figure mqttface outgoing recogniser scenery service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*' -o -name '*.txt' -path 'core/*' -o -name '*.jsgf' -not -path '*/testdata/*' -o -path 'scenery/*' -not -name '*_test.go')
 WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
 # The binary needs no C; the race detector does. Under it the large packages are compiled without optimization, which saves
 # a minute and a half on a new machine. Vet and staticcheck look at the same build as the binary, so it is made once.
@@ -13,6 +13,7 @@ QUICK := '-gcflags=modernc.org/...=-N -l' '-gcflags=github.com/chromedp/...=-N -
 	'-gcflags=gonum.org/...=-N -l' '-gcflags=codeberg.org/...=-N -l' '-gcflags=golang.org/x/image/...=-N -l' '-gcflags=golang.org/x/text/...=-N -l' \
 	'-gcflags=github.com/charmbracelet/...=-N -l' '-gcflags=charm.land/...=-N -l' '-gcflags=github.com/danielgtaylor/...=-N -l' '-gcflags=github.com/jedib0t/...=-N -l'
 MODULES := web/node_modules/.package-lock.json
+CLIENTS := e2e/clients/node_modules/.package-lock.json
 
 .PHONY: build demo test lint bench mutants fuzz types screenshots dist clean
 
@@ -33,7 +34,12 @@ $(MODULES): web/package.json web/package-lock.json
 	cd web && npm ci
 	@touch $@
 
-test: build ## all tests
+$(CLIENTS): e2e/clients/package.json e2e/clients/package-lock.json
+	@scripts/need.sh node npm
+	cd e2e/clients && npm ci --ignore-scripts
+	@touch $@
+
+test: build $(CLIENTS) ## all tests
 	@scripts/need.sh cc chromium mosquitto mosquitto_pub
 	@scripts/need.sh --may avr-gcc simavr python3 systemd-analyze espeak-ng pocketsphinx_continuous avahi-browse ip
 	cd web && npm test
@@ -44,7 +50,7 @@ test: build ## all tests
 
 lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and style
 	@scripts/need.sh go
-	@unformatted=$$(gofmt -l api cli cmd core e2e figure firmware mqttface outgoing recogniser scenery service stage station store web/*.go wire); \
+	@unformatted=$$(gofmt -l api cli cmd core discovery e2e figure firmware mqttface outgoing recogniser scenery service stage station store web/*.go wire); \
 	  if [ -n "$$unformatted" ]; then echo "not formatted by gofmt: $$unformatted"; exit 1; fi
 	@git ls-files '*.go' | go run scripts/lines.go
 	$(STATIC) go vet ./...

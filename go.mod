@@ -22,6 +22,7 @@ require (
 	github.com/landlock-lsm/go-landlock v0.9.0
 	github.com/libtnb/sqlite v1.3.0
 	github.com/mattn/go-isatty v0.0.24
+	github.com/miekg/dns v1.1.72
 	github.com/mochi-mqtt/server/v2 v2.7.9
 	github.com/prometheus/client_golang v1.25.0
 	github.com/rs/xid v1.6.0
@@ -31,6 +32,7 @@ require (
 	github.com/stretchr/testify v1.12.1
 	go.bug.st/serial v1.8.0
 	go.uber.org/goleak v1.3.0
+	golang.org/x/net v0.62.0
 	golang.org/x/sys v0.49.0
 	golang.org/x/term v0.47.0
 	golang.org/x/text v0.44.0
@@ -82,7 +84,6 @@ require (
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/image v0.30.0 // indirect
 	golang.org/x/mod v0.42.0 // indirect
-	golang.org/x/net v0.61.0 // indirect
 	golang.org/x/sync v0.25.0 // indirect
 	golang.org/x/tools v0.52.0 // indirect
 	google.golang.org/protobuf v1.36.12 // indirect

@@ -15,6 +15,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"urbo/core/grant"
+	"urbo/discovery"
 	"urbo/mqttface"
 	"urbo/service"
 	"urbo/service/certs"
@@ -31,6 +32,12 @@ type Options struct {
 	Proxies   []netip.Prefix
 	Authority *certs.Authority // that signed the certificate of the service; nil for none
 	MQTT      *mqttface.Face   // nil where there is none
+	Discovery Discovery        // nil where nobody on the network can find the house
+}
+
+// Discovery says where the house can be found on the network.
+type Discovery interface {
+	Places() ([]discovery.Place, error)
 }
 
 // Door takes the link of a station that dials in. It returns when the link has ended, also where ctx ends.
@@ -122,6 +129,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.phrases()
 	a.speech()
 	a.hooks(r)
+	a.things(r, o.MQTT)
 	a.requests()
 	if o.MQTT != nil {
 		a.mqtt(o.MQTT)

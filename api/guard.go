@@ -147,7 +147,7 @@ func allowHosts(hosts []string) func(http.Handler) http.Handler {
 	return func(next http.Handler) http.Handler {
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			_, local := r.Context().Value(callerKey{}).(caller)
-			if !local && !allowedHost(r.Host, hosts) {
+			if !local && !allowedHost(r.Host, hosts) && !isOwnAddress(r) {
 				writeProblem(w, http.StatusMisdirectedRequest, "This service is not called "+strings.ToValidUTF8(r.Host,
 					"?")+": add the name with --host when you start it.")
 				return
@@ -155,6 +155,18 @@ func allowHosts(hosts []string) func(http.Handler) http.Handler {
 			next.ServeHTTP(w, r)
 		})
 	}
+}
+
+// isOwnAddress says whether a request is for the address at which it came in: no name that somebody else gives out leads
+// there.
+func isOwnAddress(r *http.Request) bool {
+	at, is := r.Context().Value(http.LocalAddrContextKey).(*net.TCPAddr)
+	host, _, err := net.SplitHostPort(r.Host)
+	if !is || err != nil {
+		return false
+	}
+	ip, err := netip.ParseAddr(host)
+	return err == nil && ip.Unmap() == at.AddrPort().Addr().Unmap().WithZone(ip.Zone())
 }
 
 func allowedHost(host string, hosts []string) bool {

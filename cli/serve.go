@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"net/url"
 	"os"
 	"os/user"
@@ -23,6 +24,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"urbo/api"
+	"urbo/discovery"
 	"urbo/mqttface"
 	"urbo/outgoing"
 	"urbo/recogniser"
@@ -49,6 +51,7 @@ type serveOptions struct {
 	public string   // where browsers reach it, where that is another address
 	behind []string // proxies whose word counts
 	speech string   // the program that recognises it
+	found  string   // whether programs on the network can find the house: auto or off
 }
 
 func (o *serveOptions) flags(c *cobra.Command, data string) {
@@ -64,6 +67,8 @@ func (o *serveOptions) flags(c *cobra.Command, data string) {
 	c.Flags().StringVar(&o.speech, "speech", "auto",
 		"program that recognises speech, with its arguments: {wav}, {grammar} and {dictionary} name its files; auto is "+
 			"PocketSphinx where it is installed; off is none")
+	c.Flags().StringVar(&o.found, "discovery", "auto",
+		"let programs on the same network find the house (DNS-SD): auto is wherever it listens beyond this machine; or off")
 	c.Flags().StringVar(&o.public, "url", "",
 		"address that browsers reach the console by, where a proxy stands before it: "+
 			"https://NAME")
@@ -108,6 +113,9 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 		return fmt.Errorf("make data directory: %w", err)
 	}
 	c.Dir, c.Version, c.Send = o.data, a.version, outgoing.Send
+	if o.found != "auto" && o.found != "off" {
+		return usageError{fmt.Errorf("--discovery %q: write auto or off", o.found)}
+	}
 	program, err := recogniser.New(o.speech)
 	if err != nil {
 		return usageError{err}
@@ -194,8 +202,13 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 	if u, err := url.Parse(at.url); err == nil {
 		hosts = append(hosts, u.Hostname())
 	}
-	handler := api.New(house, api.Options{URL: at.url, Hosts: hosts, Faces: faces, Door: door, Proxies: proxies,
-		Authority: authority, MQTT: face})
+	finder := o.finder(house, tcp.Addr(), secure != nil)
+	options := api.Options{URL: at.url, Faces: faces, Door: door, Proxies: proxies, Authority: authority, MQTT: face}
+	if finder != nil {
+		hosts, options.Discovery = append(hosts, finder.Host+".local"), finder
+	}
+	options.Hosts = hosts
+	handler := api.New(house, options)
 	network := api.Server(requestCtx, handler, func(ctx context.Context, _ net.Conn) context.Context { return ctx })
 	local := api.Server(requestCtx, handler, peerContext) // of its own, so that nobody outside can fill it
 	var group sync.WaitGroup
@@ -204,6 +217,9 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 	defer endFace()
 	var faced sync.WaitGroup
 	faced.Go(func() { _ = face.Run(faceCtx) })
+	if finder != nil {
+		faced.Go(func() { _ = finder.Run(faceCtx) })
+	}
 	serve := func(server *http.Server, l net.Listener) {
 		group.Go(func() {
 			if err := server.Serve(l); !errors.Is(err, http.ErrServerClosed) {
@@ -241,6 +257,25 @@ func (a *app) serveHouse(ctx context.Context, o *serveOptions, c service.Config,
 	endHouse()
 	group.Wait()
 	return house.Staged(), err
+}
+
+// finder lets programs on the network find a house that listens beyond this machine; nil where nothing is to.
+func (o *serveOptions) finder(house *service.House, at net.Addr, secure bool) *discovery.Responder {
+	tcp, is := at.(*net.TCPAddr)
+	if !is || o.found == "off" || tcp.IP.IsLoopback() {
+		return nil
+	}
+	scheme := map[bool]string{true: "https", false: "http"}[secure]
+	web := "_" + scheme + "._tcp"
+	listen, _ := netip.AddrFromSlice(tcp.IP)
+	return discovery.New(discovery.Config{
+		Name: func() string { return house.Home.Home().Name + " (" + house.ID + ")" },
+		Host: "urbo-" + strings.ToLower(house.ID), Port: tcp.Port, Listen: listen,
+		Services: []discovery.Service{
+			{Type: "_urbo._tcp", Text: []string{"scheme=" + scheme, "path=/", "version=" + house.Version}},
+			{Type: web, Text: []string{"path=/"}},
+			{Type: "_wot._tcp", Text: []string{"td=/.well-known/wot", "type=Directory", "scheme=" + scheme}},
+		}})
 }
 
 // attached is the broker that a house is started with.

@@ -9,10 +9,8 @@ import (
 	"log/slog"
 	"maps"
 	"slices"
-	"strconv"
 	"time"
 
-	"urbo/core/control"
 	"urbo/core/device"
 	"urbo/core/happening"
 	broker "urbo/station/mqtt"
@@ -24,15 +22,6 @@ var errAway = errors.New("the MQTT face is not connected")
 
 // apart is how long it takes at least between two messages of one topic: the last one wins.
 const apart = 100 * time.Millisecond
-
-// Is is what a control is believed to be at, as it is published.
-type Is struct {
-	Value    any            `json:"value"` // a word, or a number; null where it may be at several
-	Possible []string       `json:"possible"`
-	Trust    control.Word   `json:"trust"`
-	Source   control.Source `json:"source,omitempty"`
-	At       *time.Time     `json:"at,omitempty"`
-}
 
 // Measured is what a measurement shows, as it is published.
 type Measured struct {
@@ -185,18 +174,7 @@ func (p *publisher) device(id string) {
 		return
 	}
 	for _, st := range states {
-		is := Is{Possible: st.May, Trust: st.Word, Source: st.Source, At: wire.Time(st.At)}
-		if st.Value != "" {
-			is.Value = st.Value
-			if n, err := strconv.ParseFloat(st.Value, 64); err == nil && (st.Kind == control.Dial ||
-				st.Kind == control.Digits) {
-				is.Value = n
-			}
-		}
-		if is.Possible == nil {
-			is.Possible = []string{}
-		}
-		p.put("is/"+slug+"/"+st.Control, is)
+		p.put("is/"+slug+"/"+st.Control, wire.BeliefOf(st))
 	}
 }
 
