@@ -131,6 +131,7 @@ func (a *API) register(r chi.Router, o Options) {
 	a.hooks(r)
 	a.things(r, o.MQTT)
 	a.requests()
+	a.agendas()
 	if o.MQTT != nil {
 		a.mqtt(o.MQTT)
 	}

@@ -112,7 +112,7 @@ func (a *app) run(ctx context.Context, o serveOptions, c service.Config, faces [
 	if err := os.MkdirAll(o.data, 0o700); err != nil {
 		return fmt.Errorf("make data directory: %w", err)
 	}
-	c.Dir, c.Version, c.Send = o.data, a.version, outgoing.Send
+	c.Dir, c.Version, c.Send, c.Fetch = o.data, a.version, outgoing.Send, outgoing.Fetch
 	if o.found != "auto" && o.found != "off" {
 		return usageError{fmt.Errorf("--discovery %q: write auto or off", o.found)}
 	}

@@ -16,6 +16,7 @@ import (
 	"urbo/core/line"
 	"urbo/core/moment"
 	"urbo/service/access"
+	"urbo/service/agendas"
 	"urbo/service/auditions"
 	"urbo/service/backup"
 	"urbo/service/belief"
@@ -67,6 +68,7 @@ type Config struct {
 	// Listen is told where messages of an outside broker go; nil for none.
 	Listen func(*Messages)
 	Send   requests.Sender // sends requests out of the house; nil where nothing does
+	Fetch  agendas.Fetch   // fetches calendars; nil where nothing does
 	// Recogniser makes words of what is spoken, nil where nothing does; Words is the file with the pronunciation of many
 	// words, "" for none.
 	Recogniser speech.Recogniser
@@ -117,6 +119,7 @@ type House struct {
 	Speech    *speech.Speech
 	Hooks     *hooks.Hooks
 	Requests  *requests.Requests
+	Agendas   *agendas.Agendas
 	Boards    *boards.Boards
 	Questions *questions.Questions
 	History   *history.History
@@ -307,6 +310,11 @@ func (h *House) build(ctx context.Context, c Config) error {
 		return err
 	}
 	h.Errands.Understood = h.Phrases.Plainly
+	h.Agendas, err = agendas.Open(ctx, agendas.Config{Store: s, Fetch: c.Fetch, Errands: h.Errands, Calendar: h.Calendar,
+		Stream: h.Stream, Now: c.Now})
+	if err != nil {
+		return err
+	}
 	h.Hooks, err = hooks.Open(ctx, hooks.Config{Store: s, Access: h.Access, Errands: h.Errands, House: h,
 		Devices: h.Targets.AllDevices, Stream: h.Stream, Now: c.Now})
 	if err != nil {
@@ -364,7 +372,8 @@ func (h *House) Run(ctx context.Context) error {
 	var parts []*group
 	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
 		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Measure}, {h.Holds}, {h.Runs}, {h.Questions}, {h.Occasions},
-		{h.Errands}, {h.Phrases}} {
+		{h.Errands}, {h.Phrases},
+		{h.Agendas}} {
 		parts = append(parts, background(ctx, p...))
 	}
 	<-ctx.Done()

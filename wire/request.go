@@ -17,3 +17,23 @@ type Request struct {
 type RequestText struct {
 	Text string `json:"text,omitempty" maxLength:"2000"`
 }
+
+// Agenda is a calendar that errands come with, by its name.
+type Agenda struct {
+	Name   string        `json:"name" minLength:"1" maxLength:"40" doc:"a-z, 0-9 and -; errands say: when calendar NAME starts"`
+	URL    string        `json:"url,omitempty" maxLength:"2000" doc:"Of the iCalendar file; it is secret with many, and never shown"`
+	Host   string        `json:"host,omitempty" readOnly:"true" doc:"Where it comes from"`
+	Events int           `json:"events" readOnly:"true" doc:"That are written in it"`
+	At     *time.Time    `json:"at,omitempty" readOnly:"true" doc:"When it was fetched last"`
+	Error  string        `json:"error,omitempty" readOnly:"true" doc:"Why it cannot be fetched now, or what of it is not understood"`
+	Coming []AgendaEvent `json:"coming" readOnly:"true" doc:"Its next events, at most 50"`
+}
+
+// AgendaEvent is an event of a calendar, once.
+type AgendaEvent struct {
+	Title  string    `json:"title"`
+	Begins time.Time `json:"begins"`
+	Ends   time.Time `json:"ends"`
+	Moved  bool      `json:"moved,omitempty" doc:"It was to be at another time"`
+	AllDay bool      `json:"all_day,omitempty"`
+}

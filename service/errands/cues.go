@@ -375,3 +375,28 @@ func (e *Errands) Topics() (out []string) {
 	}
 	return out
 }
+
+// Calendars says how long before an event of each calendar the first errand comes with it, by the calendar's name, and
+// by errand.Begins and errand.Ends.
+func (e *Errands) Calendars() map[string]map[string]time.Duration {
+	out := map[string]map[string]time.Duration{}
+	for one := range e.all.Each() {
+		if one.Doc.Off || !one.Readable() {
+			continue
+		}
+		for _, c := range one.Doc.Errand.When {
+			if c.Sudden == nil || c.Sudden.Calendar == nil {
+				continue
+			}
+			of, kind := c.Sudden.Calendar, errand.Begins
+			if of.Ends {
+				kind = errand.Ends
+			}
+			if out[of.Name] == nil {
+				out[of.Name] = map[string]time.Duration{}
+			}
+			out[of.Name][kind] = max(out[of.Name][kind], -c.Offset)
+		}
+	}
+	return out
+}
