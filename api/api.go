@@ -130,6 +130,8 @@ func (a *API) register(r chi.Router, o Options) {
 	a.speech()
 	a.hooks(r)
 	a.things(r, o.MQTT)
+	a.assistants(r)
+	a.faces(o.Discovery)
 	a.requests()
 	a.agendas()
 	if o.MQTT != nil {

@@ -8,11 +8,14 @@ import (
 	"net/http"
 	"os"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"urbo/api"
+	"urbo/assistant/standin"
+	"urbo/core/grant"
 	"urbo/scenery"
 	"urbo/service"
 	"urbo/service/access"
@@ -177,6 +180,9 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		if broker != "" {
 			fmt.Fprintf(a.Out, "MQTT:           %s (urbo mqtt show)\n", broker)
 		}
+		if at, err := demoAssistant(ctx, house, where); err == nil {
+			fmt.Fprintf(a.Out, "Assistant:      %s (a stand-in: link it there; urbo assistant list)\n", at)
+		}
 		if guests != "" {
 			fmt.Fprintf(a.Out, "For guests:     %s\n                (the board Public night, on five phones)\n",
 				api.SignInLink(where.url, guests))
@@ -184,6 +190,27 @@ func (a *app) runDemo(ctx context.Context, o serveOptions, so stage.Options, fau
 		return errServeOn
 	}
 	return a.run(ctx, o, config, []api.Face{api.StageFace(s)}, started)
+}
+
+// demoAssistant runs a stand-in for an assistant from outside, which the house knows and nobody has linked yet. It ends
+// with ctx.
+func demoAssistant(ctx context.Context, house *service.House, where address) (string, error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "", err
+	}
+	at := "http://" + l.Addr().String()
+	by := grant.TheHouse("demo")
+	_ = house.Assistants.Remove(ctx, "Stand-in", by) // of another port, where the directory was used before
+	client, secret, err := house.Assistants.Add(ctx, "Stand-in", []string{at + standin.LinkedPath}, by)
+	if err != nil {
+		return "", errors.Join(err, l.Close())
+	}
+	go func() {
+		_ = serveStandin(ctx, l, standin.Config{House: strings.TrimSuffix(where.url, "/"), Client: client.ID,
+			Secret: secret, Address: at})
+	}()
+	return at, nil
 }
 
 // demoBroker lets the demo have a broker of its own on this machine, for the sensors that publish and for programs,

@@ -217,7 +217,7 @@ A device has keys; a key sends one code or more. Some words are Urbo's own:
 		a.tell(), a.outage(), a.measurement(), a.measure(), a.device(),
 		a.shelf(),
 		a.audition(), a.journal(), a.history(), a.station(), a.house(), a.room(), a.group(), a.sequence(),
-		a.occasion(), a.errand(), a.say(), a.speech(), a.name(), a.mqtt(), a.hook(), a.request(), a.calendar(),
+		a.occasion(), a.errand(), a.say(), a.speech(), a.name(), a.mqtt(), a.hook(), a.request(), a.calendar(), a.assistant(), a.standin(),
 		a.board(), a.question(), a.runs(),
 		a.hold(),
 		a.person(), a.token(), a.session(),

@@ -17,6 +17,7 @@ import (
 	"urbo/core/moment"
 	"urbo/service/access"
 	"urbo/service/agendas"
+	"urbo/service/assistants"
 	"urbo/service/auditions"
 	"urbo/service/backup"
 	"urbo/service/belief"
@@ -92,45 +93,46 @@ type Runner interface {
 type House struct {
 	packs sync.Mutex // held while a pack comes
 
-	Stream    *stream.Stream
-	Feed      *feed.Feed
-	Journal   *journal.Journal
-	Library   *library.Library
-	Rooms     *rooms.Rooms
-	Home      *home.Keeper
-	Groups    *groups.Groups
-	Stations  *stations.Stations
-	Transmit  *transmit.Transmit
-	SelfTest  *selftest.Test
-	Explain   *explain.Explainer
-	Metrics   *metrics.Metrics
-	Receive   *receive.Receive
-	Lessons   *lessons.Lessons
-	Auditions *auditions.Auditions
-	Beliefs   *belief.Beliefs
-	Setting   *setting.Setting
-	Targets   *targets.Targets
-	Sequences *sequences.Sequences
-	Holds     *holds.Holds
-	Runs      *runs.Runs
-	Occasions *occasions.Occasions
-	Errands   *errands.Errands
-	Phrases   *phrases.Phrases
-	Speech    *speech.Speech
-	Hooks     *hooks.Hooks
-	Requests  *requests.Requests
-	Agendas   *agendas.Agendas
-	Boards    *boards.Boards
-	Questions *questions.Questions
-	History   *history.History
-	Calendar  *calendar.Clock
-	Measure   *measure.Measure
-	Workbench *workbench.Workbench
-	Access    *access.Access
-	Book      *line.Book
-	Version   string
-	Started   time.Time
-	ID        string // short, and of this data directory alone
+	Stream     *stream.Stream
+	Feed       *feed.Feed
+	Journal    *journal.Journal
+	Library    *library.Library
+	Rooms      *rooms.Rooms
+	Home       *home.Keeper
+	Groups     *groups.Groups
+	Stations   *stations.Stations
+	Transmit   *transmit.Transmit
+	SelfTest   *selftest.Test
+	Explain    *explain.Explainer
+	Metrics    *metrics.Metrics
+	Receive    *receive.Receive
+	Lessons    *lessons.Lessons
+	Auditions  *auditions.Auditions
+	Beliefs    *belief.Beliefs
+	Setting    *setting.Setting
+	Targets    *targets.Targets
+	Sequences  *sequences.Sequences
+	Holds      *holds.Holds
+	Runs       *runs.Runs
+	Occasions  *occasions.Occasions
+	Errands    *errands.Errands
+	Phrases    *phrases.Phrases
+	Speech     *speech.Speech
+	Hooks      *hooks.Hooks
+	Requests   *requests.Requests
+	Agendas    *agendas.Agendas
+	Assistants *assistants.Assistants
+	Boards     *boards.Boards
+	Questions  *questions.Questions
+	History    *history.History
+	Calendar   *calendar.Clock
+	Measure    *measure.Measure
+	Workbench  *workbench.Workbench
+	Access     *access.Access
+	Book       *line.Book
+	Version    string
+	Started    time.Time
+	ID         string // short, and of this data directory alone
 
 	dir     string
 	news    string
@@ -210,6 +212,10 @@ func (h *House) build(ctx context.Context, c Config) error {
 		return err
 	}
 	if h.Access, err = access.Open(ctx, s, h.Stream, c.Now); err != nil {
+		return err
+	}
+	if h.Assistants, err = assistants.Open(ctx, assistants.Config{Store: s, Access: h.Access, Stream: h.Stream,
+		Now: c.Now}); err != nil {
 		return err
 	}
 	echoes := transmit.NewEchoes(h.Book, c.Now)
@@ -370,7 +376,7 @@ func (h *House) Run(ctx context.Context) error {
 	}
 	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters, h.History, h.Metrics)
 	var parts []*group
-	for _, p := range [][]Runner{{h.Access}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
+	for _, p := range [][]Runner{{h.Access, h.Assistants}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
 		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Measure}, {h.Holds}, {h.Runs}, {h.Questions}, {h.Occasions},
 		{h.Errands}, {h.Phrases},
 		{h.Agendas}} {

@@ -394,6 +394,7 @@ type NewToken struct {
 	Hook    bool
 	Rights  []grant.Right
 	Where   grant.Where
+	Quiet   bool // it is not told in the journal: it is one of many that take each other's place
 }
 
 // AddToken makes a token and its secret, which is kept nowhere. Errors wrap device.ErrName, device.ErrTaken or
@@ -425,7 +426,9 @@ func (a *Access) AddToken(ctx context.Context, n NewToken, by grant.By) (Token, 
 	if err != nil {
 		return t, "", fmt.Errorf("add token: %w", err)
 	}
-	a.say(by, fmt.Sprintf("Made the token %s (%s)", name, t.Scope))
+	if !n.Quiet {
+		a.say(by, fmt.Sprintf("Made the token %s (%s)", name, t.Scope))
+	}
 	return t, s, nil
 }
 
@@ -467,6 +470,24 @@ func (a *Access) RemoveTokenByID(ctx context.Context, id string, by grant.By) er
 		}
 	}
 	return fmt.Errorf("%w: it is gone already", ErrUnknown)
+}
+
+// DropToken makes a token worthless by its id, without a word in the journal. One that is gone is no error.
+func (a *Access) DropToken(ctx context.Context, id string) error {
+	tokens, err := a.store.Tokens(ctx)
+	if err != nil {
+		return fmt.Errorf("remove token: %w", err)
+	}
+	for _, t := range tokens {
+		if t.ID != id {
+			continue
+		}
+		if _, err := a.store.RemoveToken(ctx, t.Name); err != nil && !errors.Is(err, store.ErrNotFound) {
+			return fmt.Errorf("remove token: %w", err)
+		}
+		a.revoke(Credential{ID: id})
+	}
+	return nil
 }
 
 // Station says whether a secret is the token of a station of a name, which is how it signs in at the house's own

@@ -45,6 +45,10 @@ export const keys = {
   tokens: ['tokens'],
   mqtt: ['mqtt'],
   hooks: ['hooks'],
+  assistants: ['assistants'],
+  requests: ['requests'],
+  calendars: ['calendars'],
+  faces: ['faces'],
 } as const;
 
 // useNotice is the last text for people that came while this page is open.

@@ -19,6 +19,7 @@ const ShelfPage = lazy(() => import('../shelf/ShelfPage'));
 const BenchPage = lazy(() => import('../bench/BenchPage'));
 const AutomatePage = lazy(() => import('../automate/AutomatePage'));
 const MeasurementPage = lazy(() => import('../measurements/MeasurementPage'));
+const LinkPage = lazy(() => import('../link/LinkPage'));
 const HousePage = lazy(() => import('../house/HousePage'));
 
 export function App() {
@@ -40,6 +41,7 @@ export function App() {
         <Route path="/bench/:capture" element={<BenchPage />} />
         <Route path="/automate" element={<AutomatePage />} />
         <Route path="/automate/measurements/*" element={<MeasurementPage />} />
+        <Route path="/link" element={<LinkPage />} />
         <Route path="/house" element={<HousePage />} />
         <Route path="/house/:part" element={<HousePage />} />
         <Route path="*" element={<Navigate to="/boards" replace />} />
@@ -51,10 +53,13 @@ export function App() {
 // SignedIn shows the pages to those who are, and the way in to everybody else.
 function SignedIn() {
   const me = useMe();
-  const { pathname } = useLocation();
+  const { pathname, search } = useLocation();
   if (me.isPending) return <Shell />;
   if (me.isError && away(me.error)) return <Bare>{null}</Bare>; // it says since when
-  if (me.isError || !me.data) return <Navigate to="/sign-in" replace />;
+  if (me.isError || !me.data) {
+    const back = pathname === '/link' ? `?to=${encodeURIComponent(pathname + search)}` : '';
+    return <Navigate to={`/sign-in${back}`} replace />;
+  }
   const page = (
     <Trouble path={pathname}>
       <Suspense fallback={<Note>{words.loading}</Note>}>
