@@ -26,7 +26,8 @@ func (a *API) agendas() {
 		"starts)", grant.Keep, wholeHouse, 0}, func(context.Context, *nothing) ([]wire.Agenda, error) {
 		return list(all.List(), agendaOf), nil
 	})
-	call(a, operation{"POST", "/calendars", "put-calendar", "Add a calendar, also in the place of one of its name, and " +
+	call(a, operation{"POST", "/calendars", "put-calendar", "Add a calendar, also in the place of one of its name, " +
+		"and " +
 		"fetch it", grant.Keep, wholeHouse, http.StatusCreated},
 		func(ctx context.Context, in *struct{ Body wire.Agenda }) (wire.Agenda, error) {
 			return as(agendaOf)(all.Put(ctx, agendas.Calendar{Name: in.Body.Name, URL: in.Body.URL}, asking(ctx)))

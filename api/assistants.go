@@ -40,7 +40,8 @@ func (a *API) assistants(r chi.Router) {
 	r.HandleFunc(assistant.AuthorizePath, provider.Authorize)
 	r.HandleFunc(assistant.TokenPath, a.slowed(provider.Token))
 	r.HandleFunc(assistant.RevokePath, a.slowed(provider.Revoke))
-	call(a, operation{"GET", "/assistants", "list-assistants", "Assistants that may be linked, and their links", grant.Keep,
+	call(a, operation{"GET", "/assistants", "list-assistants", "Assistants that may be linked, and their links",
+		grant.Keep,
 		wholeHouse, 0}, func(ctx context.Context, _ *nothing) ([]wire.Assistant, error) {
 		links, err := all.Links(ctx)
 		return list(all.Clients(), func(c assistants.Client) wire.Assistant { return a.assistantOf(c, links) }), err
@@ -56,8 +57,9 @@ func (a *API) assistants(r chi.Router) {
 	remove(a, operation{method: "DELETE", path: "/assistants/{assistant}", id: "remove-assistant",
 		summary: "Remove an assistant, with its links", right: grant.Keep, where: wholeHouse},
 		func(ctx context.Context, in *AssistantIn) error { return all.Remove(ctx, in.Assistant, asking(ctx)) })
-	remove(a, operation{method: "DELETE", path: "/links/{link}", id: "end-link", summary: "End the link of an assistant",
-		right: grant.Keep, where: wholeHouse},
+	remove(a, operation{method: "DELETE", path: "/links/{link}", id: "end-link",
+		summary: "End the link of an assistant",
+		right:   grant.Keep, where: wholeHouse},
 		func(ctx context.Context, in *LinkIn) error { return all.Unlink(ctx, in.Link, asking(ctx)) })
 	call(a, operation{"GET", "/links/asked/{link}", "get-link-request", "What an assistant asks for", grant.Keep,
 		wholeHouse, 0}, func(_ context.Context, in *LinkIn) (wire.LinkAsked, error) {
@@ -76,7 +78,8 @@ func (a *API) assistants(r chi.Router) {
 		}
 		return w, err
 	})
-	call(a, operation{"POST", "/links/asked/{link}", "answer-link-request", "Say yes or no to what an assistant asks for",
+	call(a, operation{"POST", "/links/asked/{link}", "answer-link-request",
+		"Say yes or no to what an assistant asks for",
 		grant.Keep, wholeHouse, 0}, func(ctx context.Context, in *struct {
 		LinkIn
 		Body wire.LinkAnswer
@@ -102,7 +105,8 @@ func (a *API) assistants(r chi.Router) {
 }
 
 func (a *API) assistantOf(c assistants.Client, links []assistants.Link) wire.Assistant {
-	w := wire.Assistant{Name: c.Name, ID: c.ID, Redirects: listed(c.Redirects), Made: c.Made, Links: []wire.AssistantLink{}}
+	w := wire.Assistant{Name: c.Name, ID: c.ID, Redirects: listed(c.Redirects), Made: c.Made,
+		Links: []wire.AssistantLink{}}
 	for _, l := range links {
 		if l.Client == c.ID {
 			w.Links = append(w.Links, wire.AssistantLink{ID: l.ID, By: l.By, Rights: list(l.Rights, rightText),
@@ -115,7 +119,8 @@ func (a *API) assistantOf(c assistants.Client, links []assistants.Link) wire.Ass
 // slowed answers an address later and later that tries wrong secrets.
 func (a *API) slowed(next http.HandlerFunc) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		next(&slow{ResponseWriter: w, wrong: func() time.Duration { return a.attempts.wrong(r.Context(), address(r)) }}, r)
+		next(&slow{ResponseWriter: w, wrong: func() time.Duration { return a.attempts.wrong(r.Context(), address(r)) }},
+			r)
 	}
 }
 

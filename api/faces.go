@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"urbo/core/grant"
+	"urbo/service/access"
 	"urbo/wire"
 )
 
@@ -41,7 +42,7 @@ func (a *API) faces(found Discovery) {
 		}
 		sessions, err := a.house.Access.Sessions(ctx)
 		for _, s := range sessions {
-			last(s.Agent, s.From, s.Used)
+			last(access.InShort(s.Agent), s.From, s.Used)
 		}
 		return out, err
 	})

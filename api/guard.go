@@ -157,8 +157,8 @@ func allowHosts(hosts []string) func(http.Handler) http.Handler {
 	}
 }
 
-// isOwnAddress says whether a request is for the address at which it came in: no name that somebody else gives out leads
-// there.
+// isOwnAddress says whether a request is for the address at which it came in: no name that somebody else gives out
+// leads there.
 func isOwnAddress(r *http.Request) bool {
 	at, is := r.Context().Value(http.LocalAddrContextKey).(*net.TCPAddr)
 	host, _, err := net.SplitHostPort(r.Host)

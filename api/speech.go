@@ -39,7 +39,8 @@ func (a *API) speech() {
 			return wire.Speech{Program: all.Program(), Trusted: append([]string{}, all.Trusted()...),
 				LongestS: int(speech.Longest.Seconds()), RateHz: speech.Rate}, nil
 		})
-	call(a, operation{"POST", "/speech", "hear-speech", "What a recording says, and what that means", grant.Use, filtered,
+	call(a, operation{"POST", "/speech", "hear-speech", "What a recording says, and what that means", grant.Use,
+		filtered,
 		0}, func(ctx context.Context, in *SpokenIn) (wire.Heard, error) {
 		if in.err != nil {
 			return wire.Heard{}, fmt.Errorf("%w: it broke off: %w", speech.ErrRecording, in.err)
@@ -58,8 +59,10 @@ func (a *API) speech() {
 		return w, nil
 	})
 	a.takes("/speech", "audio/wav", "A WAV file of one channel, 16 bits, and 16,000 samples a second")
-	download(a, operation{"GET", "/speech/grammar", "get-speech-grammar", "What is recognised, in the JSpeech Grammar " +
-		"Format", grant.Use, filtered, 0}, func(*nothing) string { return "text" }, func(*nothing) string { return "house" },
+	download(a, operation{"GET", "/speech/grammar", "get-speech-grammar",
+		"What is recognised, in the JSpeech Grammar " +
+			"Format", grant.Use, filtered, 0}, func(*nothing) string { return "text" },
+		func(*nothing) string { return "house" },
 		func(ctx context.Context, _ *nothing, w io.Writer) error {
 			grammar, err := all.Grammar(ctx, a.house.Speaker(asking(ctx), Caller(ctx).Grant))
 			if err == nil {
@@ -67,13 +70,13 @@ func (a *API) speech() {
 			}
 			return err
 		})
-	call(a, operation{"POST", "/speech/trusted", "trust-phrase", "Let a spoken phrase be done without a tap", grant.Keep,
+	call(a, operation{"POST", "/speech/trusted", "trust-phrase", "Let a spoken phrase be done without a tap",
+		grant.Keep,
 		wholeHouse, http.StatusCreated},
 		func(ctx context.Context, in *struct{ Body wire.TrustedPhrase }) (wire.TrustedPhrase, error) {
 			return in.Body, all.Trust(ctx, in.Body.Text, a.house.Speaker(asking(ctx), Caller(ctx).Grant))
 		})
-	remove(a, operation{method: "DELETE", path: "/speech/trusted", id: "distrust-phrase", summary: "Let a spoken phrase " +
-		"wait for a tap again", right: grant.Keep, where: wholeHouse}, func(ctx context.Context, in *TrustedIn) error {
-		return all.Distrust(ctx, in.Text, asking(ctx))
-	})
+	remove(a, operation{method: "DELETE", path: "/speech/trusted", id: "distrust-phrase",
+		summary: "Let a spoken phrase wait for a tap again", right: grant.Keep, where: wholeHouse},
+		func(ctx context.Context, in *TrustedIn) error { return all.Distrust(ctx, in.Text, asking(ctx)) })
 }

@@ -103,7 +103,8 @@ func (a *API) things(r chi.Router, mqtt *mqttface.Face) {
 			}
 			return out, nil
 		})
-	call(a, operation{"GET", "/things/{device}", "get-thing", "A device as a W3C Thing Description", grant.See, ofDevice, 0},
+	call(a, operation{"GET", "/things/{device}", "get-thing", "A device as a W3C Thing Description", grant.See,
+		ofDevice, 0},
 		func(_ context.Context, in *struct {
 			DeviceIn
 			HostIn

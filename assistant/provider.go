@@ -104,7 +104,8 @@ func (p *Provider) Token(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Cache-Control", "no-store")
 	switch r.FormValue("grant_type") {
 	case string(oidc.GrantTypeCode), string(oidc.GrantTypeRefreshToken), "":
-		op.Exchange(&withoutIdentity{ResponseWriter: w}, r.WithContext(op.ContextWithIssuer(r.Context(), p.issuer)), p.op)
+		op.Exchange(&withoutIdentity{ResponseWriter: w}, r.WithContext(op.ContextWithIssuer(r.Context(), p.issuer)),
+			p.op)
 	default:
 		op.RequestError(w, r, oidc.ErrUnsupportedGrantType(), nil)
 	}
@@ -156,16 +157,17 @@ func (p *Provider) Revoke(w http.ResponseWriter, r *http.Request) {
 func (p *Provider) Metadata(w http.ResponseWriter, _ *http.Request) {
 	w.Header().Set("Content-Type", "application/json")
 	_ = json.NewEncoder(w).Encode(map[string]any{
-		"issuer":                                         p.issuer,
-		"authorization_endpoint":                         p.issuer + AuthorizePath,
-		"token_endpoint":                                 p.issuer + TokenPath,
-		"revocation_endpoint":                            p.issuer + RevokePath,
-		"response_types_supported":                       []string{"code"},
-		"response_modes_supported":                       []string{"query"},
-		"grant_types_supported":                          []string{"authorization_code", "refresh_token"},
-		"code_challenge_methods_supported":               []string{"S256"},
-		"token_endpoint_auth_methods_supported":          []string{"client_secret_basic"},
-		"scopes_supported":                               []string{assistants.ScopeSee, assistants.ScopeUse, assistants.ScopeStay},
+		"issuer":                                p.issuer,
+		"authorization_endpoint":                p.issuer + AuthorizePath,
+		"token_endpoint":                        p.issuer + TokenPath,
+		"revocation_endpoint":                   p.issuer + RevokePath,
+		"response_types_supported":              []string{"code"},
+		"response_modes_supported":              []string{"query"},
+		"grant_types_supported":                 []string{"authorization_code", "refresh_token"},
+		"code_challenge_methods_supported":      []string{"S256"},
+		"token_endpoint_auth_methods_supported": []string{"client_secret_basic"},
+		"scopes_supported": []string{assistants.ScopeSee, assistants.ScopeUse,
+			assistants.ScopeStay},
 		"authorization_response_iss_parameter_supported": true,
 	})
 }

@@ -163,7 +163,8 @@ func (s *storage) SetUserinfoFromToken(context.Context, *oidc.UserInfo, string, 
 }
 
 // SetIntrospectionFromToken gives nothing away.
-func (s *storage) SetIntrospectionFromToken(context.Context, *oidc.IntrospectionResponse, string, string, string) error {
+func (s *storage) SetIntrospectionFromToken(context.Context, *oidc.IntrospectionResponse, string, string,
+	string) error {
 	return errNotHere
 }
 
@@ -265,7 +266,8 @@ func (c client) RestrictAdditionalAccessTokenScopes() func([]string) []string {
 	return func(s []string) []string { return s }
 }
 func (c client) IsScopeAllowed(scope string) bool {
-	return scope == assistants.ScopeSee || scope == assistants.ScopeUse || strings.HasPrefix(scope, assistants.ScopeRoom)
+	return scope == assistants.ScopeSee || scope == assistants.ScopeUse || strings.HasPrefix(scope,
+		assistants.ScopeRoom)
 }
 
 // signing is the key as the library sees it.

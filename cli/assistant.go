@@ -16,7 +16,8 @@ func (a *app) assistant() *cobra.Command {
 	return group("assistant", "Link assistants from outside, such as one that listens in another room",
 		`Link assistants from outside, such as one that listens in another room (OAuth 2.0: authorization code with PKCE).
 Register an assistant with the addresses that it sends people back to, and give it its id and secret. Whoever links it
-there comes to a page of this house, which says what it asks for; an owner says yes, and for which rooms. It reads what is
+there comes to a page of this house, which says what it asks for; an owner says yes,
+	and for which rooms. It reads what is
 there (/api/things), and sets and says what is to be done. A link lasts until it is ended.`,
 		a.assistantList(), a.assistantAdd(), a.assistantUnlink(), a.assistantRemove())
 }
@@ -46,7 +47,8 @@ func (a *app) assistantList() *cobra.Command {
 					if l.Used != nil {
 						used = clock(*l.Used)
 					}
-					rows = append(rows, table.Row{one.Name, one.ID, l.ID, strings.Join(l.Rights, ", "), whereText(l.Where), used})
+					rows = append(rows, table.Row{one.Name, one.ID, l.ID, strings.Join(l.Rights, ", "),
+						whereText(l.Where), used})
 				}
 			}
 			a.table(table.Row{"ASSISTANT", "ID", "LINK", "MAY", "WHERE", "USED"}, rows)
@@ -62,7 +64,8 @@ func (a *app) assistantAdd() *cobra.Command {
 		RunE: func(c *cobra.Command, argv []string) error {
 			n.Name = argv[0]
 			if len(n.Redirects) == 0 {
-				return usageError{fmt.Errorf("give the address that it sends people back to: --redirect https://HOST/PATH")}
+				return usageError{fmt.Errorf("give the address that it sends people back to: --redirect " +
+					"https://HOST/PATH")}
 			}
 			var one wire.Assistant
 			if err := a.call(c.Context(), http.MethodPost, "/assistants", n, &one); err != nil {
@@ -73,7 +76,8 @@ func (a *app) assistantAdd() *cobra.Command {
   secret   %s
 It finds the rest at /.well-known/oauth-authorization-server of this house`, one.Name, one.ID, one.Secret)
 		}}
-	c.Flags().StringArrayVar(&n.Redirects, "redirect", nil, "address that it sends people back to, compared exactly; may be given several times")
+	c.Flags().StringArrayVar(&n.Redirects, "redirect", nil, "address that it sends people back to, compared exactly; "+
+		"may be given several times")
 	return c
 }
 
@@ -90,11 +94,13 @@ func (a *app) assistantUnlink() *cobra.Command {
 					continue
 				}
 				for _, l := range one.Links {
-					if err := a.call(c.Context(), http.MethodDelete, "/links/"+url.PathEscape(l.ID), nil, nil); err != nil {
+					if err := a.call(c.Context(), http.MethodDelete, "/links/"+url.PathEscape(l.ID), nil,
+						nil); err != nil {
 						return err
 					}
 				}
-				return a.done(map[string]any{"unlinked": argv[0], "links": len(one.Links)}, "%s is not linked.", argv[0])
+				return a.done(map[string]any{"unlinked": argv[0], "links": len(one.Links)}, "%s is not linked.",
+					argv[0])
 			}
 			return fmt.Errorf("there is no assistant %q: list them with urbo assistant list", argv[0])
 		}}
@@ -104,7 +110,8 @@ func (a *app) assistantRemove() *cobra.Command {
 	return &cobra.Command{Use: "remove NAME", Short: "Remove an assistant, with its links", Args: args(1, 1, "a NAME"),
 		Example: "  urbo assistant remove Lantern",
 		RunE: func(c *cobra.Command, argv []string) error {
-			if err := a.call(c.Context(), http.MethodDelete, "/assistants/"+url.PathEscape(argv[0]), nil, nil); err != nil {
+			if err := a.call(c.Context(), http.MethodDelete, "/assistants/"+url.PathEscape(argv[0]), nil,
+				nil); err != nil {
 				return err
 			}
 			return a.done(map[string]any{"removed": argv[0]}, "Removed the assistant %s.", argv[0])

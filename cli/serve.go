@@ -65,10 +65,12 @@ func (o *serveOptions) flags(c *cobra.Command, data string) {
 	o.broker.flags(c)
 	o.tls.flags(c)
 	c.Flags().StringVar(&o.speech, "speech", "auto",
-		"program that recognises speech, with its arguments: {wav}, {grammar} and {dictionary} name its files; auto is "+
+		"program that recognises speech, with its arguments: {wav}, {grammar} and {dictionary} name its files; auto "+
+			"is "+
 			"PocketSphinx where it is installed; off is none")
 	c.Flags().StringVar(&o.found, "discovery", "auto",
-		"let programs on the same network find the house (DNS-SD): auto is wherever it listens beyond this machine; or off")
+		"let programs on the same network find the house (DNS-SD): auto is wherever it listens beyond this machine; "+
+			"or off")
 	c.Flags().StringVar(&o.public, "url", "",
 		"address that browsers reach the console by, where a proxy stands before it: "+
 			"https://NAME")
@@ -83,7 +85,8 @@ func (a *app) serve() *cobra.Command {
 		Example: "  urbo serve --listen 127.0.0.1:0 --data ./urbo-data",
 		Long: `Run the service and its console. The first line on standard output is its address.
 
-Each flag can stand in the environment, too, as URBO_LISTEN for --listen; the command line wins (urbo config shows it).`,
+Each flag can stand in the environment, too,
+	as URBO_LISTEN for --listen; the command line wins (urbo config shows it).`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if o.data == "" {
 				dir, err := dataDir()

@@ -18,10 +18,12 @@ import (
 func (a *app) speech() *cobra.Command {
 	return group("speech", "Let the house understand spoken words, without the internet",
 		`Let the house understand spoken words, without the internet. A program on the machine that Urbo runs on makes words
-of speech: PocketSphinx where it is installed (apt install pocketsphinx pocketsphinx-en-us), or one that urbo serve --speech
+of speech: PocketSphinx where it is installed (apt install pocketsphinx pocketsphinx-en-us),
+	or one that urbo serve --speech
 names. It knows the words of this house only. In the console, hold the microphone button of Say while you speak.
 
-Speech is sometimes misheard. What was heard is shown with what it means, and is done when somebody says so. A phrase that
+Speech is sometimes misheard. What was heard is shown with what it means,
+	and is done when somebody says so. A phrase that
 costs nothing can be trusted: that one is done at once.`, a.speechShow(), a.speechHear(), a.speechTrust(),
 		a.speechDistrust(), a.speechGrammar())
 }
@@ -112,7 +114,8 @@ func (a *app) speechTrust() *cobra.Command {
 	return &cobra.Command{Use: "trust PHRASE", Short: "Let a spoken phrase be done without a tap",
 		Args: args(1, 100, "the phrase, as it is recognised"),
 		Long: `Let a spoken phrase be done without a tap. It has to mean one thing, and may not cost anything where it is
-misheard: no press of a key whatever the device is at, no rolling code, nothing that moves, and nothing that goes on from
+misheard: no press of a key whatever the device is at, no rolling code, nothing that moves,
+	and nothing that goes on from
 where things are.`,
 		Example: "  urbo speech trust boardwalk on",
 		RunE: func(c *cobra.Command, argv []string) error {
@@ -126,7 +129,8 @@ where things are.`,
 
 func (a *app) speechDistrust() *cobra.Command {
 	return &cobra.Command{Use: "distrust PHRASE", Short: "Let a spoken phrase wait for a tap again",
-		Args: args(1, 100, "the phrase"), Example: "  urbo speech trust amplifier off\n  urbo speech distrust amplifier off",
+		Args: args(1, 100, "the phrase"), Example: "  urbo speech trust amplifier off\n  urbo speech distrust " +
+			"amplifier off",
 		RunE: func(c *cobra.Command, argv []string) error {
 			p := wire.TrustedPhrase{Text: strings.Join(argv, " ")}
 			if err := a.call(c.Context(), http.MethodDelete, "/speech/trusted?text="+url.QueryEscape(p.Text), nil,

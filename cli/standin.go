@@ -40,7 +40,8 @@ urbo assistant add Standin --redirect http://127.0.0.1:8700/linked`,
 				secret = text
 			}
 			if c.Client == "" || strings.TrimSpace(secret) == "" || c.House == "" {
-				return usageError{errors.New("give the house, and the id and secret that urbo assistant add printed: --house, " +
+				return usageError{errors.New("give the house, and the id and secret that urbo assistant add printed: " +
+					"--house, " +
 					"--id, and --secret-file or URBO_ASSISTANT_SECRET")}
 			}
 			c.Secret = strings.TrimSpace(secret)
@@ -54,8 +55,10 @@ urbo assistant add Standin --redirect http://127.0.0.1:8700/linked`,
 		}}
 	cmd.Flags().StringVar(&c.House, "house", "", "address of the house, http://HOST:PORT")
 	cmd.Flags().StringVar(&c.Client, "id", "", "the id that urbo assistant add printed")
-	cmd.Flags().StringVar(&secretFile, "secret-file", "", "file with the secret that it printed; - is standard input (URBO_ASSISTANT_SECRET)")
-	cmd.Flags().StringSliceVar(&c.Rooms, "room", nil, "slug of a room that it asks for; without one it asks for the whole house")
+	cmd.Flags().StringVar(&secretFile, "secret-file", "", "file with the secret that it printed; - is standard input "+
+		"(URBO_ASSISTANT_SECRET)")
+	cmd.Flags().StringSliceVar(&c.Rooms, "room", nil, "slug of a room that it asks for; without one it asks for the "+
+		"whole house")
 	cmd.Flags().StringVar(&listen, "listen", "127.0.0.1:8700", "address and port of its page; port 0 picks a free one")
 	return cmd
 }

@@ -1,6 +1,6 @@
 // Package discovery lets programs on the same network find the house: DNS-SD (RFC 6763) over multicast DNS (RFC 6762).
-// It answers what was sent to the multicast group from an address of the network itself, so many times a second at most,
-// and says goodbye at the end.
+// It answers what was sent to the multicast group from an address of the network itself, so many times a second at
+// most, and says goodbye at the end.
 package discovery
 
 import (

@@ -70,8 +70,8 @@ func instance(name string) string {
 	return b.String()
 }
 
-// answersTo are the records that a query asks for, and those that whoever asks will ask for next. What they say that they
-// know is left out.
+// answersTo are the records that a query asks for, and those that whoever asks will ask for next. What they say that
+// they know is left out.
 func answersTo(q *dns.Msg, all []dns.RR) (answers, more []dns.RR) {
 	for _, one := range q.Question[:min(len(q.Question), mostQuestions)] {
 		if class := one.Qclass &^ flush; class != dns.ClassINET && class != dns.ClassANY {

@@ -95,7 +95,8 @@ func (r *running) status(token any) int {
 	return r.http(text, "GET", "/api/things", nil, nil)
 }
 
-// TestAssistant_ForAClientThatOthersWrote lets an OAuth client link itself, read, get its next tokens, and end the link.
+// TestAssistant_ForAClientThatOthersWrote lets an OAuth client link itself, read, get its next tokens, and end the
+// link.
 func TestAssistant_ForAClientThatOthersWrote(t *testing.T) {
 	t.Parallel()
 	if _, err := os.Stat("clients/node_modules"); err != nil {
@@ -167,7 +168,8 @@ func TestAssistant_IsRefused(t *testing.T) {
 		if resp.StatusCode/100 == 3 {
 			back, err := url.Parse(resp.Header.Get("Location"))
 			require.NoError(t, err)
-			assert.True(t, strings.HasPrefix(back.String(), backTo+"?") || strings.HasPrefix(back.String(), backTo+"#"), name)
+			assert.True(t, strings.HasPrefix(back.String(), backTo+"?") || strings.HasPrefix(back.String(), backTo+"#"),
+				name)
 			assert.Contains(t, back.String(), "error=", name)
 		}
 	}
@@ -175,7 +177,8 @@ func TestAssistant_IsRefused(t *testing.T) {
 	link, _ := r.asks(func(url.Values) {}, a.ID)
 	require.NotEmpty(t, link)
 	assert.Equal(t, http.StatusUnauthorized, r.http("", "GET", "/api/links/asked/"+link, nil, nil))
-	assert.Equal(t, http.StatusUnauthorized, r.http("", "POST", "/api/links/asked/"+link, wire.LinkAnswer{Yes: true}, nil))
+	assert.Equal(t, http.StatusUnauthorized, r.http("", "POST", "/api/links/asked/"+link, wire.LinkAnswer{Yes: true},
+		nil))
 	// a room alone, with a code that is good once
 	back := r.saysYes(token, link, wire.Where{Rooms: []string{"Lecture room"}})
 	assert.Equal(t, "s1", back.Query().Get("state"))
@@ -240,14 +243,15 @@ func TestAssistant_IsRefused(t *testing.T) {
 	held = linked()
 	r.ok(nil, "assistant", "remove", "Lantern")
 	assert.Equal(t, http.StatusUnauthorized, r.status(held["access_token"]))
-	for _, address := range []string{"http://lantern.example/x", "https://a.example/#x", "lantern", "https://u:p@a.example/",
+	for _, address := range []string{"http://lantern.example/x", "https://a.example/#x", "lantern",
+		"https://u:p@a.example/",
 		"javascript:alert(1)"} {
 		assert.Contains(t, r.urbo("assistant", "add", "Bad", "--redirect", address).err, "assistant", address)
 	}
 }
 
-// TestAssistant_StandInInTheConsole links the demo's stand-in by its page and the house's, lets it switch something, and
-// ends the link.
+// TestAssistant_StandInInTheConsole links the demo's stand-in by its page and the house's, lets it switch something,
+// and ends the link.
 func TestAssistant_StandInInTheConsole(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo")

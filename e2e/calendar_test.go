@@ -17,9 +17,11 @@ import (
 func clubCalendar(t *testing.T) *httptest.Server {
 	t.Helper()
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		_, _ = io.WriteString(w, "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Saltmarsh//club//EN\r\nBEGIN:VEVENT\r\nUID:night\r\n"+
-			"DTSTAMP:20261101T000000Z\r\nSUMMARY:Public night\r\nDTSTART:20261204T200000Z\r\nRRULE:FREQ=DAILY\r\nDURATION:PT1H\r\n"+
-			"END:VEVENT\r\nEND:VCALENDAR\r\n")
+		_, _ = io.WriteString(w,
+			"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Saltmarsh//club//EN\r\nBEGIN:VEVENT\r\nUID:night\r\n"+
+				"DTSTAMP:20261101T000000Z\r\nSUMMARY:Public "+
+				"night\r\nDTSTART:20261204T200000Z\r\nRRULE:FREQ=DAILY\r\nDURATION:PT1H\r\n"+
+				"END:VEVENT\r\nEND:VCALENDAR\r\n")
 	}))
 	t.Cleanup(s.Close)
 	return s

@@ -82,9 +82,11 @@ func (n namespace) browses() func(kind string) string {
 <allow receive_type="signal"/><allow receive_type="method_return"/><allow receive_type="error"/></policy></busconfig>`),
 		0o644))
 	n.starts(n.command("dbus-daemon", "--config-file="+config, "--nofork"))
-	require.Eventually(n.t, func() bool { _, err := os.Stat(filepath.Join(dir, "bus")); return err == nil }, patience, tick)
+	require.Eventually(n.t, func() bool { _, err := os.Stat(filepath.Join(dir, "bus")); return err == nil }, patience,
+		tick)
 	avahi := filepath.Join(dir, "avahi.conf")
-	require.NoError(n.t, os.WriteFile(avahi, []byte("[server]\nuse-ipv4=yes\nuse-ipv6=no\n[publish]\ndisable-publishing=yes\n"),
+	require.NoError(n.t, os.WriteFile(avahi,
+		[]byte("[server]\nuse-ipv4=yes\nuse-ipv6=no\n[publish]\ndisable-publishing=yes\n"),
 		0o644))
 	// a mount of its own keeps avahi's own files apart from those of the machine
 	d := n.command("unshare", "-m", "sh", "-c", "mount -t tmpfs none /run && exec avahi-daemon -f "+avahi+
@@ -99,8 +101,8 @@ func (n namespace) browses() func(kind string) string {
 	}
 }
 
-// TestDiscovery_IsFoundFromTheNextMachine lets Debian's avahi look for a house in a network beside its own: it is there,
-// with where the console and the Thing Descriptions are, and gone at once when it ends.
+// TestDiscovery_IsFoundFromTheNextMachine lets Debian's avahi look for a house in a network beside its own: it is
+// there, with where the console and the Thing Descriptions are, and gone at once when it ends.
 func TestDiscovery_IsFoundFromTheNextMachine(t *testing.T) {
 	t.Parallel()
 	here, there := namespaces(t)

@@ -169,7 +169,8 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 	// What others work with is made first, and what is taken away goes last.
 	rank := func(line string) int {
 		for i, begin := range []string{"urbo bench export --code", "urbo bench describe", "urbo device export",
-			"urbo sequence add", "urbo occasion add", "urbo errand add", "urbo calendar add", "urbo measurement describe",
+			"urbo sequence add", "urbo occasion add", "urbo errand add", "urbo calendar add",
+			"urbo measurement describe",
 			"urbo occasion start",
 			"urbo board add \"Whole",
 			"urbo board export",
@@ -179,7 +180,8 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 				return i - 20
 			}
 		}
-		for i, begin := range []string{"urbo errand remove", "urbo calendar remove", "urbo measurement remove", "urbo occasion end",
+		for i, begin := range []string{"urbo errand remove", "urbo calendar remove", "urbo measurement remove",
+			"urbo occasion end",
 			"urbo occasion remove",
 			"urbo board remove",
 			"urbo shelf remove", "urbo token remove", "urbo session end",
@@ -215,7 +217,8 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 			if _, err := exec.LookPath("espeak-ng"); err != nil {
 				continue
 			}
-			require.NoError(t, os.WriteFile(filepath.Join(s.dir, "said.wav"), speaks(t, voices[0], "boardwalk on"), 0o600))
+			require.NoError(t, os.WriteFile(filepath.Join(s.dir, "said.wav"), speaks(t, voices[0], "boardwalk on"),
+				0o600))
 		}
 		for begin, first := range map[string]string{"urbo run stop": "urbo sequence run fanfare-long --no-wait",
 			"urbo hold end":     "urbo set dew-a power on --for 10m",
@@ -311,7 +314,8 @@ func TestJSON_IsWhatEveryCommandPrints(t *testing.T) {
 	}
 	for line, code := range map[string]int{"device show nobody": 1, "device show": 2,
 		"press boardwalk/power --times 99": 2,
-		"nonsense":                         2, "bench export power.wav": 2, "bench decode nothing.wav": 1, "help nonsense": 2,
+		"nonsense":                         2, "bench export power.wav": 2, "bench decode nothing.wav": 1,
+		"help nonsense":             2,
 		"device set mixer --kind x": 1} {
 		res := s.json(line)
 		assert.Equal(t, code, res.code, line)

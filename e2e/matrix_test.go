@@ -32,15 +32,16 @@ var ways = []doing{
 		return r.http(token, "PUT", "/api/things/boardwalk/properties/power", "on", nil) < 300
 	}},
 	{"Web of Things, an action", func(_ *testing.T, r *running, token string) bool {
-		return r.http(token, "POST", "/api/things/boardwalk/actions/press", map[string]string{"key": "power"}, nil) < 300
+		return r.http(token, "POST", "/api/things/boardwalk/actions/press", map[string]string{"key": "power"},
+			nil) < 300
 	}},
 	{"a phrase", func(_ *testing.T, r *running, token string) bool {
 		return r.http(token, "POST", "/api/phrase", wire.Phrase{Text: "boardwalk on", Act: true}, nil) < 300
 	}},
 }
 
-// TestMatrix_OfRightsThroughEveryFace walks through every face with no credential, a wrong one, a hook's secret, and one of
-// each role: only those who may use the boardwalk switch it, by whichever way they come.
+// TestMatrix_OfRightsThroughEveryFace walks through every face with no credential, a wrong one, a hook's secret, and
+// one of each role: only those who may use the boardwalk switch it, by whichever way they come.
 func TestMatrix_OfRightsThroughEveryFace(t *testing.T) {
 	t.Parallel()
 	r := start(t, "", "demo", "--broker-listen", "127.0.0.1:0")
@@ -96,7 +97,8 @@ func TestMatrix_OfRightsThroughEveryFace(t *testing.T) {
 		assert.Equal(t, sees, things == http.StatusOK, "its description, %s: %d", name, things)
 		resp, _ := r.request(who.token, "POST", "/api/speech", strings.NewReader(string(speech.WriteWAV(nil))))
 		uses := who.may || strings.Contains(name, "another room")
-		assert.Equal(t, uses, resp.StatusCode == http.StatusUnprocessableEntity, "speech, %s: %d", name, resp.StatusCode)
+		assert.Equal(t, uses, resp.StatusCode == http.StatusUnprocessableEntity, "speech, %s: %d", name,
+			resp.StatusCode)
 		// what only who keeps the house may
 		for _, path := range []string{"/api/hooks", "/api/requests", "/api/calendars", "/api/assistants", "/api/mqtt",
 			"/api/faces"} {

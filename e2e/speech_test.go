@@ -101,8 +101,8 @@ func (r *running) hears(token string, wav []byte, act bool) (int, wire.Heard) {
 // score is what came of what one voice said.
 type score struct{ right, asked, other, none, foreign, meant int }
 
-// TestSpeech_OfFourVoices lets four voices say phrases of the observatory, and what is no phrase. Nothing of it is done.
-// With -voices FILE the table of what was heard is written.
+// TestSpeech_OfFourVoices lets four voices say phrases of the observatory, and what is no phrase. Nothing of it is
+// done. With -voices FILE the table of what was heard is written.
 func TestSpeech_OfFourVoices(t *testing.T) {
 	t.Parallel()
 	if _, err := exec.LookPath("espeak-ng"); err != nil {
@@ -135,7 +135,8 @@ func TestSpeech_OfFourVoices(t *testing.T) {
 			code, h := r.hears(token, speaks(t, voice, text), true)
 			got := means(h)
 			switch {
-			case code == http.StatusOK && (h.Text == text || got == means(wire.Heard{Understood: &want}) && typed == 200):
+			case code == http.StatusOK && (h.Text == text || got == means(wire.Heard{Understood: &want}) &&
+				typed == 200):
 				s.right++
 			case code != http.StatusOK || h.Understood == nil:
 				s.none++
@@ -152,7 +153,8 @@ func TestSpeech_OfFourVoices(t *testing.T) {
 		if *voiceTable != "" {
 			for _, text := range foreign {
 				s.foreign++
-				if code, h := r.hears(token, speaks(t, voice, text), true); code == http.StatusOK && h.Understood != nil &&
+				if code, h := r.hears(token, speaks(t, voice, text), true); code == http.StatusOK &&
+					h.Understood != nil &&
 					h.Understood.Does != "question" {
 					s.meant++
 				}
@@ -187,16 +189,17 @@ func talks(t *testing.T, wav []byte) []chromedp.ExecAllocatorOption {
 func (b *browser) hold(text, until string) {
 	b.t.Helper()
 	b.see(text)
-	at, err := value[[]float64](b, `(r => [r.x + r.width / 2, r.y + r.height / 2])([...document.querySelectorAll('button')]`+
-		`.find(e => e.innerText.trim() === `+quote(text)+`).getBoundingClientRect())`)
+	at, err := value[[]float64](b,
+		`(r => [r.x + r.width / 2, r.y + r.height / 2])([...document.querySelectorAll('button')]`+
+			`.find(e => e.innerText.trim() === `+quote(text)+`).getBoundingClientRect())`)
 	require.NoError(b.t, err)
 	b.mouse(input.DispatchMouseEventTypeMousePressed, at[0], at[1])
 	b.until(until)
 	b.mouse(input.DispatchMouseEventTypeMouseReleased, at[0], at[1])
 }
 
-// TestSpeech_InTheConsole holds the microphone's button while a program speaks: what was heard stands in the field, with
-// what it means, and one tap does it. A phrase that is trusted is done at once.
+// TestSpeech_InTheConsole holds the microphone's button while a program speaks: what was heard stands in the field,
+// with what it means, and one tap does it. A phrase that is trusted is done at once.
 func TestSpeech_InTheConsole(t *testing.T) {
 	t.Parallel()
 	if _, err := exec.LookPath("espeak-ng"); err != nil {
@@ -215,7 +218,8 @@ func TestSpeech_InTheConsole(t *testing.T) {
 	b.click("Say")
 	spoken := func() { // it is recorded until all of it was said
 		b.eval("window.since = undefined")
-		b.hold("Hold and speak", "document.body.innerText.includes('Listening: let go') && (window.since ??= Date.now()) < Date.now() - 3200")
+		b.hold("Hold and speak", "document.body.innerText.includes('Listening: let go') && (window.since ??= "+
+			"Date.now()) < Date.now() - 3200")
 		b.until("document.querySelector('[role=dialog] input').value === " + quote(said))
 	}
 	spoken()

@@ -50,8 +50,8 @@ type Program struct {
 	args []string
 	// Words is the file with the pronunciation of many words, "" for none.
 	Words string
-	// twice says that it gets each recording twice, with a pause between: it learns how a voice and a room sound from what
-	// comes first, and recognises much more of what comes second.
+	// twice says that it gets each recording twice, with a pause between: it learns how a voice and a room sound from
+	// what comes first, and recognises much more of what comes second.
 	twice bool
 	limit time.Duration
 }
@@ -63,9 +63,9 @@ const (
 	sphinxWords = "/usr/share/pocketsphinx/model/en-us/cmudict-en-us.dict"
 )
 
-// New finds the program of a setting: "auto" is PocketSphinx where it is installed, "off" is none, and everything else is
-// a program with its arguments, with spaces between them, of which {wav}, {grammar} and {dictionary} name files. It is
-// nil where there is none.
+// New finds the program of a setting: "auto" is PocketSphinx where it is installed, "off" is none, and everything else
+// is a program with its arguments, with spaces between them, of which {wav}, {grammar} and {dictionary} name files. It
+// is nil where there is none.
 func New(setting string) (*Program, error) {
 	switch setting = strings.TrimSpace(setting); setting {
 	case "off":
@@ -94,7 +94,8 @@ func New(setting string) (*Program, error) {
 		return nil, err
 	}
 	if !strings.Contains(setting, wavArg) {
-		return nil, fmt.Errorf("the speech program: one of its arguments has to be %s, the file with the recording", wavArg)
+		return nil, fmt.Errorf("the speech program: one of its arguments has to be %s, the file with the recording",
+			wavArg)
 	}
 	args[0] = path
 	p := &Program{args: args, limit: limit}
@@ -107,8 +108,8 @@ func New(setting string) (*Program, error) {
 // Name is the program, for people.
 func (p *Program) Name() string { return filepath.Base(p.args[0]) }
 
-// Hear gives the words of a recording of speech.Rate, "" where none are recognised. It wraps ErrProgram or ErrLate where
-// the program fails.
+// Hear gives the words of a recording of speech.Rate, "" where none are recognised. It wraps ErrProgram or ErrLate
+// where the program fails.
 func (p *Program) Hear(ctx context.Context, x []int16, grammar, dictionary string) (string, error) {
 	if p.twice {
 		x = slices.Concat(x, make([]int16, pause), x)

@@ -66,7 +66,8 @@ func become(dir string, args []string) error {
 	if err := unix.Prctl(unix.PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0); err != nil {
 		return fmt.Errorf("give up rights: %w", err)
 	}
-	// Where the kernel can bound files, the program reads programs, libraries and its recording, and writes nothing else.
+	// Where the kernel can bound files, the program reads programs, libraries and its recording, and writes nothing
+	// else.
 	err := landlock.V5.BestEffort().Restrict(
 		landlock.RODirs("/usr", "/lib", "/lib64", "/lib32", "/bin", "/opt", "/etc/alternatives").IgnoreIfMissing(),
 		landlock.ROFiles(args[0], "/etc/ld.so.cache", "/etc/ld.so.conf", "/etc/localtime").IgnoreIfMissing(),
@@ -79,7 +80,8 @@ func become(dir string, args []string) error {
 }
 
 // replace lets a program take this process's place, within bounds that this process itself would not live within: from
-// the first of them on nothing is allocated. A system may refuse some, as a service's own settings do: those bound it then.
+// the first of them on nothing is allocated. A system may refuse some, as a service's own settings do: those bound it
+// then.
 func replace(args []string) error {
 	path, err := syscall.BytePtrFromString(args[0])
 	if err != nil {
@@ -103,7 +105,8 @@ func replace(args []string) error {
 		{unix.RLIMIT_AS, unix.Rlimit{Cur: mostMemory, Max: mostMemory}}}
 	debug.SetGCPercent(-1)
 	for i := range bounds {
-		_, _, _ = unix.RawSyscall6(unix.SYS_PRLIMIT64, 0, uintptr(bounds[i].what), uintptr(unsafe.Pointer(&bounds[i].most)),
+		_, _, _ = unix.RawSyscall6(unix.SYS_PRLIMIT64, 0, uintptr(bounds[i].what),
+			uintptr(unsafe.Pointer(&bounds[i].most)),
 			0, 0, 0)
 	}
 	_, _, no := unix.RawSyscall(unix.SYS_EXECVE, uintptr(unsafe.Pointer(path)), uintptr(unsafe.Pointer(&argv[0])),

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -17,14 +18,30 @@ import (
 
 // club is a calendar with an event at a time of this day, and another one that is cancelled.
 func club(clock, status string) string {
-	return fmt.Sprintf("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//Saltmarsh//club//EN\r\nBEGIN:VEVENT\r\nUID:night\r\n"+
-		"DTSTAMP:20261101T000000Z\r\nSUMMARY:Public night\r\nDTSTART:20261204T%s00Z\r\nDURATION:PT1H\r\n%sEND:VEVENT\r\n"+
-		"BEGIN:VEVENT\r\nUID:gone\r\nDTSTAMP:20261101T000000Z\r\nSUMMARY:Public night\r\nDTSTART:20261204T100000Z\r\n"+
-		"STATUS:CANCELLED\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n", clock, status)
+	lines := fmt.Sprintf(`BEGIN:VCALENDAR
+VERSION:2.0
+PRODID:-//Saltmarsh//club//EN
+BEGIN:VEVENT
+UID:night
+DTSTAMP:20261101T000000Z
+SUMMARY:Public night
+DTSTART:20261204T%s00Z
+DURATION:PT1H
+%sEND:VEVENT
+BEGIN:VEVENT
+UID:gone
+DTSTAMP:20261101T000000Z
+SUMMARY:Public night
+DTSTART:20261204T100000Z
+STATUS:CANCELLED
+END:VEVENT
+END:VCALENDAR
+`, clock, status)
+	return strings.ReplaceAll(lines, "\n", "\r\n")
 }
 
-// TestCalendars_ErrandsComeWithTheirEvents: before they begin, where they end, as they are moved to, once over a restart,
-// and also where the calendar cannot be fetched any more.
+// TestCalendars_ErrandsComeWithTheirEvents: before they begin, where they end, as they are moved to, once over a
+// restart, and also where the calendar cannot be fetched any more.
 func TestCalendars_ErrandsComeWithTheirEvents(t *testing.T) {
 	t.Parallel()
 	text, down, fetched := club("1400", ""), false, 0

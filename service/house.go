@@ -70,8 +70,8 @@ type Config struct {
 	Listen func(*Messages)
 	Send   requests.Sender // sends requests out of the house; nil where nothing does
 	Fetch  agendas.Fetch   // fetches calendars; nil where nothing does
-	// Recogniser makes words of what is spoken, nil where nothing does; Words is the file with the pronunciation of many
-	// words, "" for none.
+	// Recogniser makes words of what is spoken, nil where nothing does; Words is the file with the pronunciation of
+	// many words, "" for none.
 	Recogniser speech.Recogniser
 	Words      string
 	Extra      []Runner         // what else lives as long as the stations, such as the stage
@@ -303,8 +303,9 @@ func (h *House) build(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
-	h.Speech, err = speech.Open(ctx, speech.Config{Store: s, Recogniser: c.Recogniser, Words: c.Words, Phrases: h.Phrases,
-		Stream: h.Stream})
+	h.Speech, err = speech.Open(ctx, speech.Config{Store: s, Recogniser: c.Recogniser, Words: c.Words,
+		Phrases: h.Phrases,
+		Stream:  h.Stream})
 	if err != nil {
 		return err
 	}
@@ -316,8 +317,9 @@ func (h *House) build(ctx context.Context, c Config) error {
 		return err
 	}
 	h.Errands.Understood = h.Phrases.Plainly
-	h.Agendas, err = agendas.Open(ctx, agendas.Config{Store: s, Fetch: c.Fetch, Errands: h.Errands, Calendar: h.Calendar,
-		Stream: h.Stream, Now: c.Now})
+	h.Agendas, err = agendas.Open(ctx, agendas.Config{Store: s, Fetch: c.Fetch, Errands: h.Errands,
+		Calendar: h.Calendar,
+		Stream:   h.Stream, Now: c.Now})
 	if err != nil {
 		return err
 	}
@@ -376,7 +378,8 @@ func (h *House) Run(ctx context.Context) error {
 	}
 	followers := background(ctx, h.Journal, h.Feed, h.Beliefs, h.counters, h.History, h.Metrics)
 	var parts []*group
-	for _, p := range [][]Runner{{h.Access, h.Assistants}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations}, h.extra...),
+	for _, p := range [][]Runner{{h.Access, h.Assistants}, {h.Lessons}, {h.Receive}, append([]Runner{h.Stations},
+		h.extra...),
 		{h.Transmit}, {h.Auditions}, {h.Setting}, {h.Measure}, {h.Holds}, {h.Runs}, {h.Questions}, {h.Occasions},
 		{h.Errands}, {h.Phrases},
 		{h.Agendas}} {

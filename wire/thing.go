@@ -103,7 +103,8 @@ func BeliefOf(s control.State) Belief {
 	b := Belief{Possible: append([]string{}, s.May...), Trust: s.Word, Source: s.Source, At: Time(s.At)}
 	if s.Value != "" {
 		b.Value = s.Value
-		if n, err := strconv.ParseFloat(s.Value, 64); err == nil && (s.Kind == control.Dial || s.Kind == control.Digits) {
+		if n, err := strconv.ParseFloat(s.Value, 64); err == nil && (s.Kind == control.Dial ||
+			s.Kind == control.Digits) {
 			b.Value = n
 		}
 	}

@@ -1,6 +1,6 @@
-// Package standin is a small assistant, of the kind that listens elsewhere: a web page that is linked to a house by OAuth
-// 2.0, lists what is there, and passes on what somebody writes. It stands in for the real ones in the demo and in tests,
-// and speaks to the house only as those do.
+// Package standin is a small assistant, of the kind that listens elsewhere: a web page that is linked to a house by
+// OAuth 2.0, lists what is there, and passes on what somebody writes. It stands in for the real ones in the demo and in
+// tests, and speaks to the house only as those do.
 package standin
 
 import (
@@ -167,7 +167,8 @@ func (a *Assistant) call(ctx context.Context, method, path string, in, out any) 
 // say passes on what somebody wrote.
 func (a *Assistant) say(w http.ResponseWriter, r *http.Request) {
 	var done struct{ Does, Words, Question, Trouble string }
-	err := a.call(r.Context(), http.MethodPost, "/api/phrase", map[string]any{"text": r.FormValue("text"), "act": true}, &done)
+	err := a.call(r.Context(), http.MethodPost, "/api/phrase", map[string]any{"text": r.FormValue("text"), "act": true},
+		&done)
 	said := done.Words
 	if err != nil {
 		said = err.Error()
@@ -238,7 +239,8 @@ var html = template.Must(template.New("page").Parse(`<!doctype html><html lang="
 <style>body{font:16px/1.5 sans-serif;max-width:36rem;margin:2rem auto;padding:0 1rem;color:#222}
 input,button{font:inherit;padding:.5rem .75rem}td{padding:.25rem 1rem .25rem 0;border-top:1px solid #ddd}</style>
 <h1>Stand-in assistant</h1><p role="status">{{.Said}}</p>
-{{if .Linked}}<form method="post" action="/say"><input name="text" aria-label="What is to be done" maxlength="500" autofocus>
+{{if .Linked}}<form method="post" action="/say"><input name="text" aria-label="What is to be " +
+	"done" maxlength="500" autofocus>
 <button>Say it</button></form>
 <table>{{range .Things}}<tr><td>{{.Title}}<td>{{.Controls}}{{end}}</table>
 <form method="post" action="/unlink"><button>End the link</button></form>

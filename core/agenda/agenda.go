@@ -1,6 +1,6 @@
-// Package agenda reads calendars (iCalendar, RFC 5545) as people publish them: which events begin and end within a time.
-// Moved and cancelled occurrences, whole days, and the names that other systems have for time zones are understood; how
-// much is read is bounded. It fetches nothing and reads no clock.
+// Package agenda reads calendars (iCalendar, RFC 5545) as people publish them: which events begin and end within a
+// time. Moved and cancelled occurrences, whole days, and the names that other systems have for time zones are
+// understood; how much is read is bounded. It fetches nothing and reads no clock.
 package agenda
 
 import (
@@ -71,7 +71,8 @@ func Read(text []byte, zone *time.Location) (*Calendar, error) {
 		return nil, fmt.Errorf("%w: it has more than %d MB", ErrCalendar, MaxBytes>>20)
 	}
 	if n := bytes.Count(text, []byte("BEGIN:VEVENT")); n > MaxEvents {
-		return nil, fmt.Errorf("%w: it has %d events, the most is %d: publish less of the past", ErrCalendar, n, MaxEvents)
+		return nil, fmt.Errorf("%w: it has %d events, the most is %d: publish less of the past", ErrCalendar, n,
+			MaxEvents)
 	}
 	c := &Calendar{}
 	d := ical.NewDecoder(bytes.NewReader(text))
@@ -167,7 +168,8 @@ func readEvent(e ical.Event, zone *time.Location) (w written, err error) {
 		if w.rule.Freq > rrule.DAILY {
 			return w, fmt.Errorf("it comes again more often than every day")
 		}
-		if len(w.rule.Byhour)*max(len(w.rule.Byminute), 1)*max(len(w.rule.Bysecond), 1) > 24 || len(w.rule.Byminute) > 24 ||
+		if len(w.rule.Byhour)*max(len(w.rule.Byminute), 1)*max(len(w.rule.Bysecond), 1) > 24 ||
+			len(w.rule.Byminute) > 24 ||
 			len(w.rule.Bysecond) > 1 {
 			return w, fmt.Errorf("it comes again more often than 24 times a day")
 		}

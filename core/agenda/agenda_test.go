@@ -19,7 +19,8 @@ func file(events ...string) []byte {
 		if !strings.Contains(e, "UID:") {
 			e = fmt.Sprintf("UID:%d\n%s", i, e)
 		}
-		b.WriteString("BEGIN:VEVENT\r\nDTSTAMP:20260101T000000Z\r\n" + strings.ReplaceAll(strings.TrimSpace(e), "\n", "\r\n") +
+		b.WriteString("BEGIN:VEVENT\r\nDTSTAMP:20260101T000000Z\r\n" + strings.ReplaceAll(strings.TrimSpace(e), "\n",
+			"\r\n") +
 			"\r\nEND:VEVENT\r\n")
 	}
 	b.WriteString("END:VCALENDAR\r\n")
@@ -46,7 +47,8 @@ const week = 7 * 24 * time.Hour
 
 func TestBetween_MovedCancelledAndLeftOut(t *testing.T) {
 	t.Parallel()
-	rule := "UID:night\nSUMMARY:Public night\nDTSTART;TZID=Europe/Lisbon:20261101T200000\nDURATION:PT2H\nRRULE:FREQ=DAILY\n"
+	rule := "UID:night\nSUMMARY:Public " +
+		"night\nDTSTART;TZID=Europe/Lisbon:20261101T200000\nDURATION:PT2H\nRRULE:FREQ=DAILY\n"
 	assert.Equal(t, []string{"01 20:00 Public night", "02 20:00 Public night"}, coming(t, 48*time.Hour, rule))
 	moved := "UID:night\nRECURRENCE-ID;TZID=Europe/Lisbon:20261202T200000\nSUMMARY:Public night\n" +
 		"DTSTART;TZID=Europe/Lisbon:20261203T090000\nDURATION:PT1H"
@@ -58,18 +60,20 @@ func TestBetween_MovedCancelledAndLeftOut(t *testing.T) {
 func TestBetween_ZonesDaysAndDates(t *testing.T) {
 	t.Parallel()
 	for event, want := range map[string][]string{
-		"SUMMARY:UTC\nDTSTART:20261201T100000Z":                                           {"01 10:00 UTC"},
-		"SUMMARY:Floats\nDTSTART:20261201T100000":                                         {"01 10:00 Floats"},
-		"SUMMARY:Paris\nDTSTART;TZID=Romance Standard Time:20261201T100000":               {"01 09:00 Paris"},
-		"SUMMARY:Path\nDTSTART;TZID=/some.where.org/2026/Europe/Paris:20261201T100000":    {"01 09:00 Path"},
-		"SUMMARY:Nowhere\nDTSTART;TZID=Customized 7:20261201T100000":                      {"01 10:00 Nowhere"},
-		"SUMMARY:Day\nDTSTART;VALUE=DATE:20261202":                                        {"02 00:00 Day"},
-		"SUMMARY:Days\nDTSTART;VALUE=DATE:20261129\nRRULE:FREQ=WEEKLY;COUNT=2":            {"06 00:00 Days"},
-		"SUMMARY:More\nDTSTART:20261001T080000Z\nRDATE:20261203T080000Z,20261204T080000Z": {"03 08:00 More", "04 08:00 More"},
+		"SUMMARY:UTC\nDTSTART:20261201T100000Z":                                        {"01 10:00 UTC"},
+		"SUMMARY:Floats\nDTSTART:20261201T100000":                                      {"01 10:00 Floats"},
+		"SUMMARY:Paris\nDTSTART;TZID=Romance Standard Time:20261201T100000":            {"01 09:00 Paris"},
+		"SUMMARY:Path\nDTSTART;TZID=/some.where.org/2026/Europe/Paris:20261201T100000": {"01 09:00 Path"},
+		"SUMMARY:Nowhere\nDTSTART;TZID=Customized 7:20261201T100000":                   {"01 10:00 Nowhere"},
+		"SUMMARY:Day\nDTSTART;VALUE=DATE:20261202":                                     {"02 00:00 Day"},
+		"SUMMARY:Days\nDTSTART;VALUE=DATE:20261129\nRRULE:FREQ=WEEKLY;COUNT=2":         {"06 00:00 Days"},
+		"SUMMARY:More\nDTSTART:20261001T080000Z\nRDATE:20261203T080000Z,20261204T080000Z": {"03 08:00 More",
+			"04 08:00 More"},
 		"SUMMARY:Under way\nDTSTART:20261130T230000Z\nDTEND:20261201T010000Z":             {"30 23:00 Under way"},
 		"SUMMARY:First Thursday\nDTSTART:20260101T190000Z\nRRULE:FREQ=MONTHLY;BYDAY=1TH":  {"03 19:00 First Thursday"},
 		"SUMMARY:Over\nDTSTART:20260101T190000Z\nRRULE:FREQ=DAILY;UNTIL=20260601T000000Z": nil,
-		"SUMMARY:Two\\, lines\\nof it\nDTSTART:20261201T100000Z":                          {"01 10:00 Two, lines of it"},
+		"SUMMARY:Two\\, lines\\nof it\nDTSTART:20261201T100000Z": {"01 10:00 Two, lines of " +
+			"it"},
 	} {
 		assert.Equal(t, want, coming(t, week, event), event)
 	}
@@ -88,7 +92,8 @@ func TestRead_IsBounded(t *testing.T) {
 		assert.ErrorContains(t, err, says)
 	}
 	// what cannot be understood leaves the others
-	for _, odd := range []string{"SUMMARY:Odd\nDTSTART:yesterday", "SUMMARY:Odd\nDTSTART:20261201T100000Z\nRRULE:FREQ=SECONDLY",
+	for _, odd := range []string{"SUMMARY:Odd\nDTSTART:yesterday",
+		"SUMMARY:Odd\nDTSTART:20261201T100000Z\nRRULE:FREQ=SECONDLY",
 		"SUMMARY:Odd\nDTSTART:20261201T100000Z\nRRULE:FREQ=DAILY;BYHOUR=1,2,3,4,5,6,7,8;BYMINUTE=1,2,3,4",
 		"SUMMARY:Odd\nDTSTART:20261201T100000Z\nDTEND:20261201T090000Z", "SUMMARY:Odd"} {
 		c, err := Read(file(odd, "SUMMARY:Good\nDTSTART:20261201T100000Z"), time.UTC)
@@ -121,7 +126,8 @@ func TestBetween_RulesThatNeverEnd(t *testing.T) {
 func BenchmarkBetween(b *testing.B) {
 	var events []string
 	for i := range 2000 {
-		events = append(events, fmt.Sprintf("SUMMARY:Talk %d\nDTSTART:2020%02d01T100000Z\nRRULE:FREQ=WEEKLY", i, i%12+1))
+		events = append(events, fmt.Sprintf("SUMMARY:Talk %d\nDTSTART:2020%02d01T100000Z\nRRULE:FREQ=WEEKLY", i,
+			i%12+1))
 	}
 	text := file(events...)
 	from := time.Date(2026, 12, 1, 0, 0, 0, 0, time.UTC)

@@ -136,7 +136,8 @@ func (s *spoken) names() {
 			continue
 		}
 		for _, c := range d.Controls {
-			if one := s.control(c, true); c.Kind != control.Power && c.Kind != control.Travel && one != "" && !seen[one] {
+			if one := s.control(c, true); c.Kind != control.Power && c.Kind != control.Travel && one != "" &&
+				!seen[one] {
 				seen[one] = true
 				shared = append(shared, one)
 			}
@@ -178,8 +179,8 @@ func oneOf(all []string) string {
 	return "(" + strings.Join(slices.Compact(all), " | ") + ")"
 }
 
-// isSpoken says whether a name is spoken: a whole name, or its last words. What devices are, and what else that is called,
-// is typed only.
+// isSpoken says whether a name is spoken: a whole name, or its last words. What devices are, and what else that is
+// called, is typed only.
 func isSpoken(e entry, things []thing) bool {
 	if e.cost == 0 {
 		return true
@@ -192,9 +193,10 @@ func isSpoken(e entry, things []thing) bool {
 func (s *spoken) compares(word string) bool {
 	about := s.language.compares[word].controls
 	return slices.ContainsFunc(s.house.Devices, func(d Device) bool {
-		return (s.sees == nil || s.sees(run.Device, d.ID)) && slices.ContainsFunc(d.Controls, func(c control.Control) bool {
-			return slices.Contains(about, c.Name)
-		})
+		return (s.sees == nil || s.sees(run.Device, d.ID)) && slices.ContainsFunc(d.Controls,
+			func(c control.Control) bool {
+				return slices.Contains(about, c.Name)
+			})
 	})
 }
 

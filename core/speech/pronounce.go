@@ -148,7 +148,8 @@ func kindOf(r rune) rune {
 
 // Phones of digits, of ten to nineteen, and of tens.
 var (
-	digitPhones = []string{"Z IH R OW", "W AH N", "T UW", "TH R IY", "F AO R", "F AY V", "S IH K S", "S EH V AH N", "EY T",
+	digitPhones = []string{"Z IH R OW", "W AH N", "T UW", "TH R IY", "F AO R", "F AY V", "S IH K S", "S EH V AH N",
+		"EY T",
 		"N AY N"}
 	teenPhones = []string{"T EH N", "IH L EH V AH N", "T W EH L V", "TH ER T IY N", "F AO R T IY N", "F IH F T IY N",
 		"S IH K S T IY N", "S EH V AH N T IY N", "EY T IY N", "N AY N T IY N"}
@@ -192,7 +193,8 @@ func spell(w string) string {
 
 // onsets are the consonants that a word may begin with, of two and more.
 var onsets = []string{"bl", "br", "ch", "chr", "cl", "cr", "dr", "dw", "fl", "fr", "gh", "gl", "gn", "gr", "kh", "kl",
-	"kn", "kr", "ph", "pl", "pr", "ps", "qu", "rh", "sc", "sch", "scr", "sh", "shr", "sk", "sl", "sm", "sn", "sp", "spl",
+	"kn", "kr", "ph", "pl", "pr", "ps", "qu", "rh", "sc", "sch", "scr", "sh", "shr", "sk", "sl", "sm", "sn", "sp",
+	"spl",
 	"spr", "squ", "st", "str", "sv", "sw", "th", "thr", "tr", "ts", "tw", "vl", "wh", "wr", "zw"}
 
 // startsLikeAWord says whether a word has a vowel and begins as words do; the others are said letter by letter.
@@ -241,11 +243,14 @@ var spellings = []spelling{
 	{letters: "ce", phones: "S EH"}, {letters: "ci", phones: "S IH"}, {letters: "cy", phones: "S IY"},
 	{letters: "ge", phones: "JH EH"}, {letters: "gi", phones: "JH IH"},
 	{letters: "b", phones: "B"}, {letters: "c", phones: "K"}, {letters: "d", phones: "D"}, {letters: "f", phones: "F"},
-	{letters: "g", phones: "G"}, {letters: "h", phones: "HH"}, {letters: "j", phones: "JH"}, {letters: "k", phones: "K"},
+	{letters: "g", phones: "G"}, {letters: "h", phones: "HH"}, {letters: "j", phones: "JH"}, {letters: "k",
+		phones: "K"},
 	{letters: "l", phones: "L"}, {letters: "m", phones: "M"}, {letters: "n", phones: "N"}, {letters: "p", phones: "P"},
 	{letters: "q", phones: "K"}, {letters: "r", phones: "R"}, {letters: "s", phones: "S"}, {letters: "t", phones: "T"},
-	{letters: "v", phones: "V"}, {letters: "w", phones: "W"}, {letters: "x", phones: "K S"}, {letters: "z", phones: "Z"},
-	{letters: "a", phones: "AE"}, {letters: "e", phones: "EH"}, {letters: "i", phones: "IH"}, {letters: "o", phones: "AA"},
+	{letters: "v", phones: "V"}, {letters: "w", phones: "W"}, {letters: "x", phones: "K S"}, {letters: "z",
+		phones: "Z"},
+	{letters: "a", phones: "AE"}, {letters: "e", phones: "EH"}, {letters: "i", phones: "IH"}, {letters: "o",
+		phones: "AA"},
 	{letters: "u", phones: "AH"}, {letters: "y", phones: "IH"},
 }
 

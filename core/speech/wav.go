@@ -70,7 +70,8 @@ func format(f []byte) error {
 		kind = binary.LittleEndian.Uint16(f[24:])
 	}
 	if kind != 1 || channels != 1 || rate != Rate || bits != 16 {
-		return fmt.Errorf("%w: it has %d channels, %d samples a second and %d bits: record one channel of 16-bit PCM at %d "+
+		return fmt.Errorf("%w: it has %d channels, %d samples a second and %d bits: record one channel of 16-bit PCM "+
+			"at %d "+
 			"samples a second", ErrRecording, channels, rate, bits, Rate)
 	}
 	return nil

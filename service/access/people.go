@@ -22,7 +22,7 @@ type Person = store.Person
 
 // byOf is a person at a browser.
 func byOf(p Person, browser string) grant.By {
-	return grant.By{Actor: grant.Actor{ID: p.ID, Kind: grant.Person, Name: p.Name}, Via: inShort(browser)}
+	return grant.By{Actor: grant.Actor{ID: p.ID, Kind: grant.Person, Name: p.Name}, Via: InShort(browser)}
 }
 
 var (
@@ -30,8 +30,8 @@ var (
 	systems  = regexp.MustCompile(`Android|iPhone|iPad|Windows|Mac OS X|Linux`)
 )
 
-// inShort says which browser it is, as far as a person wants to know: "Chrome on Android".
-func inShort(agent string) string {
+// InShort says which browser it is, as far as a person wants to know: "Chrome on Android".
+func InShort(agent string) string {
 	name := browsers.FindStringSubmatch(agent)
 	switch on := systems.FindString(agent); {
 	case name == nil && agent == "":

@@ -49,7 +49,8 @@ const (
 
 const version = 1
 
-// Fetch fetches a text of at most so many bytes. tag is what came with the text before; where nothing is new, text is nil.
+// Fetch fetches a text of at most so many bytes. tag is what came with the text before; where nothing is new, text is
+// nil.
 type Fetch func(ctx context.Context, address, tag string, most int64) (text []byte, newTag string, err error)
 
 // Calendar is a calendar that is fetched.
@@ -180,7 +181,8 @@ func (a *Agendas) Put(ctx context.Context, one Calendar, by grant.By) (Calendar,
 	switch {
 	case err != nil || len(one.URL) > mostURL || u.Scheme != "http" && u.Scheme != "https" || u.Hostname() == "" ||
 		u.User != nil:
-		return one, fmt.Errorf("%w: that is no address of a calendar: write http://HOST/… or https://HOST/…", ErrCalendar)
+		return one, fmt.Errorf("%w: that is no address of a calendar: write http://HOST/… or https://HOST/…",
+			ErrCalendar)
 	}
 	if err := device.CheckSlug("the calendar's name", one.Name); err != nil {
 		return one, err

@@ -1,6 +1,6 @@
 // Package assistants keeps the assistants that the owner registered (OAuth 2.0 clients), and the links to them: what
-// each may see and use, until the link is ended. What an assistant holds is a token of service/access for an hour, and one
-// to get the next, which is good once. Secrets are random, and kept only as hashes.
+// each may see and use, until the link is ended. What an assistant holds is a token of service/access for an hour, and
+// one to get the next, which is good once. Secrets are random, and kept only as hashes.
 package assistants
 
 import (
@@ -188,7 +188,8 @@ func (a *Assistants) Add(ctx context.Context, name string, redirects []string, b
 		return Client{}, "", err
 	}
 	if len(redirects) == 0 || len(redirects) > mostRedirects {
-		return Client{}, "", fmt.Errorf("%w: give 1 to %d addresses that it sends people back to", ErrAssistant, mostRedirects)
+		return Client{}, "", fmt.Errorf("%w: give 1 to %d addresses that it sends people back to", ErrAssistant,
+			mostRedirects)
 	}
 	for _, r := range redirects {
 		if err := checkRedirect(r); err != nil {
@@ -242,7 +243,8 @@ func (a *Assistants) Remove(ctx context.Context, name string, by grant.By) error
 		}
 	}
 	_, _, err = a.doc.Change(ctx, func(l list) (list, error) {
-		return list{slices.DeleteFunc(slices.Clone(l.Clients), func(o Client) bool { return o.ID == c.ID }), l.Links}, nil
+		return list{slices.DeleteFunc(slices.Clone(l.Clients), func(o Client) bool { return o.ID == c.ID }), l.Links},
+			nil
 	})
 	if err == nil {
 		a.say(by, "Removed the assistant "+name)
@@ -306,7 +308,8 @@ func (a *Assistants) end(ctx context.Context, id string) error {
 		return err
 	}
 	_, _, err = a.doc.Change(ctx, func(all list) (list, error) {
-		return list{all.Clients, slices.DeleteFunc(slices.Clone(all.Links), func(o Link) bool { return o.ID == id })}, nil
+		return list{all.Clients, slices.DeleteFunc(slices.Clone(all.Links), func(o Link) bool { return o.ID == id })},
+			nil
 	})
 	return err
 }

@@ -71,8 +71,8 @@ func (a *Assistants) Asked(id string) (Request, error) {
 	return *r, nil
 }
 
-// Answer answers a request once: yes, with the rights and the part of the house that were said, or no. The code that the
-// assistant gets where it is yes comes back.
+// Answer answers a request once: yes, with the rights and the part of the house that were said, or no. The code that
+// the assistant gets where it is yes comes back.
 func (a *Assistants) Answer(id string, yes bool, rights []grant.Right, where grant.Where, by grant.By) (r Request,
 	code string, err error) {
 	a.mu.Lock()
@@ -116,7 +116,8 @@ func (a *Assistants) Use(ctx context.Context, code string) (Request, error) {
 		one.revoked = true
 		link, name := one.Link.ID, a.nameOf(one.Client)
 		a.mu.Unlock()
-		a.say(grant.TheHouse("assistant"), "The code of a link of the assistant "+name+" was used twice, so the link is ended: "+
+		a.say(grant.TheHouse("assistant"), "The code of a link of the assistant "+name+" was used twice, so the link "+
+			"is ended: "+
 			"somebody may have listened")
 		return Request{}, joined(fmt.Errorf("%w: its code was used before", ErrRefused), a.end(ctx, link))
 	}
@@ -134,7 +135,8 @@ func joined(err, other error) error {
 }
 
 // Begin makes the link of a request whose code was used, and gives what the assistant holds from now on.
-func (a *Assistants) Begin(ctx context.Context, r Request, stays bool) (token, refresh string, expires time.Time, err error) {
+func (a *Assistants) Begin(ctx context.Context, r Request, stays bool) (token, refresh string, expires time.Time,
+	err error) {
 	a.writer.Lock()
 	defer a.writer.Unlock()
 	a.mu.Lock()
@@ -146,7 +148,8 @@ func (a *Assistants) Begin(ctx context.Context, r Request, stays bool) (token, r
 	}
 	l := r.Link
 	if len(a.doc.Get().Links) >= mostLinks {
-		return "", "", time.Time{}, fmt.Errorf("%w: there are %d links, which is the most: end one", ErrAssistant, mostLinks)
+		return "", "", time.Time{}, fmt.Errorf("%w: there are %d links, which is the most: end one", ErrAssistant,
+			mostLinks)
 	}
 	next := ""
 	if stays {
@@ -184,13 +187,14 @@ func (a *Assistants) token(ctx context.Context, l Link) (id, token string, err e
 	if l.Person != "" {
 		by = grant.By{Actor: grant.Actor{ID: l.Person, Kind: grant.Person}}
 	}
-	t, token, err := a.Access.AddToken(ctx, access.NewToken{Name: "assistant " + a.nameOf(l.Client) + " " + store.NewID(),
+	t, token, err := a.Access.AddToken(ctx, access.NewToken{Name: "assistant " + a.nameOf(l.Client) + " " +
+		store.NewID(),
 		Rights: l.Rights, Where: l.Where, Quiet: true}, by)
 	return t.ID, token, err
 }
 
-// Holder is the link of a token that gets the next one. One that was good before ends the link: somebody else has it, too.
-// The error wraps ErrRefused.
+// Holder is the link of a token that gets the next one. One that was good before ends the link: somebody else has it,
+// too. The error wraps ErrRefused.
 func (a *Assistants) Holder(ctx context.Context, refresh string) (Link, error) {
 	id, next, _ := strings.Cut(refresh, ".")
 	l, err := a.link(id)
@@ -198,7 +202,8 @@ func (a *Assistants) Holder(ctx context.Context, refresh string) (Link, error) {
 	case err != nil || l.Refresh == "":
 		return Link{}, fmt.Errorf("%w: it is not linked", ErrRefused)
 	case !same(l.Refresh, next):
-		a.say(grant.TheHouse("assistant"), "An old token of the assistant "+a.nameOf(l.Client)+" came again, so its link is "+
+		a.say(grant.TheHouse("assistant"), "An old token of the assistant "+a.nameOf(l.Client)+" came again, so its "+
+			"link is "+
 			"ended: somebody may have copied it")
 		return Link{}, joined(fmt.Errorf("%w: this token was used before", ErrRefused), a.end(ctx, id))
 	case l.Person != "" && !a.stillOwner(l.Person):
@@ -214,7 +219,8 @@ func (a *Assistants) stillOwner(person string) bool {
 }
 
 // Refresh gives an assistant its next tokens; the ones before are worthless. The error wraps ErrRefused.
-func (a *Assistants) Refresh(ctx context.Context, refresh string) (token, nextRefresh string, expires time.Time, err error) {
+func (a *Assistants) Refresh(ctx context.Context, refresh string) (token, nextRefresh string, expires time.Time,
+	err error) {
 	l, err := a.Holder(ctx, refresh)
 	if err != nil {
 		return "", "", time.Time{}, err

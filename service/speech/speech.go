@@ -1,5 +1,5 @@
-// Package speech makes phrases of spoken words. What was heard is shown with what it means; it is done when somebody says
-// so, or at once where the phrase is one of those that the house was told to trust, and costs nothing.
+// Package speech makes phrases of spoken words. What was heard is shown with what it means; it is done when somebody
+// says so, or at once where the phrase is one of those that the house was told to trust, and costs nothing.
 package speech
 
 import (
@@ -44,8 +44,8 @@ const version = 1
 // Recogniser makes words of a recording.
 type Recogniser interface {
 	Name() string
-	// Hear gives the words of a recording of speech.Rate, "" where none are recognised. grammar is in the JSpeech Grammar Format, and
-	// dictionary has the phones of its words.
+	// Hear gives the words of a recording of speech.Rate, "" where none are recognised. grammar is in the JSpeech
+	// Grammar Format, and dictionary has the phones of its words.
 	Hear(ctx context.Context, recording []int16, grammar, dictionary string) (string, error)
 }
 
@@ -100,15 +100,16 @@ type Heard struct {
 	Done    bool  // it was done at once
 }
 
-// Hear recognises a recording, and says what it means to a speaker. It does nothing, except where the phrase is trusted.
-// Errors wrap speech.ErrRecording, ErrNone, ErrBusy, ErrNothing, or are the recogniser's.
+// Hear recognises a recording, and says what it means to a speaker. It does nothing, except where the phrase is
+// trusted. Errors wrap speech.ErrRecording, ErrNone, ErrBusy, ErrNothing, or are the recogniser's.
 func (s *Speech) Hear(ctx context.Context, file []byte, act bool, who phrases.Speaker) (Heard, error) {
 	x, err := speech.ReadWAV(file)
 	if err != nil {
 		return Heard{}, err
 	}
 	if s.Recogniser == nil {
-		return Heard{}, fmt.Errorf("%w: install pocketsphinx and pocketsphinx-en-us on the machine that Urbo runs on and "+
+		return Heard{}, fmt.Errorf("%w: install pocketsphinx and pocketsphinx-en-us on the machine that Urbo runs on "+
+			"and "+
 			"start it again, or name one with urbo serve --speech", ErrNone)
 	}
 	grammar, dictionary, err := s.grammar(ctx, who)
@@ -145,9 +146,10 @@ func (s *Speech) Hear(ctx context.Context, file []byte, act bool, who phrases.Sp
 
 // acts says whether a phrase is done without a tap: it is trusted, means one thing, and can be done now.
 func (s *Speech) acts(text string, a phrases.Answer) bool {
-	return a.Question == "" && a.Trouble == "" && s.costs(a) == "" && slices.ContainsFunc(s.doc.Get().Phrases, func(p string) bool {
-		return errand.SameWords(p, text)
-	})
+	return a.Question == "" && a.Trouble == "" && s.costs(a) == "" && slices.ContainsFunc(s.doc.Get().Phrases,
+		func(p string) bool {
+			return errand.SameWords(p, text)
+		})
 }
 
 // grammar is what is recognised of a speaker, and how its words are pronounced.
@@ -195,8 +197,8 @@ func (s *Speech) pronounce(words []string) (speech.Pronounced, error) {
 func (s *Speech) Trusted() []string { return s.doc.Get().Phrases }
 
 // Trust lets a phrase be done without a tap where somebody speaks it. It has to mean one thing that costs nothing:
-// errands that wait for it, an occasion, or controls of devices that can be set back. Errors wrap ErrPhrase, or are those
-// of Understand.
+// errands that wait for it, an occasion, or controls of devices that can be set back. Errors wrap ErrPhrase, or are
+// those of Understand.
 func (s *Speech) Trust(ctx context.Context, text string, who phrases.Speaker) error {
 	a, err := s.Phrases.Understand(ctx, text, who)
 	switch {
@@ -206,7 +208,8 @@ func (s *Speech) Trust(ctx context.Context, text string, who phrases.Speaker) er
 		return fmt.Errorf("%w: it can mean several things: %s", ErrPhrase, a.Question)
 	}
 	if costs := s.costs(a); costs != "" {
-		return fmt.Errorf("%w: it %s, and speech is sometimes misheard: such a phrase waits for a tap", ErrPhrase, costs)
+		return fmt.Errorf("%w: it %s, and speech is sometimes misheard: such a phrase waits for a tap", ErrPhrase,
+			costs)
 	}
 	_, _, err = s.doc.Change(ctx, func(t trusted) (trusted, error) {
 		if slices.ContainsFunc(t.Phrases, func(p string) bool { return errand.SameWords(p, text) }) {
