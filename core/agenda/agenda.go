@@ -30,6 +30,8 @@ const (
 	MaxEvents, MaxComing = 20_000, 5_000
 	// mostTurns is how often a rule is followed from its first event on.
 	mostTurns = 100_000
+	// mostDeep is how deep its parts may lie in each other.
+	mostDeep = 8
 	// mostExtra is the most dates beside a rule.
 	mostExtra = 2_000
 	// MaxTitle is how much of a title is kept, in bytes.
@@ -66,7 +68,8 @@ type Calendar struct {
 }
 
 // Read reads a calendar. zone is that of times that name none. Errors wrap ErrCalendar.
-func Read(text []byte, zone *time.Location) (*Calendar, error) {
+func Read(text []byte, zone *time.Location) (c *Calendar, err error) {
+	defer caught(&err)
 	if len(text) > MaxBytes {
 		return nil, fmt.Errorf("%w: it has more than %d MB", ErrCalendar, MaxBytes>>20)
 	}
@@ -74,7 +77,10 @@ func Read(text []byte, zone *time.Location) (*Calendar, error) {
 		return nil, fmt.Errorf("%w: it has %d events, the most is %d: publish less of the past", ErrCalendar, n,
 			MaxEvents)
 	}
-	c := &Calendar{}
+	if deep(text) {
+		return nil, fmt.Errorf("%w: its parts lie in each other more than %d deep", ErrCalendar, mostDeep)
+	}
+	c = &Calendar{}
 	d := ical.NewDecoder(bytes.NewReader(text))
 	read := 0
 	for {
@@ -101,6 +107,31 @@ func Read(text []byte, zone *time.Location) (*Calendar, error) {
 		return nil, fmt.Errorf("%w: it has no BEGIN:VCALENDAR", ErrCalendar)
 	}
 	return c, nil
+}
+
+// deep says whether parts of a text lie in each other deeper than those of any calendar: the library that reads them goes
+// as deep as they do.
+func deep(text []byte) bool {
+	depth := 0
+	for line := range bytes.Lines(text) {
+		switch word, _, _ := bytes.Cut(bytes.TrimSpace(line), []byte(":")); {
+		case bytes.EqualFold(word, []byte("BEGIN")):
+			depth++
+		case bytes.EqualFold(word, []byte("END")):
+			depth--
+		}
+		if depth > mostDeep {
+			return true
+		}
+	}
+	return false
+}
+
+// caught makes an error of a panic: the libraries that read calendars and their rules have some for what nobody writes.
+func caught(err *error) {
+	if p := recover(); p != nil {
+		*err = fmt.Errorf("%w: it is written as no calendar is (%v)", ErrCalendar, p)
+	}
 }
 
 // Len is how many events are written in it.
@@ -228,7 +259,8 @@ func parse(v string, zone *time.Location) (at time.Time, day bool, err error) {
 
 // Between are the events that begin or end from one time to another, the soonest first, at most MaxComing. The error is
 // that of ctx, or wraps ErrCalendar where a rule cannot be followed.
-func (c *Calendar) Between(ctx context.Context, from, to time.Time) ([]Event, error) {
+func (c *Calendar) Between(ctx context.Context, from, to time.Time) (out []Event, err error) {
+	defer caught(&err)
 	type occurrence struct {
 		uid string
 		at  int64
@@ -239,7 +271,6 @@ func (c *Calendar) Between(ctx context.Context, from, to time.Time) ([]Event, er
 			moved[occurrence{w.uid, w.instead.Unix()}] = true
 		}
 	}
-	var out []Event
 	add := func(w written, at, was time.Time) {
 		ends := at.Add(w.long)
 		if w.allDay { // a day may have 23 hours

@@ -84,9 +84,9 @@ func TestBetween_ZonesDaysAndDates(t *testing.T) {
 
 func TestRead_IsBounded(t *testing.T) {
 	t.Parallel()
-	for text, says := range map[string]string{"": "BEGIN:VCALENDAR", "hello": "calendar",
+	for text, says := range map[string]string{"": "BEGIN:VCALENDAR", "hello": "calendar", "0;0=": "as no calendar is",
 		strings.Repeat("a", MaxBytes+1): "MB", strings.Repeat("BEGIN:VEVENT\r\n", MaxEvents+1): "the most is",
-		"BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\n": "calendar"} {
+		"BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\n": "calendar", strings.Repeat("BEGIN:X\r\n", 1_000_000): "deep"} {
 		_, err := Read([]byte(text), time.UTC)
 		assert.ErrorIs(t, err, ErrCalendar)
 		assert.ErrorContains(t, err, says)
@@ -137,4 +137,32 @@ func BenchmarkBetween(b *testing.B) {
 		_, err = c.Between(b.Context(), from, from.Add(week))
 		require.NoError(b, err)
 	}
+}
+
+// FuzzRead reads any text as a calendar, and follows it for a week: it ends, and what comes is in order and bounded.
+func FuzzRead(f *testing.F) {
+	for _, e := range []string{"SUMMARY:A\nDTSTART;TZID=Romance Standard Time:20261201T100000\nRRULE:FREQ=WEEKLY;BYDAY=MO,TU",
+		"DTSTART;VALUE=DATE:20261202\nRDATE;VALUE=PERIOD:20261203T080000Z/PT1H\nEXDATE:20261202T000000Z",
+		"DTSTART:19700101T000000Z\nRRULE:FREQ=YEARLY;BYWEEKNO=53;BYDAY=FR;BYSETPOS=-1"} {
+		f.Add(file(e))
+	}
+	from := time.Date(2026, 12, 1, 0, 0, 0, 0, time.UTC)
+	f.Fuzz(func(t *testing.T, text []byte) {
+		c, err := Read(text, lisbon)
+		if err != nil {
+			return
+		}
+		ctx, cancel := context.WithTimeout(t.Context(), time.Second)
+		defer cancel()
+		all, err := c.Between(ctx, from, from.Add(week))
+		if err != nil {
+			return
+		}
+		assert.LessOrEqual(t, len(all), MaxComing)
+		for i, e := range all {
+			assert.LessOrEqual(t, len(e.Title), MaxTitle)
+			assert.False(t, e.Ends.Before(e.Begins))
+			assert.True(t, i == 0 || !e.Begins.Before(all[i-1].Begins))
+		}
+	})
 }

@@ -401,6 +401,12 @@ func (s *Spec) Has(control string) error {
 	return err
 }
 
+// Settable says whether something can be pressed or sent that sets a control; others are only told.
+func (s *Spec) Settable(control string) bool {
+	i, err := s.find(control)
+	return err == nil && (len(s.controls[i].Made()) > 0 || slices.Contains(s.framed, i))
+}
+
 // Check says whether a control can be at a value. The error wraps ErrForm.
 func (s *Spec) Check(control, value string) error {
 	i, err := s.find(control)

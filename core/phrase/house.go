@@ -24,6 +24,7 @@ type Device struct {
 	Kind     string // of device.KindNames
 	Room     string // id, "" for none
 	Controls []control.Control
+	Told     []string // names of controls that nothing sets, such as what a sensor tells
 	Keys     []string
 	Rolling  bool // its codes roll: it is only switched where it is named
 }

@@ -135,7 +135,7 @@ func (s *spoken) names() {
 		if s.sees != nil && !s.sees(run.Device, d.ID) {
 			continue
 		}
-		for _, c := range d.Controls {
+		for _, c := range settable(d) {
 			if one := s.control(c, true); c.Kind != control.Power && c.Kind != control.Travel && one != "" &&
 				!seen[one] {
 				seen[one] = true
@@ -214,7 +214,7 @@ func (s *spoken) tail(things []thing) (tail string, keys []string) {
 			if s.sees != nil && !s.sees(run.Device, d.ID) {
 				continue
 			}
-			for _, c := range d.Controls {
+			for _, c := range settable(d) {
 				if one := s.control(c, false); one != "" {
 					said = append(said, one)
 				}
@@ -234,6 +234,13 @@ func (s *spoken) tail(things []thing) (tail string, keys []string) {
 	return oneOf(said), keys
 }
 
+// settable are the controls of a device that something sets.
+func settable(d Device) []control.Control {
+	return slices.DeleteFunc(slices.Clone(d.Controls), func(c control.Control) bool {
+		return slices.Contains(d.Told, c.Name)
+	})
+}
+
 // spareKeys are the keys of a device that no control is set by: the others are pressed by saying what is wanted.
 func spareKeys(d Device) (keys []string) {
 	for _, k := range d.Keys {
@@ -250,7 +257,7 @@ func spareKeys(d Device) (keys []string) {
 // control is what may be said of a control; needed says that its name has to be said.
 func (s *spoken) control(c control.Control, needed bool) string {
 	name := plainWords(c.Name)
-	if !sayable(name) || len(c.Made()) == 0 {
+	if !sayable(name) {
 		return ""
 	}
 	called := strings.Join(name, " ") + " "

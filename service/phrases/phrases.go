@@ -176,6 +176,11 @@ func (p *Phrases) house() (h phrase.House) {
 			Rolling: p.Rolls(d)}
 		if spec, err := p.Targets.Beliefs.Spec(d.ID); err == nil {
 			one.Controls = spec.Controls()
+			for _, c := range one.Controls {
+				if !spec.Settable(c.Name) {
+					one.Told = append(one.Told, c.Name)
+				}
+			}
 		}
 		for _, k := range d.Keys {
 			if k.Learned() {
