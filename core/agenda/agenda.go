@@ -109,8 +109,8 @@ func Read(text []byte, zone *time.Location) (c *Calendar, err error) {
 	return c, nil
 }
 
-// deep says whether parts of a text lie in each other deeper than those of any calendar: the library that reads them goes
-// as deep as they do.
+// deep says whether parts of a text lie in each other deeper than those of any calendar: the library that reads them
+// goes as deep as they do.
 func deep(text []byte) bool {
 	depth := 0
 	for line := range bytes.Lines(text) {

@@ -49,7 +49,8 @@ func TestSpoken_IsUnderstood(t *testing.T) {
 		"boardwalk lights on for an hour": "set boardwalk/power to on for 1 h and back",
 		"open the dome shutter":           "set shutter/position to open",
 		"everything off":                  "set amplifier/power and radio/power and boardwalk/power to off",
-		"radio volume up a bit":           "set radio/volume by +1", "press display on the amplifier": "press amplifier/display"} {
+		"radio volume up a bit":           "set radio/volume by +1", "press display on the amplifier": "press " +
+			"amplifier/display"} {
 		assert.Equal(t, want, meant(g, said, nil), said)
 	}
 }

@@ -49,7 +49,8 @@ func TestReadWAV_SaysWhatIsWrong(t *testing.T) {
 		out[at] = to
 		return out
 	}
-	for says, file := range map[string][]byte{"no WAV": []byte("RIFF"), "2 channels": change(22, 2), "8 bits": change(34, 8),
+	for says, file := range map[string][]byte{"no WAV": []byte("RIFF"), "2 channels": change(22, 2),
+		"8 bits":              change(34, 8),
 		"before their format": append(append([]byte{}, good[:12]...), good[36:]...), "before its samples": good[:36],
 		"too short": WriteWAV(tone(100)), "nothing is heard": WriteWAV(make([]int16, Rate)),
 		"longer than": WriteWAV(tone(11 * Rate)), "longer": make([]byte, MaxBytes+1)} {
@@ -70,14 +71,16 @@ func FuzzReadWAV(f *testing.F) {
 	})
 }
 
-const few = "turn T ER N\ndome D OW M\ndoor D AO R\nboard B AO R D\nwalk W AO K\nagain AH G EH N\nagain(2) AH G EY N\na AH\n"
+const few = "turn T ER N\ndome D OW M\ndoor D AO R\nboard B AO R D\nwalk W AO K\nagain AH G EH N\nagain(2) AH G EY " +
+	"N\na AH\n"
 
 func TestPronounce_KnownWordsAndOthers(t *testing.T) {
 	t.Parallel()
 	for word, want := range map[string][]string{"turn": {"T ER N"}, "again": {"AH G EH N", "AH G EY N"},
 		"boardwalk": {"B AO R D W AO K"},    // two words that are known
 		"hdmi":      {"EY CH D IY EH M AY"}, // letter by letter
-		"tv":        {"T IY V IY"}, "2": {"T UW"}, "21": {"T W EH N T IY W AH N"}, "100": {"W AH N Z IH R OW Z IH R OW"},
+		"tv":        {"T IY V IY"}, "2": {"T UW"}, "21": {"T W EH N T IY W AH N"},
+		"100":     {"W AH N Z IH R OW Z IH R OW"},
 		"lantern": {"L AE N T ER N"}, "beacon": {"B IY K AA N"}, "shade": {"SH EY D"}, "dôme": {"D OW M"},
 		"door2": {"D AO R T UW"}} {
 		got, err := Pronounce([]string{word}, strings.NewReader(few))

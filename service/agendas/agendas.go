@@ -161,17 +161,7 @@ func (a *Agendas) List() []Calendar {
 
 // Find finds a calendar by its name. The error wraps ErrUnknown and names the nearest.
 func (a *Agendas) Find(name string) (Calendar, error) {
-	var known []string
-	for _, one := range a.List() {
-		if one.Name == name {
-			return one, nil
-		}
-		known = append(known, one.Name)
-	}
-	if len(known) == 0 {
-		return Calendar{}, fmt.Errorf("%w %.40q: there are none: add one (urbo calendar add)", ErrUnknown, name)
-	}
-	return Calendar{}, fmt.Errorf("%w %.40q: there are %s", ErrUnknown, name, device.Nearest(name, known))
+	return kept.Find(a.List(), func(c Calendar) string { return c.Name }, name, ErrUnknown, "urbo calendar add")
 }
 
 // Put keeps a calendar, also in the place of one of its name, and fetches it. Errors wrap ErrCalendar, device.ErrName,

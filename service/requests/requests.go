@@ -95,17 +95,7 @@ func (r *Requests) List() []Request {
 
 // Find finds a request by its name. The error wraps ErrUnknown and names the nearest.
 func (r *Requests) Find(name string) (Request, error) {
-	var known []string
-	for _, one := range r.List() {
-		if one.Name == name {
-			return one, nil
-		}
-		known = append(known, one.Name)
-	}
-	if len(known) == 0 {
-		return Request{}, fmt.Errorf("%w %.40q: there are none: make one (urbo request add)", ErrUnknown, name)
-	}
-	return Request{}, fmt.Errorf("%w %.40q: there are %s", ErrUnknown, name, device.Nearest(name, known))
+	return kept.Find(r.List(), func(one Request) string { return one.Name }, name, ErrUnknown, "urbo request add")
 }
 
 // check says what is wrong with a request.

@@ -33,6 +33,11 @@ export const words = {
     noMicrophone: 'The browser gives no microphone: allow it for this page, and try again.',
     noProgram:
       'To speak instead, install pocketsphinx and pocketsphinx-en-us where Urbo runs, and start Urbo again.',
+    browserSpeak: 'Speak to the browser',
+    browserListens: 'Listening…',
+    browserHow:
+      'The house has no speech program, so the browser listens: with many of them what you say goes to their maker. For the house itself, install pocketsphinx and pocketsphinx-en-us where Urbo runs.',
+    browserFailed: (why: string) => `The browser recognised nothing: ${why}`,
     cannot: {
       insecure:
         'To speak instead, open this page over HTTPS, or on the machine that runs Urbo: browsers give no microphone to others. See House, about.',

@@ -4,6 +4,7 @@ import { useEffect, useRef, useState } from 'react';
 import type { Heard } from '../api/client';
 import { words } from '../app/words';
 import { Note } from '../shared/Panel';
+import { BrowserSpeech, hasOwn } from './BrowserSpeech';
 import { cannot, record, type Recording } from './record';
 import { useHear, useSpeech } from './queries';
 
@@ -64,6 +65,7 @@ export function Microphone({ heard, begins }: { heard: (h: Heard) => void; begin
   const why = cannot();
   const missing = speech.data && !speech.data.program;
   if (!speech.data) return null;
+  if (missing && !why && hasOwn()) return <BrowserSpeech heard={heard} begins={begins} />;
   if (why || missing) return <Note>{missing ? words.say.noProgram : words.say.cannot[why ?? 'unable']}</Note>;
   return (
     <Box sx={{ display: 'flex', alignItems: 'center', gap: 1.5, flexWrap: 'wrap' }}>
