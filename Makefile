@@ -4,7 +4,7 @@
 # RELEASE is the number of the version that is worked on; a build between releases says its commit, too.
 RELEASE := 0.9.0
 VERSION ?= $(RELEASE)$(shell git describe --always --dirty --exclude '*' 2>/dev/null | sed 's/^/+/')
-GO_SOURCES := $(shell find api assistant cli cmd core discovery figure mqttface outgoing recogniser scenery service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*' -o -name '*.txt' -path 'core/*' -o -name '*.jsgf' -not -path '*/testdata/*' -o -path 'scenery/*' -not -name '*_test.go')
+GO_SOURCES := $(shell find api assistant cli cmd core discovery figure mqttface outgoing recogniser scenery service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*' -o -name '*.txt' -path 'core/*' -o -name '*.jsgf' -o -name '*.html' -path 'assistant/*' -not -path '*/testdata/*' -o -path 'scenery/*' -not -name '*_test.go')
 WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
 # The binary needs no C; the race detector does. Under it the large packages are compiled without optimization, which saves
 # a minute and a half on a new machine. Vet and staticcheck look at the same build as the binary, so it is made once.

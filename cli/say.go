@@ -33,9 +33,8 @@ is done, and both are shown.
   start public talk                              press freeze on the projector
   again                                          undo
 
-A phrase that an errand waits for (when phrase "good " +
-	"night" do ...) sets that errand off. Steps as errands write them are
-understood, too.`,
+A phrase that an errand waits for (when phrase "good night" do ...) sets that errand off. Steps as errands write them
+are understood, too.`,
 		Example: "  urbo say boardwalk red\n  urbo say everything off in the dome --dry\n" +
 			"  urbo say \"amplifier off in ten minutes\" --no-wait",
 		RunE: func(c *cobra.Command, argv []string) error {

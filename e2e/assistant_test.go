@@ -2,7 +2,6 @@ package e2e
 
 import (
 	"bufio"
-	"bytes"
 	"encoding/json"
 	"io"
 	"net/http"
@@ -12,6 +11,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -111,11 +111,10 @@ func TestAssistant_ForAClientThatOthersWrote(t *testing.T) {
 	require.NoError(t, err)
 	out, err := c.StdoutPipe()
 	require.NoError(t, err)
-	var trouble bytes.Buffer
-	c.Stderr = &trouble
+	c.Stderr = os.Stderr
 	require.NoError(t, c.Start())
 	lines := bufio.NewScanner(out)
-	require.True(t, lines.Scan(), trouble.String())
+	require.True(t, lines.Scan())
 	resp, err := plain.Get(lines.Text())
 	require.NoError(t, err)
 	_ = resp.Body.Close()
@@ -123,7 +122,7 @@ func TestAssistant_ForAClientThatOthersWrote(t *testing.T) {
 	require.True(t, is, resp.Header)
 	_, err = io.WriteString(in, r.saysYes(token, link, wire.Where{House: true}).String()+"\n")
 	require.NoError(t, err)
-	require.True(t, lines.Scan(), trouble.String())
+	require.True(t, lines.Scan())
 	var got struct {
 		Lasts                     int
 		Kind, After               string
@@ -131,7 +130,7 @@ func TestAssistant_ForAClientThatOthersWrote(t *testing.T) {
 		Rotated                   bool
 	}
 	require.NoError(t, json.Unmarshal(lines.Bytes(), &got), lines.Text())
-	require.NoError(t, c.Wait(), trouble.String())
+	require.NoError(t, c.Wait())
 	assert.InDelta(t, 3600, got.Lasts, 5)
 	assert.Equal(t, "bearer", strings.ToLower(got.Kind))
 	assert.Equal(t, []int{200, 401, 200, 401}, []int{got.Reads, got.Old, got.Next, got.Revoked})
@@ -258,7 +257,7 @@ func TestAssistant_StandInInTheConsole(t *testing.T) {
 	token := r.owner()
 	r.ok(nil, "tell", "boardwalk", "power", "off")
 	b := open(t, r, 1280, 800)
-	b.eval("location.href = " + quote(r.standin()))
+	b.do(chromedp.Navigate(r.standin()))
 	b.see("It is not linked")
 	b.click("Link it")
 	b.see("Stand-in asks to be linked")

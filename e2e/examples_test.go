@@ -60,7 +60,7 @@ func newShell(t *testing.T) *shell {
 
 // waiting are the commands that go on until somebody does something, or ends them.
 var waiting = regexp.MustCompile(`^(bin/)?urbo (listen|which|learn|audition|serve|demo|outpost|device pair|` +
-	`device control ask|measurement watch)\b`)
+	`device control ask|measurement watch|standin assistant)\b`)
 
 // run runs one line. A command that waits is ended once it has said something; then it must end in order.
 func (s *shell) run(line string) (out string, code int) {
@@ -169,7 +169,7 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 	// What others work with is made first, and what is taken away goes last.
 	rank := func(line string) int {
 		for i, begin := range []string{"urbo bench export --code", "urbo bench describe", "urbo device export",
-			"urbo sequence add", "urbo occasion add", "urbo errand add", "urbo calendar add",
+			"urbo sequence add", "urbo occasion add", "urbo errand add", "urbo calendar add", "urbo assistant add",
 			"urbo measurement describe",
 			"urbo occasion start",
 			"urbo board add \"Whole",
@@ -180,7 +180,8 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 				return i - 20
 			}
 		}
-		for i, begin := range []string{"urbo errand remove", "urbo calendar remove", "urbo measurement remove",
+		for i, begin := range []string{"urbo errand remove", "urbo calendar remove", "urbo assistant remove",
+			"urbo measurement remove",
 			"urbo occasion end",
 			"urbo occasion remove",
 			"urbo board remove",
@@ -213,6 +214,10 @@ func TestExamples_EveryCommandHasSomeAndTheyRunOnTheDemo(t *testing.T) {
 			line = "urbo question answer " + all[0].ID + " " + all[0].Choices[0]
 		}
 		line = strings.Replace(line, "https://club.example/night.ics", club.URL, 1)
+		if strings.HasPrefix(line, "urbo standin assistant") {
+			require.NoError(t, os.WriteFile(filepath.Join(s.dir, "secret.txt"), []byte("secret"), 0o600))
+			line += " --listen 127.0.0.1:0"
+		}
 		if strings.HasPrefix(line, "urbo speech hear") {
 			if _, err := exec.LookPath("espeak-ng"); err != nil {
 				continue

@@ -7,11 +7,13 @@ import (
 	"bytes"
 	"context"
 	"crypto/rand"
+	_ "embed"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"html/template"
 	"io"
+	"log/slog"
 	"net/http"
 	"net/url"
 	"slices"
@@ -231,17 +233,12 @@ func (a *Assistant) page(w http.ResponseWriter, r *http.Request) {
 	a.mu.Unlock()
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'")
-	_ = html.Execute(w, view)
+	if err := html.Execute(w, view); err != nil {
+		slog.Error("the stand-in's page", "error", err)
+	}
 }
 
-var html = template.Must(template.New("page").Parse(`<!doctype html><html lang="en"><meta charset="utf-8">
-<meta name="viewport" content="width=device-width"><title>Stand-in assistant</title>
-<style>body{font:16px/1.5 sans-serif;max-width:36rem;margin:2rem auto;padding:0 1rem;color:#222}
-input,button{font:inherit;padding:.5rem .75rem}td{padding:.25rem 1rem .25rem 0;border-top:1px solid #ddd}</style>
-<h1>Stand-in assistant</h1><p role="status">{{.Said}}</p>
-{{if .Linked}}<form method="post" action="/say"><input name="text" aria-label="What is to be " +
-	"done" maxlength="500" autofocus>
-<button>Say it</button></form>
-<table>{{range .Things}}<tr><td>{{.Title}}<td>{{.Controls}}{{end}}</table>
-<form method="post" action="/unlink"><button>End the link</button></form>
-{{else}}<p>It is not linked to {{.House}}.</p><form method="post" action="/begin"><button>Link it</button></form>{{end}}`))
+//go:embed page.html
+var pageText string
+
+var html = template.Must(template.New("page").Parse(pageText))
