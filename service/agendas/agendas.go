@@ -300,30 +300,60 @@ func (a *Agendas) zone() *time.Location {
 	return time.UTC
 }
 
-// Run fetches, and brings events, until ctx ends.
+// Run fetches, and brings events, until ctx ends. A calendar that is fetched slowly delays no event of another.
 func (a *Agendas) Run(ctx context.Context) error {
-	timer := time.NewTimer(0)
-	defer timer.Stop()
+	var fetching sync.WaitGroup
+	fetching.Go(func() { a.fetches(ctx) })
+	defer fetching.Wait()
 	for {
-		a.mu.Lock()
-		changed := a.changed
-		a.mu.Unlock()
+		changed := a.change()
+		timer := time.NewTimer(a.bring(ctx))
 		select {
 		case <-ctx.Done():
-			return nil
 		case <-changed:
 		case <-timer.C:
 		}
+		timer.Stop()
+		if ctx.Err() != nil {
+			return nil
+		}
+	}
+}
+
+// change is closed where the calendars change.
+func (a *Agendas) change() <-chan struct{} {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	return a.changed
+}
+
+// fetches fetches each calendar when its time comes, one after another.
+func (a *Agendas) fetches(ctx context.Context) {
+	if a.Fetch == nil {
+		return
+	}
+	for ctx.Err() == nil {
+		changed, fetched := a.change(), false
 		for _, one := range a.doc.Get().Calendars {
 			a.mu.Lock()
 			r := a.read[one.Name]
 			due := r == nil || !a.Now().Before(r.next)
 			a.mu.Unlock()
-			if due && a.Fetch != nil {
+			if due {
+				fetched = true
 				_ = a.fetch(ctx, one) // why it failed is shown
 			}
 		}
-		timer.Reset(a.bring(ctx))
+		if fetched {
+			a.wake()
+		}
+		timer := time.NewTimer(nap)
+		select {
+		case <-ctx.Done():
+		case <-changed:
+		case <-timer.C:
+		}
+		timer.Stop()
 	}
 }
 
