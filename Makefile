@@ -68,7 +68,7 @@ mutants: ## changes MUTANTS places of the rules of controls, one at a time: the 
 FUZZTIME ?= 2m
 fuzz: ## each fuzz target for FUZZTIME
 	@for target in core/signal:FuzzScanner core/line:FuzzParseSheet core/line:FuzzDecode core/bench:FuzzDescribe \
-		core/recording:FuzzOpen core/speech:FuzzReadWAV core/agenda:FuzzRead core/pack:FuzzRead core/notation:FuzzParse core/run:FuzzParse core/errand:FuzzParse station:FuzzLines \
+		core/recording:FuzzOpen core/recording:FuzzPasted core/speech:FuzzReadWAV core/agenda:FuzzRead core/pack:FuzzRead core/notation:FuzzParse core/run:FuzzParse core/errand:FuzzParse station:FuzzLines \
 		station/websocket:FuzzReceive station/mqtt:FuzzLengths station/mqtt:FuzzPayload station/mqtt:FuzzOwn \
 		service/backup:FuzzStage api:FuzzSignIn; do \
 		echo "$$target"; \

@@ -16,7 +16,51 @@ type text struct {
 	scanner *signal.Scanner
 }
 
-func openText(r *Reader) (source, error) { return &text{r, signal.NewScanner(r.in)}, nil }
+// openText reads plain lists of numbers. A text that is none of that, and is short enough to be pasted, is read as
+// people paste it.
+func openText(r *Reader) (source, error) {
+	whole, err := io.ReadAll(io.LimitReader(r.in, maxPasted+1))
+	if err != nil {
+		return nil, err
+	}
+	if len(whole) > maxPasted {
+		return &text{r, signal.NewScanner(io.MultiReader(bytes.NewReader(whole), r.in))}, nil
+	}
+	plain := signal.NewScanner(bytes.NewReader(whole))
+	for plain.Scan() {
+	}
+	if plain.Err() != nil {
+		found, err := readPasted(whole)
+		if err == nil {
+			return &pasted{r, found}, nil
+		}
+		if errors.Is(err, errUnsure) {
+			return nil, err
+		}
+	}
+	return &text{r, signal.NewScanner(bytes.NewReader(whole))}, nil
+}
+
+// pasted hands out what was read of a pasted text.
+type pasted struct {
+	r     *Reader
+	found reading
+}
+
+func (p *pasted) step() error {
+	if len(p.found.trains) == 0 {
+		return io.EOF
+	}
+	one := p.found.trains[0]
+	p.found.trains = p.found.trains[1:]
+	press, err := one.press()
+	if err != nil {
+		return err
+	}
+	p.r.Info.Understood = p.found.about
+	p.r.ready = append(p.r.ready, press)
+	return nil
+}
 
 func (t *text) step() error {
 	if !t.scanner.Scan() {
