@@ -45,7 +45,8 @@ func TestJobs_TakeWhatAPersonWouldGuessFirst(t *testing.T) {
 		{"half a shutter", "set|screen|half", 0, "50%"},
 		{"a quarter of a shutter", "set|screen|position|25 %", 0, "25%"},
 		{"cool 24 °C", "set|heat-pump|power|ON|mode|cool|target|24°C", 0, "24"},
-		{"last night, by whom", "journal|last night", 0, "asked by"},
+		{"last night, by whom", "journal|last night", 0, ""}, // nothing happened here then, where it is day now
+		{"today, by whom", "journal|today", 0, "asked by"},
 		{"last night, by whom", "who|boardwalk", 2, "urbo journal says what happened and who asked"},
 		{"last night, by whom", "journal|boardwalk", 2, "--device boardwalk"},
 		{"undo", "undo|amplifier", 2, "urbo set DEVICE --undo"},
