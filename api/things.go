@@ -62,6 +62,18 @@ type action struct {
 	set        *setting.Ticket
 }
 
+// doubtful is why something that was pressed does not count as set.
+const doubtful = "it was pressed, and what it is at now is doubtful: look at it, and say so (urbo tell)"
+
+// anyValue is a value of any kind, as the whole of an answer.
+type anyValue struct{ value any }
+
+// MarshalJSON writes the value alone.
+func (a anyValue) MarshalJSON() ([]byte, error) { return json.Marshal(a.value) }
+
+// Schema is that of any value.
+func (anyValue) Schema(huma.Registry) *huma.Schema { return &huma.Schema{} }
+
 // watched is what an observer saw last.
 type watched struct {
 	value string
@@ -113,9 +125,9 @@ func (a *API) things(r chi.Router, mqtt *mqttface.Face) {
 		})
 	call(a, operation{"GET", "/things/{device}/properties/{control}", "read-thing-property",
 		"What a control is believed to be at: a word or a number, or null where nobody knows", grant.See, ofDevice, 0},
-		func(_ context.Context, in *PropertyIn) (wire.Any, error) {
+		func(_ context.Context, in *PropertyIn) (anyValue, error) {
 			b, err := t.belief(in.Device, in.Control)
-			return wire.Any{Value: b.Value}, err
+			return anyValue{b.Value}, err
 		})
 	remove(a, operation{"PUT", "/things/{device}/properties/{control}", "write-thing-property",
 		"Set a control, and wait until it is set", grant.Use, ofDevice, http.StatusNoContent},
@@ -130,7 +142,7 @@ func (a *API) things(r chi.Router, mqtt *mqttface.Face) {
 			out, err := a.setDevice(ctx, in.Device, wire.SetRequest{Wants: []control.Want{{Control: in.Control,
 				Value: value}}})
 			if err == nil && !out.Done {
-				err = fmt.Errorf("%w: %s", errNotSet, cmp.Or(out.Reason, "what it is at now is doubtful"))
+				err = fmt.Errorf("%w: %s", errNotSet, cmp.Or(out.Reason, doubtful))
 			}
 			return err
 		})
@@ -142,9 +154,9 @@ func (a *API) things(r chi.Router, mqtt *mqttface.Face) {
 	for _, path := range []string{"properties", "beliefs"} {
 		call(a, operation{"GET", "/things/{device}/" + path + "/{control}/observe", "observe-thing-" + path,
 			"The same, once it is another than the caller observed last; after 55 s also where it is not", grant.See,
-			ofDevice, 0}, func(ctx context.Context, in *PropertyIn) (wire.Any, error) {
+			ofDevice, 0}, func(ctx context.Context, in *PropertyIn) (anyValue, error) {
 			shown, err := t.observe(ctx, in, path == "properties")
-			return wire.Any{Value: shown}, err
+			return anyValue{shown}, err
 		})
 		o := operation{"HEAD", "/things/{device}/" + path + "/{control}/observe", "can-observe-thing-" + path,
 			"Whether it can be observed", grant.See, ofDevice, http.StatusNoContent}
@@ -298,7 +310,7 @@ func (t *things) status(act action, slug string) wire.ThingStatus {
 		case err != nil:
 			trouble = err.Error()
 		case !r.Done:
-			trouble = cmp.Or(r.Reason, "what it is at now is doubtful")
+			trouble = cmp.Or(r.Reason, doubtful)
 		}
 	}
 	out.Status = "completed"

@@ -210,11 +210,10 @@ func (o *on) near(from netip.Addr) bool {
 // notice looks at the interfaces and the house's name, and announces what is new. It says whether anything is.
 func (r *Responder) notice(p *ipv4.PacketConn, all map[int]*on) (new bool) {
 	found, err := r.interfaces()
-	for index, o := range all {
+	for index := range all {
 		if !slices.ContainsFunc(found, func(f *on) bool { return f.index == index }) {
 			delete(all, index)
 			_ = p.LeaveGroup(&net.Interface{Index: index}, group)
-			_ = o
 		}
 	}
 	var places []Place

@@ -1,11 +1,8 @@
 package wire
 
 import (
-	"encoding/json"
 	"strconv"
 	"time"
-
-	"github.com/danielgtaylor/huma/v2"
 
 	"urbo/core/control"
 )
@@ -129,7 +126,6 @@ type ThingStatus struct {
 	Status string        `json:"status" enum:"pending,running,completed,failed"`
 	Href   string        `json:"href" doc:"Where to ask again"`
 	Asked  time.Time     `json:"timeRequested"`
-	Ended  *time.Time    `json:"timeEnded,omitempty"`
 	Error  *ThingTrouble `json:"error,omitempty"`
 }
 
@@ -137,12 +133,3 @@ type ThingStatus struct {
 type ThingTrouble struct {
 	Detail string `json:"detail"`
 }
-
-// Any is a value of any kind, as the whole of an answer.
-type Any struct{ Value any }
-
-// MarshalJSON writes the value alone.
-func (a Any) MarshalJSON() ([]byte, error) { return json.Marshal(a.Value) }
-
-// Schema is that of any value.
-func (Any) Schema(huma.Registry) *huma.Schema { return &huma.Schema{} }

@@ -9,10 +9,10 @@ import (
 
 // number is one number of a text.
 type number struct {
-	negative, positive bool // its sign, where it has one
-	value              float64
-	unit               string
-	fraction           bool
+	negative bool // it has a minus
+	value    float64
+	unit     string
+	fraction bool
 }
 
 var (
@@ -46,8 +46,7 @@ func runsOf(line string) (out []stretch) {
 			m[1] < len(line) && isWord(line[m[1]]) {
 			continue // a part of a name
 		}
-		n := number{unit: strings.ToLower(group(line, m, 3)), negative: group(line, m, 1) == "-",
-			positive: group(line, m, 1) == "+"}
+		n := number{unit: strings.ToLower(group(line, m, 3)), negative: group(line, m, 1) == "-"}
 		text := strings.ToLower(group(line, m, 2))
 		if hex, is := strings.CutPrefix(text, "0x"); is {
 			v, err := strconv.ParseUint(hex, 16, 32)

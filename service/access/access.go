@@ -237,14 +237,14 @@ func (a *Access) revoke(d Credential) {
 	}
 }
 
-func secret() string {
+func NewSecret() string {
 	b := make([]byte, 24)
 	_, _ = rand.Read(b) // never fails
 	return hex.EncodeToString(b)
 }
 
-// hash is enough without salt or stretching: secrets are 192 random bits.
-func hash(secret string) string {
+// HashOf is enough without salt or stretching: secrets are 192 random bits.
+func HashOf(secret string) string {
 	sum := sha256.Sum256([]byte(secret))
 	return hex.EncodeToString(sum[:])
 }
@@ -252,15 +252,15 @@ func hash(secret string) string {
 // SignIn trades a link's code for a session's cookie value. It works once, for the person that it was made for. agent
 // is what the browser calls itself, and from the address that it comes from.
 func (a *Access) SignIn(ctx context.Context, ticket, agent, from string) (Person, string, error) {
-	p, err := a.people.TakeLink(ctx, hash(ticket), a.now())
+	p, err := a.people.TakeLink(ctx, HashOf(ticket), a.now())
 	if errors.Is(err, store.ErrNotFound) || err == nil && a.over(p) {
 		return p, "", fmt.Errorf("%w is used up or too old: ask for a new link (urbo person link)", ErrTicket)
 	}
 	if err != nil {
 		return p, "", fmt.Errorf("sign in: %w", err)
 	}
-	s := secret()
-	row := store.SignIn{Hash: hash(s), ID: secret()[:8], Name: p.Name, Scope: string(p.Role), PersonID: p.ID,
+	s := NewSecret()
+	row := store.SignIn{Hash: HashOf(s), ID: NewSecret()[:8], Name: p.Name, Scope: string(p.Role), PersonID: p.ID,
 		Agent: browser(agent), Created: a.now(), Expires: a.now().Add(SessionLife)}
 	if p.Role == grant.Guest {
 		row.Expires = p.Until
@@ -333,7 +333,7 @@ func (a *Access) EndSession(ctx context.Context, id string, by grant.By) error {
 
 // Session finds who a session's cookie belongs to, who comes from an address. Its error wraps ErrNobody.
 func (a *Access) Session(ctx context.Context, session, from string) (Caller, error) {
-	row, err := a.store.SignIn(ctx, hash(session), a.now())
+	row, err := a.store.SignIn(ctx, HashOf(session), a.now())
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return Caller{}, fmt.Errorf("look up session: %w", err)
 	}
@@ -361,7 +361,7 @@ func (a *Access) Hook(ctx context.Context, secret, from string) (Caller, error) 
 }
 
 func (a *Access) token(ctx context.Context, token, from string, hook bool) (Caller, error) {
-	row, err := a.store.Token(ctx, hash(token))
+	row, err := a.store.Token(ctx, HashOf(token))
 	if errors.Is(err, store.ErrNotFound) || err == nil && (row.Scope == HookScope) != hook {
 		return Caller{}, fmt.Errorf("%w: no such token: make one with urbo token add", ErrNobody)
 	}
@@ -404,9 +404,9 @@ func (a *Access) AddToken(ctx context.Context, n NewToken, by grant.By) (Token, 
 	if err != nil {
 		return Token{}, "", err
 	}
-	s := secret()
+	s := NewSecret()
 	t := Token{ID: store.NewID(), Name: name, Scope: grant.RightsText(n.Rights), Rights: n.Rights, Where: n.Where,
-		Hash: hash(s), Created: a.now()}
+		Hash: HashOf(s), Created: a.now()}
 	switch {
 	case n.Station:
 		t.Scope, t.Rights, t.Where = StationScope, nil, grant.Where{}

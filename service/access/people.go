@@ -336,7 +336,7 @@ func (a *Access) makeLink(ctx context.Context, name string, phones, most int) (P
 	if err != nil {
 		return p, "", time.Time{}, err
 	}
-	s, end := secret(), a.now().Add(TicketLife)
+	s, end := NewSecret(), a.now().Add(TicketLife)
 	switch {
 	case phones < 1 || phones > MaxPhones:
 		err = fmt.Errorf("%w: a guest's link works on 1 to %d phones", grant.ErrRole, MaxPhones)
@@ -348,7 +348,7 @@ func (a *Access) makeLink(ctx context.Context, name string, phones, most int) (P
 	if err != nil {
 		return p, "", end, err
 	}
-	err = a.people.PutLink(ctx, store.Link{Hash: hash(s), PersonID: p.ID, Expires: end, Uses: phones}, a.now(),
+	err = a.people.PutLink(ctx, store.Link{Hash: HashOf(s), PersonID: p.ID, Expires: end, Uses: phones}, a.now(),
 		maxLinks, most)
 	if errors.Is(err, store.ErrDuplicate) {
 		return p, "", end, fmt.Errorf("%w: %d are not used yet, which is the most: use one, or wait for %d minutes",

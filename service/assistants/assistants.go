@@ -5,10 +5,7 @@ package assistants
 
 import (
 	"context"
-	"crypto/rand"
-	"crypto/sha256"
 	"crypto/subtle"
-	"encoding/hex"
 	"fmt"
 	"net/netip"
 	"net/url"
@@ -57,17 +54,16 @@ type Client struct {
 
 // Link is what an assistant may do, since somebody said so.
 type Link struct {
-	ID        string        `json:"id"`
-	Client    string        `json:"client"` // its id
-	Person    string        `json:"person,omitempty"`
-	By        string        `json:"by"` // who said so, in words
-	Rights    []grant.Right `json:"rights"`
-	Where     grant.Where   `json:"where"`
-	Refresh   string        `json:"refresh"` // hash of the token that gets the next
-	Token     string        `json:"token"`   // id of the token that it holds
-	Expires   time.Time     `json:"expires"` // of that
-	Made      time.Time     `json:"made"`
-	Refreshed time.Time     `json:"refreshed"`
+	ID      string        `json:"id"`
+	Client  string        `json:"client"` // its id
+	Person  string        `json:"person,omitempty"`
+	By      string        `json:"by"` // who said so, in words
+	Rights  []grant.Right `json:"rights"`
+	Where   grant.Where   `json:"where"`
+	Refresh string        `json:"refresh"` // hash of the token that gets the next
+	Token   string        `json:"token"`   // id of the token that it holds
+	Expires time.Time     `json:"expires"` // of that
+	Made    time.Time     `json:"made"`
 
 	Used *time.Time `json:"-"`
 	From string     `json:"-"`
@@ -125,20 +121,9 @@ func Open(ctx context.Context, c Config) (*Assistants, error) {
 	return a, a.expire(ctx)
 }
 
-// secret is a new one.
-func secret() string {
-	b := make([]byte, 32)
-	_, _ = rand.Read(b) // never fails
-	return hex.EncodeToString(b)
-}
-
-func hash(s string) string {
-	sum := sha256.Sum256([]byte(s))
-	return hex.EncodeToString(sum[:])
-}
-
+// same says whether a secret has a hash.
 func same(hashed, secret string) bool {
-	return subtle.ConstantTimeCompare([]byte(hashed), []byte(hash(secret))) == 1
+	return subtle.ConstantTimeCompare([]byte(hashed), []byte(access.HashOf(secret))) == 1
 }
 
 // Clients lists the assistants by name.
@@ -196,8 +181,9 @@ func (a *Assistants) Add(ctx context.Context, name string, redirects []string, b
 			return Client{}, "", err
 		}
 	}
-	s := secret()
-	c := Client{ID: "a" + secret()[:16], Name: name, Hash: hash(s), Redirects: redirects, Made: a.Now()}
+	s := access.NewSecret()
+	c := Client{ID: "a" + access.NewSecret()[:16], Name: name,
+		Hash: access.HashOf(s), Redirects: redirects, Made: a.Now()}
 	_, _, err = a.doc.Change(ctx, func(l list) (list, error) {
 		switch {
 		case slices.ContainsFunc(l.Clients, func(o Client) bool { return strings.EqualFold(o.Name, name) }):

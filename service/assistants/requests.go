@@ -44,7 +44,7 @@ func (a *Assistants) Ask(r Request, rooms func(slug string) (string, error)) (Re
 	if len(r.Rights) == 0 {
 		return r, fmt.Errorf("%w: it asks for nothing: its scope has to have see or use", ErrAssistant)
 	}
-	r.ID, r.At = secret(), a.Now()
+	r.ID, r.At = access.NewSecret(), a.Now()
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if len(a.requests) >= mostRequests { // the oldest gives way
@@ -90,8 +90,8 @@ func (a *Assistants) Answer(id string, yes bool, rights []grant.Right, where gra
 	}) {
 		return r, "", fmt.Errorf("%w: say which of what it asks for it may do, and where", ErrAssistant)
 	}
-	code = secret()
-	one.Done, one.code, one.coded = true, hash(code), a.Now()
+	code = access.NewSecret()
+	one.Done, one.code, one.coded = true, access.HashOf(code), a.Now()
 	one.Link = Link{ID: store.NewID(), Client: one.Client, By: by.String(), Rights: rights, Where: where}
 	if by.Kind == grant.Person {
 		one.Link.Person = by.ID
@@ -153,14 +153,14 @@ func (a *Assistants) Begin(ctx context.Context, r Request, stays bool) (token, r
 	}
 	next := ""
 	if stays {
-		next = secret()
-		l.Refresh, refresh = hash(next), l.ID+"."+next
+		next = access.NewSecret()
+		l.Refresh, refresh = access.HashOf(next), l.ID+"."+next
 	}
 	made, token, err := a.token(ctx, l)
 	if err != nil {
 		return "", "", time.Time{}, err
 	}
-	l.Token, l.Made, l.Refreshed = made, a.Now(), a.Now()
+	l.Token, l.Made = made, a.Now()
 	l.Expires = a.Now().Add(TokenLife)
 	if _, _, err = a.doc.Change(ctx, func(all list) (list, error) {
 		return list{all.Clients, append(slices.Clip(all.Links), l)}, nil
@@ -235,10 +235,10 @@ func (a *Assistants) Refresh(ctx context.Context, refresh string) (token, nextRe
 	if err != nil {
 		return "", "", time.Time{}, err
 	}
-	next = secret()
+	next = access.NewSecret()
 	expires = a.Now().Add(TokenLife)
 	if _, _, err = a.changeLink(ctx, l.ID, func(o *Link) {
-		o.Refresh, o.Token, o.Expires, o.Refreshed = hash(next), made, expires, a.Now()
+		o.Refresh, o.Token, o.Expires = access.HashOf(next), made, expires
 	}); err != nil {
 		return "", "", time.Time{}, joined(err, a.Access.DropToken(ctx, made))
 	}

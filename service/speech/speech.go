@@ -108,9 +108,8 @@ func (s *Speech) Hear(ctx context.Context, file []byte, act bool, who phrases.Sp
 		return Heard{}, err
 	}
 	if s.Recogniser == nil {
-		return Heard{}, fmt.Errorf("%w: install pocketsphinx and pocketsphinx-en-us on the machine that Urbo runs on "+
-			"and "+
-			"start it again, or name one with urbo serve --speech", ErrNone)
+		return Heard{}, fmt.Errorf("%w: install pocketsphinx and pocketsphinx-en-us where Urbo runs, start "+
+			"it again, or name one with urbo serve --speech", ErrNone)
 	}
 	grammar, dictionary, err := s.grammar(ctx, who)
 	if err != nil {

@@ -6656,8 +6656,6 @@ export interface components {
             /** @enum {string} */
             status: "pending" | "running" | "completed" | "failed";
             /** Format: date-time */
-            timeEnded?: string;
-            /** Format: date-time */
             timeRequested: string;
         };
         ThingTrouble: {
