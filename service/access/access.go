@@ -237,13 +237,14 @@ func (a *Access) revoke(d Credential) {
 	}
 }
 
+// NewSecret is a new secret of 192 random bits, in hexadecimal digits.
 func NewSecret() string {
 	b := make([]byte, 24)
 	_, _ = rand.Read(b) // never fails
 	return hex.EncodeToString(b)
 }
 
-// HashOf is enough without salt or stretching: secrets are 192 random bits.
+// HashOf is what is kept of a secret. It is enough without salt or stretching: secrets are 192 random bits.
 func HashOf(secret string) string {
 	sum := sha256.Sum256([]byte(secret))
 	return hex.EncodeToString(sum[:])
