@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -22,6 +23,12 @@ func TestLarge_AHouseWith200DevicesOnASlowPhone(t *testing.T) {
 	r.fill(token, 200, 40)
 	b := open(t, r, 390, 844)
 	_, err := chromedp.Call(b.ctx, emulation.SetCPUThrottlingRate, emulation.SetCPUThrottlingRateParams{Rate: 4})
+	require.NoError(t, err)
+	_, err = chromedp.Call(b.ctx, page.AddScriptToEvaluateOnNewDocument,
+		page.AddScriptToEvaluateOnNewDocumentParams{Source: `window.asked = 0; {
+			const fetch = window.fetch;
+			window.fetch = (...all) => { window.asked++; return fetch(...all).finally(() => window.asked--); };
+		}`})
 	require.NoError(t, err)
 	for _, at := range [][2]string{
 		{"/boards", "Lecture room"},
@@ -43,11 +50,11 @@ func TestLarge_AHouseWith200DevicesOnASlowPhone(t *testing.T) {
 		{"/devices/projector/lesson", "Start"},
 		{"/automate/measurements/dome/humidity", "%"},
 	} {
-		page, sight := at[0], at[1]
+		path, sight := at[0], at[1]
 		began := time.Now()
-		b.visit(r, page)
+		b.visit(r, path)
 		b.see(sight)
-		t.Logf("%-40s %s", page, time.Since(began).Round(10*time.Millisecond))
+		t.Logf("%-40s %s", path, time.Since(began).Round(10*time.Millisecond))
 		b.settle()
 		b.eval(`window.movers = [];
 			new PerformanceObserver(l => l.getEntries().forEach(e => e.sources.forEach(s => movers.push(
@@ -60,7 +67,7 @@ func TestLarge_AHouseWith200DevicesOnASlowPhone(t *testing.T) {
 		b.settle()
 		movers, err := value[string](b, `window.movers.join('; ')`)
 		require.NoError(t, err)
-		assert.Empty(t, movers, "what moved on %s", page)
+		assert.Empty(t, movers, "what moved on %s", path)
 	}
 	b.visit(r, "/devices")
 	b.fill("Find a device", "lamp 17")
@@ -102,12 +109,14 @@ func (r *running) heard(token, handset, key string) {
 	require.Eventually(r.t, func() bool { return newest() != before }, patience, tick)
 }
 
-// settle waits until the page has drawn all that it was told: nothing was changed for 0.3 s.
+// settle waits until the page has drawn all that it was told: nothing was changed for 0.3 s, and every answer that it
+// asked for is there.
 func (b *browser) settle() {
 	b.t.Helper()
 	b.eval(`window.still = false; (() => {
 		let timer = 0;
-		const again = () => { clearTimeout(timer); timer = setTimeout(() => { window.still = true; seen.disconnect(); }, 300); };
+		const again = () => { clearTimeout(timer); timer = setTimeout(rest, 300); };
+		const rest = () => { if (window.asked) { again(); return; } window.still = true; seen.disconnect(); };
 		const seen = new MutationObserver(again);
 		seen.observe(document.body, {subtree: true, childList: true, characterData: true, attributes: true});
 		again();

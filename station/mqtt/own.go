@@ -18,7 +18,6 @@ import (
 	"time"
 
 	broker "github.com/mochi-mqtt/server/v2"
-	"github.com/mochi-mqtt/server/v2/listeners"
 	"github.com/mochi-mqtt/server/v2/packets"
 
 	"urbo/core/grant"
@@ -85,7 +84,7 @@ const mostPrograms, mostOfOne = 64, 16
 
 // Run runs the broker, and brings the links of its stations, until the context ends.
 func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) error) error {
-	door := &guard{ctx: ctx, doorman: o.options.Doorman, telling: o.options.Telling, face: o.options.Face,
+	watch := &guard{ctx: ctx, doorman: o.options.Doorman, telling: o.options.Telling, face: o.options.Face,
 		secret: rand.Text(),
 		inside: map[string]*seat{}, paces: map[string]*station.Pace{}}
 	capabilities := broker.NewDefaultServerCapabilities()
@@ -99,7 +98,7 @@ func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) 
 	capabilities.MaximumClientWritesPending = 8192
 	server := broker.New(&broker.Options{Capabilities: capabilities, SysTopicResendInterval: math.MaxInt32,
 		InlineClient: true, Logger: slog.New(slog.DiscardHandler)})
-	if err := server.AddHook(door, nil); err != nil {
+	if err := server.AddHook(watch, nil); err != nil {
 		return fmt.Errorf("start the broker: %w", err)
 	}
 	l, err := o.options.Bound, error(nil)
@@ -120,16 +119,17 @@ func (o *Own) Run(ctx context.Context, join func(context.Context, station.Link) 
 	}
 	inside := newEntrance(l)
 	entrances = append(entrances, inside)
-	for id, l := range map[string]net.Listener{"stations": outside, "house": inside} {
-		if err := server.AddListener(listeners.NewNet(id, l)); err != nil {
+	doors := []*door{newDoor("stations", outside), newDoor("house", inside)}
+	for _, d := range doors {
+		if err := server.AddListener(d); err != nil {
 			return errors.Join(fmt.Errorf("start the broker: %w", err), outside.Close(), inside.Close())
 		}
 	}
 	if err := server.Serve(); err != nil {
 		return errors.Join(fmt.Errorf("start the broker: %w", err), server.Close())
 	}
-	defer end(server, entrances)
-	at := Options{URL: "mqtt://" + inside.Addr().String(), User: houseUser, Password: door.secret}
+	defer end(server, entrances, doors)
+	at := Options{URL: "mqtt://" + inside.Addr().String(), User: houseUser, Password: watch.secret}
 	if o.options.Telling != nil {
 		messages := at
 		messages.User = messagesUser
@@ -156,7 +156,7 @@ const ending = time.Second
 
 // end ends a broker. All connections are over before it is closed: its Close reads its list of clients under two read
 // locks, one in the other, and waits for ever where one leaves the list between them.
-func end(server *broker.Server, entrances []*entrance) {
+func end(server *broker.Server, entrances []*entrance, doors []*door) {
 	for _, c := range server.Clients.GetAll() {
 		if c.Net.Inline || c.Net.Conn == nil {
 			continue
@@ -167,7 +167,9 @@ func end(server *broker.Server, entrances []*entrance) {
 	for _, e := range entrances {
 		_ = e.Close()
 	}
-	server.Listeners.ClientsWg.Wait()
+	for _, d := range doors {
+		d.wait()
+	}
 	_ = server.Close()
 }
 
