@@ -15,6 +15,9 @@ QUICK := '-gcflags=modernc.org/...=-N -l' '-gcflags=github.com/chromedp/...=-N -
 MODULES := web/node_modules/.package-lock.json
 CLIENTS := e2e/clients/node_modules/.package-lock.json
 
+# Whole months of a house take a quarter of an hour under the race detector, which gives up after so many events.
+MONTHS := ^(TestMonth|TestRehearsal)
+
 .PHONY: build demo test lint bench mutants fuzz types screenshots dist clean
 
 build: bin/urbo ## the binary, with the console in it
@@ -43,10 +46,11 @@ test: build $(CLIENTS) ## all tests
 	@scripts/need.sh cc chromium mosquitto mosquitto_pub
 	@scripts/need.sh --may avr-gcc simavr python3 systemd-analyze espeak-ng pocketsphinx_continuous avahi-browse ip
 	cd web && npm test
-	URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -timeout 40m -parallel 6 $(QUICK) \
+	URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -timeout 40m -parallel 6 -skip '$(MONTHS)' $(QUICK) \
 	  $$(go list ./... | grep -v -e /core/control$$ -e /firmware$$) # make lint vets
 	go test -race -vet=off $(QUICK) ./firmware # by itself: the simulated board keeps up with real time
 	$(STATIC) go test -vet=off ./core/control # 100,000 stories of one goroutine each: nothing to race
+	$(STATIC) go test -vet=off -run '$(MONTHS)' ./scenery
 
 lint: web/dist/index.html ## formatting, vet, staticcheck, generated types and style
 	@scripts/need.sh go
