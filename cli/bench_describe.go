@@ -78,6 +78,12 @@ func (a *app) printStructure(p recording.Press, s bench.Structure) {
 		}
 		row(name, "%s", grouped(b))
 	}
+	for i, b := range s.Others {
+		row([]string{"other", ""}[min(i, 1)], "%s", grouped(b))
+	}
+	if len(s.Bits) > 0 {
+		row("sure", "%.0f %%", 100*s.Sure)
+	}
 	if s.Unit > 0 {
 		row("unit", "%.1f µs", s.Unit)
 		row("stretch", "%s, taken out of the clean frame", stretch(s.Stretch))
@@ -94,6 +100,9 @@ func (a *app) printStructure(p recording.Press, s bench.Structure) {
 	}
 	row("clean", "%s", s.Frame.Short())
 	row("fingerprint", "%s", s.Print)
+	for i, d := range s.Doubts {
+		row([]string{"not known", ""}[min(i, 1)], "%s", d)
+	}
 	fmt.Fprintln(a.Out)
 	var rows []table.Row
 	add := func(what string, cs []bench.Cluster) {

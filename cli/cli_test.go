@@ -201,7 +201,7 @@ func TestBenchDescribe_WritesASheetThatReads(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(sheets, "clicker.yaml"), []byte(sheet), 0o600))
 	_, out, errs := run(t, "", "bench", "decode", filepath.Join(dir, "mine.txt"))
 	assert.Empty(t, errs)
-	assert.Contains(t, out, "clicker  bits=101100100110000101       3")
+	assert.Contains(t, out, "clicker  bits=1011001001100001010       3")
 	require.NoError(t, os.WriteFile(filepath.Join(sheets, "nec.yaml"), []byte(strings.Replace(sheet, "clicker", "nec",
 		1)), 0o600))
 	_, _, errs = run(t, "", "sheet", "list")

@@ -271,7 +271,7 @@ func TestScreenshots(t *testing.T) {
 				"nec address=57 command=2")+codeText(t, "sirc15 address=107 command=22"))
 			b.see("3 different")
 			shot("import", "none")
-			b.eval(`[...document.querySelectorAll('a')].find(e => e.innerText.includes('18 bits')).click()`)
+			b.eval(`[...document.querySelectorAll('a')].find(e => e.innerText.includes('19 bits')).click()`)
 			b.see("fingerprint")
 			shot("bench", "desk")
 			handset("clicker", "c")

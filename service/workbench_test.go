@@ -63,7 +63,7 @@ func TestWorkbench_ARecordingBecomesCaptures(t *testing.T) {
 	require.NoError(t, err)
 	code, err := h.Workbench.Code(unknown)
 	require.NoError(t, err)
-	assert.Equal(t, line.Text("10110010011000"), code.Fields["bits"])
+	assert.Equal(t, line.Text("101100100110000"), code.Fields["bits"])
 	assert.Equal(t, 2, unknown.Count)
 	known, err := h.Workbench.Capture(t.Context(), found.Captures[1].ID)
 	require.NoError(t, err)

@@ -219,6 +219,19 @@ func newCodeRow(c device.Code, identity string, created time.Time) (codeRow, err
 		Agreed: c.Agreed, Extra: extra, CreatedMS: millis(created)}, err
 }
 
+func reindexCode(tx *gorm.DB, row codeRow, was, now device.Code, identify func(device.Code) string) error {
+	set := map[string]any{"identity": identify(now)}
+	if now.Inline != was.Inline {
+		next, err := newCodeRow(now, "", time.UnixMilli(row.CreatedMS))
+		if err != nil {
+			return err
+		}
+		set["inline"], set["fields"], set["train"] = next.Inline, next.Fields, next.Train
+	}
+	return tx.Table("codes").Where("key_id = ? AND version = ? AND position = ?", row.KeyID, row.Version,
+		row.Position).Updates(set).Error
+}
+
 // Version is what a key sent from a time on.
 type Version struct {
 	Number   int
@@ -259,8 +272,8 @@ func (r Devices) Picture(ctx context.Context, id string) (Picture, error) {
 // findKeys finds the keys that have a code of an identity in force, or follow one.
 const findKeys = `SELECT d.id, d.slug, k.name, f.train FROM (
 		SELECT c.key_id, c.train FROM codes c JOIN keys k ON k.id = c.key_id AND k.version = c.version
-		WHERE c.identity = ?1
-		UNION SELECT key_id, train FROM heard WHERE identity = ?1) f
+		WHERE c.identity IN (SELECT value FROM json_each(?1))
+		UNION SELECT key_id, train FROM heard WHERE identity IN (SELECT value FROM json_each(?1))) f
 	JOIN keys k ON k.id = f.key_id JOIN devices d ON d.id = k.device_id WHERE d.removed_ms IS NULL
 	ORDER BY d.slug, k.name`
 
@@ -277,9 +290,13 @@ func (s Sender) Train() (signal.Train, error) {
 	return t, json.Unmarshal(s.train, &t)
 }
 
-// Senders lists the keys that have a code of an identity in force, or follow one.
-func (r Devices) Senders(ctx context.Context, identity string) ([]Sender, error) {
-	rows, err := r.store.findKeys.QueryContext(ctx, identity)
+// Senders lists the keys that have a code of one of some identities in force, or follow one.
+func (r Devices) Senders(ctx context.Context, identities ...string) ([]Sender, error) {
+	list, err := json.Marshal(identities)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := r.store.findKeys.QueryContext(ctx, string(list))
 	if err != nil {
 		return nil, Explain(err)
 	}
@@ -306,8 +323,10 @@ func (r Devices) Indexed(ctx context.Context) (map[string]string, error) {
 	return out, Explain(err)
 }
 
-// Reindex works the identities of the codes of some line sheets out anew, and notes how (Indexed).
-func (r Devices) Reindex(ctx context.Context, changing map[string]string, identify func(device.Code) string) error {
+// Reindex works the identities of the codes of some line sheets out anew, and notes how (Indexed). The sheet "" is
+// those without a line code, of which anew may give what is found out about them today.
+func (r Devices) Reindex(ctx context.Context, changing map[string]string, anew func(device.Code) device.Code,
+	identify func(device.Code) string) error {
 	return r.store.change(ctx, func(tx *gorm.DB) error {
 		for sheet, how := range changing {
 			var rows []codeRow
@@ -319,9 +338,7 @@ func (r Devices) Reindex(ctx context.Context, changing map[string]string, identi
 				if err != nil { // it is set aside where it is read
 					continue
 				}
-				err = tx.Exec("UPDATE codes SET identity = ? WHERE key_id = ? AND version = ? AND position = ?",
-					identify(c), row.KeyID, row.Version, row.Position).Error
-				if err != nil {
+				if err := reindexCode(tx, row, c, anew(c), identify); err != nil {
 					return err
 				}
 			}

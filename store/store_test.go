@@ -335,11 +335,14 @@ func TestOpen_UpgradesADatabaseOf0008AndLosesNothing(t *testing.T) {
 	odd, err := ptr(found["clicker"]).Key("odd")
 	require.NoError(t, err)
 	assert.Equal(t, device.Channel{Medium: line.Radio, Hz: 433_920_000}, odd.Codes[0].Channel)
+	identify := func(c device.Code) string { return c.Identity(line.Builtin()) }
+	require.NoError(t, s.Devices().Reindex(t.Context(), map[string]string{"": "anew"},
+		func(c device.Code) device.Code { return c }, identify))
 	for _, d := range found {
 		for _, k := range d.Keys {
 			for _, c := range k.Codes {
 				require.NoError(t, c.Check(line.Builtin()))
-				senders, err := s.Devices().Senders(t.Context(), c.Identity(line.Builtin()))
+				senders, err := s.Devices().Senders(t.Context(), identify(c))
 				require.NoError(t, err)
 				assert.Contains(t, senders[0].Device+senders[len(senders)-1].Device, d.Slug)
 			}

@@ -30,6 +30,10 @@ type Structure struct {
 	Marks       []Cluster    `json:"marks"`
 	Spaces      []Cluster    `json:"spaces"`
 	Spans       []bench.Span `json:"spans" doc:"Pieces of the frame: bits, lead, pause, tail"`
+	Varies      []int        `json:"varies" doc:"Numbers of the bits that differ from frame to frame, from 1, over all blocks: toggles and counters"`
+	Others      []string     `json:"others" doc:"Bits of other frames in the press"`
+	Sure        float64      `json:"sure" minimum:"0" maximum:"1" doc:"How sure the bits are"`
+	Doubts      []string     `json:"doubts" doc:"What cannot be known, or is not sure, in sentences"`
 	Fingerprint string       `json:"fingerprint" doc:"Equal for equal signals, whatever the clock"`
 }
 
@@ -38,9 +42,15 @@ func StructureOf(s bench.Structure) Structure {
 	out := Structure{Words: s.Words(), Style: string(s.Style), Unit: tenth(s.Unit), Stretch: s.Stretch, Bits: s.Bits,
 		Frames: s.Frames, Starts: s.Starts,
 		GapUS: s.Gap, Frame: s.Frame, Once: s.Once, Marks: clusters(s.Marks), Spaces: clusters(s.Spaces),
-		Spans: s.Spans, Fingerprint: s.Print.String()}
-	if out.Bits == nil {
-		out.Bits = []string{}
+		Spans: s.Spans, Varies: s.Varies, Others: s.Others, Sure: s.Sure, Doubts: s.Doubts,
+		Fingerprint: s.Print.String()}
+	for _, list := range []*[]string{&out.Bits, &out.Others, &out.Doubts} {
+		if *list == nil {
+			*list = []string{}
+		}
+	}
+	if out.Varies == nil {
+		out.Varies = []int{}
 	}
 	if out.Spans == nil {
 		out.Spans = []bench.Span{}

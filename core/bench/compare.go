@@ -111,7 +111,7 @@ func (c *Comparison) judge() {
 	if unit == 0 {
 		unit = float64(slices.Min(c.A.Raw))
 	}
-	same := len(c.A.Raw) == len(c.B.Raw) && c.A.Print == c.B.Print && Alike(c.scaled(), c.A.Frame)
+	same := c.A.Same(c.B) && (c.A.Style != Plain || Alike(c.scaled(), c.A.Frame))
 	switch {
 	case same && math.Abs(c.Length-1) < 0.05:
 		c.Verdict = Same

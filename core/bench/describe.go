@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"urbo/core/fault"
+	"urbo/core/plain"
 	"urbo/core/signal"
 )
 
@@ -46,6 +47,9 @@ type Structure struct {
 	Unit    float64 // µs
 	Stretch float64 // µs, what the receiver added to marks and took from spaces
 	Bits    []string
+	// Mask is the bits of all blocks by which the signal is recognised, with * where they vary from frame to frame.
+	Mask    string
+	Varies  []int        // numbers of the bits that vary, from 1, over all blocks
 	Frames  int          // equal frames that were heard
 	Starts  []int        // where they begin among the durations of the press (signal.Flatten)
 	Once    signal.Train // clean, sent once before the frame, with OnceGap after it; nil where there is none
@@ -53,18 +57,16 @@ type Structure struct {
 	Frame   signal.Train // clean: without stretch, at multiples of the unit
 	Raw     signal.Train // the frame as heard: the median of all equal ones
 	Gap     int          // µs from frame to frame, 0 where only one frame was heard
+	Others  []string     // bits of other frames in the press
 	Marks   []Cluster
 	Spaces  []Cluster
 	Spans   []Span
 	Print   Fingerprint
+	Sure    float64  // 0 to 1: how sure the bits are; 0 where there are none
+	Doubts  []string // what cannot be known, or is not sure, in sentences
 
-	zero, one  []float64 // units
-	shapes     [][]float64
-	names      []string // of the shapes
-	spaceFirst bool
-	open       bool // the last mark is a bit whose space is silence
-	rise       string
-	pieces     []piece
+	shape  shape
+	pieces []piece
 }
 
 // piece is one part of the frame as it is written into a sheet.
@@ -80,12 +82,155 @@ func Describe(trains []signal.Reception) (Structure, error) {
 	if len(flat) < 4 {
 		return Structure{}, fmt.Errorf("%w: %d durations: record a whole press", ErrTooShort, max(len(flat)-1, 0))
 	}
+	if s, ok := modelled(flat); ok {
+		return s, nil
+	}
+	return unmodelled(flat), nil
+}
+
+// mostDurations is how many durations of a press are explained. A press has a few hundred.
+const mostDurations = 12_000
+
+// How much more likely a code has to be than durations that mean nothing, as a logarithm: all of it, and each of its
+// bits where the frame recurs, or does not. Noise reaches 2 a bit.
+const leastScore, leastRecurring, leastAlone = 20.0, 1.0, 2.6
+
+// modelled explains a press with one line code. It is false where no code explains enough.
+func modelled(flat []int) (Structure, bool) {
+	flat = flat[:min(len(flat), mostDurations)]
+	e := newEvidence(flat)
+	m, path, next := e.explain()
+	runs := runsOf(e, m, path)
+	bits := 0
+	for _, r := range runs {
+		bits += len(r.bits)
+	}
+	if bits < 2*fewestBits || m.score < max(leastScore, leastRecurring*float64(bits)) {
+		return Structure{}, false
+	}
+	c := cutUp(e, m, runs)
+	b, ok := voted(c, m.style)
+	if !ok || !b.believable(m.score/float64(bits)) {
+		return Structure{}, false
+	}
+	b.trimEnds(m)
+	l, lead, tail := lay(e, m, &b)
+	s := Structure{Style: m.style, Unit: m.unit, Stretch: m.stretch, Bits: b.blocks(b.bits), Mask: b.mask,
+		Frames: len(b.equal()), Frame: whole(l.us), Raw: l.raw(lead, tail), Spans: l.spans, shape: m.shape,
+		pieces: l.pieces}
+	s.Marks, s.Spaces = l.clusters()
+	for p, c := range s.Mask {
+		if c == vary {
+			s.Varies = append(s.Varies, p+1)
+		}
+	}
+	s.place(l, lead, tail)
+	s.Others = b.others()
+	s.Print = printOf(s.Style, s.Mask)
+	s.judge(b, next)
+	return s, s.Frame.Check() == nil
+}
+
+// believable says whether a frame is one, by how much each bit of the press is worth: a short one, or one that comes
+// alone, has to be better.
+func (b *ballot) believable(perBit float64) bool {
+	return len(b.bits) >= fewestBits && (len(b.bits) >= 2*fewestBits || len(b.group) >= 3) &&
+		(len(b.group) > 1 || perBit >= leastAlone)
+}
+
+// place finds where the frames of a press begin, how far they are apart, and what is sent once before them.
+func (s *Structure) place(l *layout, lead, tail int) {
+	var gaps []int
+	last := -1
+	equal := l.b.equal()
+	for _, v := range equal {
+		runs := l.b.segments[v].runs
+		from, to := max(runs[0].from-lead, 0), min(runs[len(runs)-1].to+tail, len(l.e.us))
+		from -= from % 2
+		if last >= 0 && v == equal[len(s.Starts)-1]+1 {
+			_, us := l.e.between(last, from)
+			gaps = append(gaps, int(us))
+		}
+		s.Starts = append(s.Starts, from)
+		last = to
+	}
+	s.Gap = median(gaps)
+	s.sentOnce(l)
+}
+
+// sentOnce finds what stands before the first frame: a few pulses that wake a receiver, or a frame of its own.
+func (s *Structure) sentOnce(l *layout) {
+	const mostPulses, mostBetween = 6, 16
+	first := s.Starts[0]
+	if first == 0 || l.e.us[first-1] < 4*l.m.unit {
+		return
+	}
+	covered := 0
+	for v, seg := range l.b.segments {
+		if seg.part || seg.runs[0].from >= first || slices.Contains(l.b.group, v) {
+			continue
+		}
+		for _, r := range seg.runs {
+			covered += r.to - r.from
+		}
+	}
+	for _, v := range l.b.voters {
+		if seg := l.b.segments[v]; seg.part {
+			return // a frame of which something is missing
+		}
+	}
+	if n := first - covered; covered == 0 && n > mostPulses || n > mostBetween {
+		return
+	}
+	us := make([]float64, first-1)
+	for i := range us {
+		us[i] = l.e.us[i] + l.m.stretch*float64(i%2*2-1)
+		if us[i] < longestFixed*l.m.unit {
+			us[i] = max(multiple(us[i]/l.m.unit), 0.1) * l.m.unit
+		}
+		us[i] = max(us[i], 1)
+	}
+	s.Once, s.OnceGap = whole(us), int(l.e.us[first-1])
+}
+
+// others lists the bits of frames that are not the one that was found, each once.
+func (b *ballot) others() []string {
+	var out []string
+	for i, s := range b.segments {
+		if !s.part && !slices.Contains(b.group, i) && len(s.bits) >= 2*fewestBits && !slices.Contains(out, s.bits) &&
+			!strings.Contains(b.bits, s.bits) {
+			out = append(out, s.bits)
+		}
+	}
+	return out
+}
+
+// unmodelled keeps the durations of a press without bits: of the frame that recurs, where there is one.
+func unmodelled(flat []int) Structure {
 	p := takeApart(flat)
-	s := Structure{Frames: len(p.starts), Starts: p.starts, Raw: p.frame, Gap: p.gap, OnceGap: p.onceGap}
-	s.read(p.frame)
-	s.Once = s.clean(p.once)
+	s := Structure{Style: Plain, Frames: len(p.starts), Starts: p.starts, Raw: p.frame, Gap: p.gap, OnceGap: p.onceGap,
+		Once: p.once}
+	var marks, spaces []int
+	for i, us := range p.frame {
+		if i%2 == 0 {
+			marks = append(marks, us)
+		} else {
+			spaces = append(spaces, us)
+		}
+	}
+	s.Marks, s.Spaces = clusters(marks), clusters(spaces)
+	s.Frame = slices.Clone(p.frame)
+	for i, us := range s.Frame {
+		cs := s.Marks
+		if i%2 == 1 {
+			cs = s.Spaces
+		}
+		if c := classOf(cs, us); c >= 0 {
+			s.Frame[i] = int(math.Round(cs[c].Center))
+		}
+	}
 	s.Print = FingerprintOf(s.Frame)
-	return s, nil
+	return s
 }
 
 // Words says what was found, in one or two sentences.
@@ -116,6 +261,12 @@ func (s Structure) Words() string {
 	default:
 		out += " One frame."
 	}
+	if len(s.Varies) > 0 {
+		out += " " + s.variesWords()
+	}
+	if len(s.Others) > 0 {
+		out += " " + plain.Count(len(s.Others), "other frame is", "other frames are") + " in the press."
+	}
 	if s.Once != nil {
 		out += fmt.Sprintf(" %d durations before them are sent once.", len(s.Once))
 	}
@@ -123,43 +274,7 @@ func (s Structure) Words() string {
 }
 
 // section is a run of pairs between two long spaces.
-type section struct {
-	from, to int // indices of durations; to is after the last mark
-	lead     int // fixed durations at its start
-}
-
-// read classifies the durations of a frame.
-func (s *Structure) read(frame []int) {
-	sections := sectionsOf(frame)
-	var marks, spaces []int
-	for _, c := range sections {
-		for i := c.from + 2; i < c.to; i++ {
-			if i%2 == 0 {
-				marks = append(marks, frame[i])
-			} else {
-				spaces = append(spaces, frame[i])
-			}
-		}
-	}
-	s.Marks, s.Spaces = clusters(marks), clusters(spaces)
-	for i := range sections {
-		c := &sections[i]
-		if c.to-c.from > 1 && (classOf(s.Marks, frame[c.from]) < 0 || classOf(s.Spaces, frame[c.from+1]) < 0) {
-			c.lead = 2
-		}
-	}
-	if len(marks) < 4 || len(s.Marks) > 4 || len(s.Spaces) > 4 {
-		s.plain(frame)
-		return
-	}
-	s.Unit, s.Stretch = fitUnit(s.Marks, s.Spaces)
-	if s.Unit == 0 || !(s.pulses(frame, sections, false) || s.pulses(frame, sections, true) ||
-		s.biphase(frame, sections) || s.symbols(frame, sections)) {
-		s.plain(frame)
-		return
-	}
-	s.Frame = s.clean(frame)
-}
+type section struct{ from, to int } // indices of durations; to is after the last mark
 
 // sectionsOf cuts a frame at spaces far longer than those of its bits. The first space is never such a pause: it
 // belongs to the lead.
@@ -187,56 +302,6 @@ func usualSpace(durations []int) int {
 	}
 	slices.Sort(spaces)
 	return spaces[(len(spaces)-1)*4/5]
-}
-
-// plain keeps the durations, each the mean of its cluster where it has one.
-func (s *Structure) plain(frame []int) {
-	s.Style, s.Unit, s.Stretch = Plain, 0, 0
-	s.Frame = append(signal.Train(nil), frame...)
-	for i, us := range s.Frame {
-		cs := s.Marks
-		if i%2 == 1 {
-			cs = s.Spaces
-		}
-		if c := classOf(cs, us); c >= 0 {
-			s.Frame[i] = int(math.Round(cs[c].Center))
-		}
-	}
-}
-
-// unitsOf is how many units a duration lasts.
-func (s *Structure) unitsOf(i, us int) float64 {
-	cs, e := s.Marks, s.Stretch
-	if i%2 == 1 {
-		cs, e = s.Spaces, -s.Stretch
-	}
-	if c := classOf(cs, us); c >= 0 {
-		return cs[c].Units
-	}
-	return multiple((float64(us) - e) / s.Unit)
-}
-
-// clean puts durations on multiples of the unit. Long pauses stay as they are, to ten µs.
-func (s *Structure) clean(durations []int) signal.Train {
-	if durations == nil {
-		return nil
-	}
-	out := make(signal.Train, len(durations))
-	at, rounded := 0.0, 0
-	for i, us := range durations {
-		d := float64(us)
-		switch {
-		case s.Style == Plain:
-		case i%2 == 1 && us > pause:
-			d = math.Round(d/10) * 10
-		default:
-			d = s.unitsOf(i, us) * s.Unit
-		}
-		at += d
-		out[i] = max(int(math.Round(at))-rounded, 1)
-		rounded = int(math.Round(at))
-	}
-	return out
 }
 
 // pause is the length in µs from which a space inside a frame is written in µs instead of units.

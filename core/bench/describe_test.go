@@ -107,7 +107,7 @@ func TestDescribe_ReadsTheBitsOfEveryStyle(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			rng := rand.New(rand.NewPCG(1, 2))
 			wrong := 0
-			for range 200 {
+			for range 50 {
 				bits := "01" + randomBits(rng, c.bits-4) + "10"
 				trains := hear(rng, c.make(bits), c.unit, c.gap, 2+rng.IntN(4), 0.93+0.14*rng.Float64(),
 					(rng.Float64()*200-90)*min(c.unit/500, 1), 12)
@@ -123,7 +123,7 @@ func TestDescribe_ReadsTheBitsOfEveryStyle(t *testing.T) {
 				}
 				assert.InDelta(t, c.unit, s.Unit, 0.1*c.unit)
 			}
-			assert.LessOrEqual(t, wrong, 2)
+			assert.LessOrEqual(t, wrong, 1)
 		})
 	}
 }
@@ -160,7 +160,7 @@ func TestFingerprint_SameKeyAtAnotherClock(t *testing.T) {
 		t.Run(name, func(t *testing.T) {
 			rng := rand.New(rand.NewPCG(5, 6))
 			missed, confused := 0, 0
-			for range 100 {
+			for range 40 {
 				bits := "01" + randomBits(rng, c.bits-4) + "10"
 				other := bits[:5] + string('0'+'1'-bits[5]) + bits[6:]
 				first, err := Describe(hear(rng, c.make(bits), c.unit, c.gap, 3, 1, 30, 10))
@@ -179,7 +179,7 @@ func TestFingerprint_SameKeyAtAnotherClock(t *testing.T) {
 					confused++
 				}
 			}
-			assert.LessOrEqual(t, missed, 3)
+			assert.LessOrEqual(t, missed, 1)
 			assert.Zero(t, confused)
 		})
 	}
@@ -221,8 +221,7 @@ func TestDescribe_FindsFramesByWhatRecurs(t *testing.T) {
 			2, 0, 20_000},
 		{"pause in the middle shorter than the gap", heard(a, 9_000, b, 30_000, a, 9_000, b, 0), len(a) + 1 + len(b), 2,
 			0, 30_000},
-		{"short frames while held", heard(a, 40_000, held, 90_000, held, 90_000, held, 0), len(held), 3, len(a),
-			90_000},
+		{"short frames while held", heard(a, 40_000, held, 90_000, held, 90_000, held, 0), len(a), 1, 0, 0},
 		{"a damaged first frame", heard(a[6:], 40_000, a, 40_000, a, 0), len(a), 2, 0, 40_000},
 		{"let go inside a frame", heard(a, 40_000, a, 40_000, a[:9], 0), len(a), 2, 0, 40_000},
 	} {
@@ -336,7 +335,7 @@ func TestDescribe_LongFramesOfSeveralBlocks(t *testing.T) {
 	require.NoError(t, err)
 	burst, err := sheet.Encode(s.Fields())
 	require.NoError(t, err)
-	assert.Equal(t, s.Print, FingerprintOf(burst.Repeat[:len(burst.Repeat)-1]))
+	assert.True(t, Alike(s.Frame, burst.Repeat[:len(burst.Repeat)-1]))
 }
 
 func FuzzDescribe(f *testing.F) {
@@ -370,22 +369,25 @@ func FuzzDescribe(f *testing.F) {
 }
 
 func BenchmarkDescribe(b *testing.B) {
-	press := climate(rand.New(rand.NewPCG(4, 4)), 300)
-	b.Run("300 bits", func(b *testing.B) {
-		for b.Loop() {
-			if _, err := Describe(press); err != nil {
-				b.Fatal(err)
-			}
-		}
-	})
-	noise := signal.Train{}
 	rng := rand.New(rand.NewPCG(4, 4))
-	for range 1599 {
+	presses := map[string][]signal.Reception{"300 bits": climate(rng, 300)}
+	for name, damage := range map[string]string{"usual": "", "noise between frames": "noise"} {
+		w := newWild(rng)
+		w.frames, w.gap = 4, 30_000
+		p := pressAt(rng, "usual", w.unit)
+		p.damage = damage
+		presses[name] = w.hear(rng, w.sends(w.bits(rng), 0), p)
+	}
+	noise := signal.Train{}
+	for range 4095 {
 		noise = append(noise, 60+rng.IntN(3000))
 	}
-	b.Run(fmt.Sprint("noise of ", len(noise)), func(b *testing.B) {
-		for b.Loop() {
-			_, _ = Describe([]signal.Reception{{Train: noise}})
-		}
-	})
+	presses[fmt.Sprint("noise of ", len(noise))] = []signal.Reception{{Train: noise}}
+	for name, press := range presses {
+		b.Run(name, func(b *testing.B) {
+			for b.Loop() {
+				_, _ = Describe(press)
+			}
+		})
+	}
 }

@@ -15,36 +15,82 @@ type On struct {
 	Hz     int // carrier or channel
 }
 
-// mostBlocks is how many blocks of bits a sheet can name.
-const mostBlocks = 12
+// mostParts is how many fields a sheet can name, and mostBits how many bits each may have.
+const mostParts, mostBits = 12, 400
+
+// mostTurns is how many bits beside each other may go on from press to press.
+const mostTurns = 8
 
 // HasSheet says whether the structure can be written as a line sheet.
 func (s Structure) HasSheet() bool {
-	return s.Style != Plain && len(s.Bits) > 0 && len(s.Bits) <= mostBlocks && s.longest() <= 400
+	parts := s.parts()
+	return s.Style != Plain && len(parts) > 0 && len(parts) <= mostParts &&
+		!slices.ContainsFunc(parts, func(p part) bool { return len(p.bits) > mostBits })
 }
 
-func (s Structure) longest() int {
-	n := 0
-	for _, b := range s.Bits {
-		n = max(n, len(b))
+// part is bits of a frame that are one field of a sheet.
+type part struct {
+	name  string
+	bits  string
+	turns bool // they are others from frame to frame
+}
+
+// parts cuts the blocks of bits where bits begin or end to vary.
+func (s Structure) parts() []part {
+	var out []part
+	at, fixed, turns := 0, 0, 0
+	for _, block := range s.Bits {
+		for from := 0; from < len(block); {
+			to := from + 1
+			varies := s.turnsAt(at + from)
+			for to < len(block) && s.turnsAt(at+to) == varies && (!varies || to-from < mostTurns) {
+				to++
+			}
+			p := part{bits: block[from:to], turns: varies}
+			if varies {
+				turns++
+				p.name = numbered("turn", turns)
+			} else {
+				fixed++
+				p.name = numbered("bits", fixed)
+			}
+			out = append(out, p)
+			from = to
+		}
+		at += len(block)
 	}
-	return n
-}
-
-// Fields are the bits as the sheet's fields name them: "bits", or "bits1", "bits2" … where there are several blocks.
-func (s Structure) Fields() line.Fields {
-	out := line.Fields{}
-	for i, b := range s.Bits {
-		out[s.field(i)] = line.Text(b)
+	if fixed > 1 {
+		for i := range out {
+			if out[i].name == "bits" {
+				out[i].name = "bits1"
+			}
+		}
 	}
 	return out
 }
 
-func (s Structure) field(i int) string {
-	if len(s.Bits) == 1 {
-		return "bits"
+// numbered is a name with a number from the second on.
+func numbered(name string, n int) string {
+	if n == 1 {
+		return name
 	}
-	return "bits" + strconv.Itoa(i+1)
+	return name + strconv.Itoa(n)
+}
+
+func (s Structure) turnsAt(bit int) bool { return s.shape.bits == 1 && s.Mask[bit] == vary }
+
+// Fields are the bits as the sheet's fields name them: "bits", or "bits1", "bits2" … where there are several pieces of
+// them, and "turn" for what is another one from frame to frame.
+func (s Structure) Fields() line.Fields {
+	out := line.Fields{}
+	for _, p := range s.parts() {
+		if p.turns {
+			out[p.name] = line.Number(int64(valueOf(p.bits)))
+		} else {
+			out[p.name] = line.Text(p.bits)
+		}
+	}
+	return out
 }
 
 // Sheet writes the structure as a line sheet whose only fields are the bits. It is "" where HasSheet is false.
@@ -63,8 +109,13 @@ func (s Structure) Sheet(name string, on On) string {
 	p("unit_us: %s\norder: msb\n", number(float64(int(s.Unit*10+0.5))/10))
 	s.writeCode(p)
 	p("fields:\n")
-	for i, bits := range s.Bits {
-		p("  - {name: %s, digits: %d}\n", s.field(i), len(bits))
+	parts := s.parts()
+	for _, f := range parts {
+		if f.turns {
+			p("  - {name: %s, bits: %d, toggle: true}\n", f.name, len(f.bits))
+		} else {
+			p("  - {name: %s, digits: %d}\n", f.name, len(f.bits))
+		}
 	}
 	gap := s.Gap
 	if gap == 0 {
@@ -78,12 +129,13 @@ func (s Structure) Sheet(name string, on On) string {
 		p("  first:\n    - us: [%s]\n", list(once))
 	}
 	p("  message:\n")
-	block := 0
 	for i, piece := range s.pieces {
 		switch {
 		case piece.bits != "":
-			p("    - field: %s\n", s.field(block))
-			block++
+			for n := 0; n < len(piece.bits); parts = parts[1:] {
+				p("    - field: %s\n", parts[0].name)
+				n += len(parts[0].bits)
+			}
 		case piece.us != nil:
 			p("    - us: [%s]\n", list(piece.us))
 		case i == 0 && len(piece.units) == 2:
@@ -111,15 +163,17 @@ func (s Structure) writeCode(p func(string, ...any)) {
 		p("code: {style: biphase, rise: one}\n")
 	case Symbols:
 		p("code:\n  style: symbol\n  symbols:\n")
-		for i, name := range s.names {
-			p("    %q: [%s]\n", name, numbers(s.shapes[i]))
+		for v, pair := range s.shape.pairs {
+			p("    %q: [%d, %d]\n", fmt.Sprintf("%0*b", s.shape.bits, v), pair.first, pair.second)
 		}
 	default:
 		first := ""
-		if s.spaceFirst {
+		if s.shape.spaceFirst {
 			first = "first: space, "
 		}
-		p("code: {style: %s, %szero: [%s], one: [%s]}\n", s.Style, first, numbers(s.zero), numbers(s.one))
+		zero, one := s.shape.pairs[0], s.shape.pairs[1]
+		p("code: {style: %s, %szero: [%d, %d], one: [%d, %d]}\n", s.Style, first, zero.first, zero.second, one.first,
+			one.second)
 	}
 }
 
@@ -139,4 +193,30 @@ func list(in []int) string {
 		out[i] = strconv.Itoa(x)
 	}
 	return strings.Join(out, ", ")
+}
+
+// SheetPrint is the fingerprint of what a sheet sends whose only fields are bits, as Sheet writes it, whatever the bits
+// are that vary. It is false for other sheets.
+func SheetPrint(sheet *line.Sheet, fields line.Fields) (Fingerprint, bool) {
+	var mask strings.Builder
+	info := map[string]line.FieldInfo{}
+	for _, f := range sheet.Fields() {
+		info[f.Name] = f
+	}
+	forms := sheet.Forms()
+	if len(forms) != 1 {
+		return 0, false
+	}
+	for _, name := range forms[0] {
+		f := info[name]
+		switch {
+		case strings.HasPrefix(name, "turn") && f.Toggle:
+			mask.WriteString(strings.Repeat(string(vary), f.Bits))
+		case strings.HasPrefix(name, "bits") && f.Digits > 0:
+			mask.WriteString(fields[name].String())
+		default:
+			return 0, false
+		}
+	}
+	return printOf(Style(sheet.Style), mask.String()), true
 }

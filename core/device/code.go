@@ -262,10 +262,10 @@ func (c Code) Airtime(book *line.Book) (int, error) {
 }
 
 // Identity is equal for codes that are the same on the air: the line code with the fields that do not change from press
-// to press, or the fingerprint of the train. It is "" where the line code is not in the book.
+// to press, or the fingerprint. It is "" where the line code is not in the book.
 func (c Code) Identity(book *line.Book) string {
 	if c.Sheet == "" {
-		return Fingerprint(bench.FingerprintOf(c.Train))
+		return Fingerprint(c.print(book))
 	}
 	s, err := book.Sheet(c.Sheet)
 	if err != nil {
@@ -274,7 +274,19 @@ func (c Code) Identity(book *line.Book) string {
 	return s.Identity(c.Fields)
 }
 
-// Fingerprint is the identity of a train.
+// print is the fingerprint of what has no line code.
+func (c Code) print(book *line.Book) bench.Fingerprint {
+	if c.Inline != "" {
+		if s, err := book.Inline(c.Inline); err == nil {
+			if f, ok := bench.SheetPrint(s, c.Fields); ok {
+				return f
+			}
+		}
+	}
+	return bench.FingerprintOf(c.Train)
+}
+
+// Fingerprint is the identity of what has no line code.
 func Fingerprint(f bench.Fingerprint) string { return "print " + f.String() }
 
 // Turn is the code with some fields set to other values: those that change from press to press.

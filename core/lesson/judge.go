@@ -259,7 +259,7 @@ func agree(book *line.Book, a, b Press) bool {
 		return false
 	}
 	return a.Structure != nil && b.Structure != nil && len(a.Structure.Frame) >= shortest &&
-		a.Structure.Print == b.Structure.Print && bench.Alike(a.Structure.Frame, b.Structure.Frame)
+		a.Structure.Same(*b.Structure)
 }
 
 // shared finds the most trusted reading that both presses have.
@@ -346,7 +346,7 @@ func learn(book *line.Book, group []Press) Learned {
 		trains[len(trains)-1].Gap = signal.PressSilence
 	}
 	out.Structure = first.Structure
-	if s, err := bench.Describe(trains); err == nil && s.Print == first.Structure.Print {
+	if s, err := bench.Describe(trains); err == nil && s.Same(*first.Structure) {
 		s.Frames, s.Gap = first.Structure.Frames, first.Structure.Gap
 		out.Structure = &s
 	}

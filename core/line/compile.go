@@ -119,6 +119,7 @@ func (c *compiler) compile() {
 func (c *compiler) head() {
 	d, s := c.doc, c.sheet
 	s.Name, s.Title, s.About, s.Medium = d.Sheet, d.Title, d.About, Medium(d.Medium)
+	s.Style = d.Code.Style
 	s.CarrierHz, s.FrequencyHz, s.UnitFrom, s.UnitTo = d.Carrier, d.Frequency, d.Unit.From, d.Unit.To
 	if !nameRule.MatchString(d.Sheet) {
 		c.wrong("$.sheet", "use a-z, 0-9 and -, beginning with a letter, at most 40", "sheet is named %q", d.Sheet)

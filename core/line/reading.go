@@ -159,13 +159,17 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 	for _, r := range out {
 		most = max(most, r.Frames)
 	}
+	share := 1.0
+	if partOfLonger(flat, matches) {
+		share = unexplained
+	}
 	for i := range out {
 		r := &out[i]
 		n := float64(r.Frames)
 		r.Unit, r.Stretch = tenth(r.Unit/n), tenth(r.Stretch/n)
 		r.Deviation = math.Round(r.Deviation)
 		r.Measured = s.measured(r.Fields)
-		r.Confidence = confidence(sums[i]/n, checks[i], r.Frames, r.Repeats) * (0.5 + 0.5*n/float64(most))
+		r.Confidence = confidence(sums[i]/n, checks[i], r.Frames, r.Repeats) * (0.5 + 0.5*n/float64(most)) * share
 		r.Confidence = math.Round(r.Confidence*1000) / 1000
 		r.score = r.Confidence + 0.01*r.score
 		// Of line codes that look alike, the one whose way of repeating was seen comes first.

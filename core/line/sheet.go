@@ -21,6 +21,7 @@ type Sheet struct {
 	Title       string
 	About       string
 	Medium      Medium
+	Style       string  // how bits become durations: space, mark, ratio, pair, symbol or biphase
 	CarrierHz   int     // infrared: modulation of the marks
 	FrequencyHz int     // radio: the usual channel
 	UnitFrom    float64 // µs
@@ -92,6 +93,9 @@ type Turn struct {
 	Counts bool  // it counts up from what the code says; else it goes through its values from 0
 }
 
+// mostTurning is the most bits of a field that goes through its values, in a sheet that does not roll.
+const mostTurning = 8
+
 // Rolls says whether a device obeys each press of the sheet once.
 func (s *Sheet) Rolls() bool { return s.NeverReplay != "" || s.Counts() }
 
@@ -99,7 +103,8 @@ func (s *Sheet) Rolls() bool { return s.NeverReplay != "" || s.Counts() }
 func (s *Sheet) Turns() map[string]Turn {
 	var out map[string]Turn
 	for _, f := range s.fields {
-		if f.Counter && f.Bits > 0 && f.Bits < 63 || f.Toggle && f.Bits == 1 {
+		counts, turns := f.Counter && f.Bits < 63, f.Toggle && (f.Bits == 1 || f.Bits <= mostTurning && !s.Rolls())
+		if f.Bits > 0 && (counts || turns) {
 			if out == nil {
 				out = map[string]Turn{}
 			}

@@ -13,12 +13,14 @@ import (
 	"sync"
 	"time"
 
+	"urbo/core/bench"
 	"urbo/core/device"
 	"urbo/core/fault"
 	"urbo/core/grant"
 	"urbo/core/happening"
 	"urbo/core/line"
 	"urbo/core/plain"
+	"urbo/core/signal"
 	"urbo/service/rooms"
 	"urbo/service/stream"
 	"urbo/store"
@@ -299,10 +301,35 @@ func (l *Library) reindex(ctx context.Context) error {
 			fresh[s.Name] = changing
 		}
 	}
+	if done[""] != bench.Prints {
+		fresh[""] = bench.Prints
+	}
 	if len(fresh) == 0 {
 		return nil
 	}
-	return l.devices.Reindex(ctx, fresh, l.Identity)
+	return l.devices.Reindex(ctx, fresh, l.anew, l.Identity)
+}
+
+// anew is a code without a line code as it would be found today, where that sends the same: what was found out about it
+// by an earlier Urbo is not what will be heard.
+func (l *Library) anew(c device.Code) device.Code {
+	if c.Inline == "" {
+		return c
+	}
+	b, err := c.Burst(l.book)
+	if err != nil {
+		return c
+	}
+	s, err := bench.Describe(signal.Split(b.Durations(), signal.UnknownGap))
+	if err != nil || device.Fingerprint(s.Print) == l.Identity(c) || !bench.Alike(s.Frame, c.Train) {
+		return c
+	}
+	now, err := l.Suggest(c.Channel, nil, &s)
+	if err != nil || now.Inline == "" {
+		return c
+	}
+	c.Inline, c.Fields, c.Train = now.Inline, now.Fields, now.Train
+	return c
 }
 
 // Slug tells what a device is called now, "" where it is gone.

@@ -12,17 +12,17 @@ import (
 	"urbo/core/signal"
 )
 
-// senders lists the keys that are found by an identity; frame is what they must send, where it is a fingerprint's.
-func (l *Library) senders(identity string, frame signal.Train) []happening.KeyMatch {
-	found, err := l.devices.Senders(context.Background(), identity)
+// senders lists the keys that are found by one of some identities; those with another frame are left out.
+func (l *Library) senders(sends func(signal.Train) bool, identities ...string) []happening.KeyMatch {
+	found, err := l.devices.Senders(context.Background(), identities...)
 	if err != nil {
 		slog.Error("look up whose key it is", "error", err)
 		return nil
 	}
 	var out []happening.KeyMatch
 	for _, s := range found {
-		if frame != nil {
-			if own, err := s.Train(); err != nil || !bench.Alike(own, frame) {
+		if sends != nil {
+			if own, err := s.Train(); err != nil || !sends(own) {
 				continue
 			}
 		}
@@ -36,9 +36,24 @@ func (l *Library) senders(identity string, frame signal.Train) []happening.KeyMa
 // sendersOf lists the keys that send what a code sends.
 func (l *Library) sendersOf(c device.Code) []happening.KeyMatch {
 	if c.Sheet != "" {
-		return l.senders(l.Identity(c), nil)
+		return l.senders(nil, l.Identity(c))
 	}
-	return l.senders(l.Identity(c), c.Train)
+	return l.senders(sendsAs(c.Train), l.Identity(c))
+}
+
+// sendsAs says whether another clean frame is the same signal.
+func sendsAs(frame signal.Train) func(signal.Train) bool {
+	return func(own signal.Train) bool { return bench.Alike(own, frame) }
+}
+
+// near are the identities under which a key may be found that sends a structure, though it has another one.
+func near(s *bench.Structure) []string {
+	prints := s.Near()
+	out := make([]string, len(prints))
+	for i, p := range prints {
+		out[i] = device.Fingerprint(p)
+	}
+	return out
 }
 
 // Sending lists the keys that send what some codes send, each once.
@@ -74,14 +89,17 @@ func (l *Library) Match(readings []line.Reading, structure *bench.Structure) []h
 		if err != nil {
 			continue
 		}
-		if keys := l.senders(s.Identity(r.Fields), nil); len(keys) > 0 {
+		if keys := l.senders(nil, s.Identity(r.Fields)); len(keys) > 0 {
 			return keys
 		}
 	}
 	if structure == nil {
 		return nil
 	}
-	return l.senders(device.Fingerprint(structure.Print), structure.Frame)
+	if keys := l.senders(structure.Sends, device.Fingerprint(structure.Print)); len(keys) > 0 {
+		return keys
+	}
+	return l.senders(structure.Sends, near(structure)...)
 }
 
 // MatchSets lists the keys of code sets that send what was heard.
@@ -89,7 +107,7 @@ func (l *Library) MatchSets(readings []line.Reading, structure *bench.Structure)
 	shelf := l.onShelf()
 	for _, r := range readings {
 		if s, err := l.book.Sheet(r.Sheet); err == nil {
-			if keys := shelf.senders(s.Identity(r.Fields), nil); len(keys) > 0 {
+			if keys := shelf.senders(nil, s.Identity(r.Fields)); len(keys) > 0 {
 				return keys
 			}
 		}
@@ -97,7 +115,10 @@ func (l *Library) MatchSets(readings []line.Reading, structure *bench.Structure)
 	if structure == nil {
 		return nil
 	}
-	return shelf.senders(device.Fingerprint(structure.Print), structure.Frame)
+	if keys := shelf.senders(structure.Sends, device.Fingerprint(structure.Print)); len(keys) > 0 {
+		return keys
+	}
+	return shelf.senders(structure.Sends, near(structure)...)
 }
 
 // Recognise looks for whose key a capture is.

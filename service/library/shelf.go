@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"urbo/core/bench"
 	"urbo/core/device"
 	"urbo/core/fault"
 	"urbo/core/happening"
@@ -63,13 +62,14 @@ func (s *shelf) with(put []device.Device, removed []string, book *line.Book) *sh
 	return newShelf(slices.Collect(maps.Values(sets)), book)
 }
 
-// senders lists the keys of sets that are found by an identity; frame is what they must send, where it is a
-// fingerprint's.
-func (s *shelf) senders(identity string, frame signal.Train) []happening.SetMatch {
+// senders lists the keys of sets that are found by one of some identities; those with another frame are left out.
+func (s *shelf) senders(sends func(signal.Train) bool, identities ...string) []happening.SetMatch {
 	var out []happening.SetMatch
-	for _, k := range s.known[identity] {
-		if frame == nil || bench.Alike(k.frame, frame) {
-			out = append(out, k.SetMatch)
+	for _, identity := range identities {
+		for _, k := range s.known[identity] {
+			if (sends == nil || sends(k.frame)) && !slices.Contains(out, k.SetMatch) {
+				out = append(out, k.SetMatch)
+			}
 		}
 	}
 	return out
@@ -78,9 +78,9 @@ func (s *shelf) senders(identity string, frame signal.Train) []happening.SetMatc
 // having lists the keys of sets that send what a code sends.
 func (s *shelf) having(book *line.Book, c device.Code) []happening.SetMatch {
 	if c.Sheet != "" {
-		return s.senders(c.Identity(book), nil)
+		return s.senders(nil, c.Identity(book))
 	}
-	return s.senders(c.Identity(book), c.Train)
+	return s.senders(sendsAs(c.Train), c.Identity(book))
 }
 
 // find finds a code set. The error wraps ErrUnknownSet and names those that there are, or the nearest.

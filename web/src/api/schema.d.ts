@@ -6417,6 +6417,8 @@ export interface components {
         Structure: {
             /** @description The bits of each block */
             bits: string[];
+            /** @description What cannot be known, or is not sure, in sentences */
+            doubts: string[];
             /** @description Equal for equal signals, whatever the clock */
             fingerprint: string;
             /** @description The clean frame, in µs */
@@ -6434,6 +6436,8 @@ export interface components {
             marks: components["schemas"]["Cluster"][];
             /** @description What is sent once before it */
             once?: number[];
+            /** @description Bits of other frames in the press */
+            others: string[];
             spaces: components["schemas"]["Cluster"][];
             /** @description Pieces of the frame: bits, lead, pause, tail */
             spans: components["schemas"]["Span"][];
@@ -6451,9 +6455,16 @@ export interface components {
             style: "space" | "mark" | "ratio" | "biphase" | "symbol" | "train";
             /**
              * Format: double
+             * @description How sure the bits are
+             */
+            sure: number;
+            /**
+             * Format: double
              * @description 0 where there is none
              */
             unit_us: number;
+            /** @description Numbers of the bits that differ from frame to frame, from 1, over all blocks: toggles and counters */
+            varies: number[];
             /** @description What was found, in words */
             words: string;
         };

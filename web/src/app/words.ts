@@ -484,6 +484,8 @@ export const words = {
     bits: 'bits',
     gap: 'gap',
     fingerprint: 'fingerprint',
+    other: 'another frame',
+    sure: 'sure',
     durations: 'durations of bits',
     mean: 'mean',
     range: 'range',

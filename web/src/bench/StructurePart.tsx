@@ -21,6 +21,10 @@ export function StructurePart({ of: s }: { of: Structure }) {
     ...(s.gap_us > 0
       ? ([[words.bench.gap, `${(s.gap_us / 1000).toFixed(1)} ms`]] as [string, string][])
       : []),
+    ...s.others.map((b): [string, string] => [words.bench.other, b.replace(/(.{4})(?=.)/g, '$1 ')]),
+    ...(s.bits.length > 0
+      ? ([[words.bench.sure, `${Math.round(100 * s.sure)} %`]] as [string, string][])
+      : []),
     [words.bench.fingerprint, s.fingerprint],
   ];
   const groups = [
@@ -41,7 +45,7 @@ export function StructurePart({ of: s }: { of: Structure }) {
         }}
       >
         {facts.map(([name, value]) => (
-          <Box key={name} sx={{ display: 'contents' }}>
+          <Box key={name + value} sx={{ display: 'contents' }}>
             <Box component="dt" sx={{ color: 'text.secondary' }}>
               {name}
             </Box>
@@ -51,6 +55,11 @@ export function StructurePart({ of: s }: { of: Structure }) {
           </Box>
         ))}
       </Box>
+      {s.doubts.map((doubt) => (
+        <Box key={doubt} sx={{ maxWidth: '65ch', mt: 1, color: 'text.secondary' }}>
+          {doubt}
+        </Box>
+      ))}
       {groups.length > 0 && (
         <Box
           component="table"
