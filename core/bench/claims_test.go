@@ -20,7 +20,7 @@ func TestDecode_ClaimsNoUnknownSignal(t *testing.T) {
 				rng := rand.New(rand.NewPCG(uint64(100*i+10*j+k), 7))
 				for range *unknownKeys {
 					w := newWild(rng)
-					shipped := map[Style]int{Ratio: 24, Biphase: 14, Distance: 16} // so many bits are what a sheet sends
+					shipped := map[Style]int{Ratio: 24, Biphase: 14, Distance: 16} // bits
 					if w.lead == nil && len(w.blocks) == 1 && shipped[w.style] == w.blocks[0] {
 						continue
 					}

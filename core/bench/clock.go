@@ -17,7 +17,7 @@ type clock struct {
 
 // evidence is the durations of a press, with what is worked out of each once.
 type evidence struct {
-	us  []float64 // µs, mark first; of even length: the last one is silence
+	us []float64 // µs, mark first; of even length: the last one is silence
 	// odd is ln(8.5 d/√2π): how much more likely a duration is under σ = 1 µs than under the background, 1/(8.5 d).
 	odd []float64
 	// blur is the µs by which a duration is less sure than the others: a receiver needs the first mark after a silence

@@ -1,7 +1,7 @@
 package line
 
-// What stands beside the frames that a sheet found in a press is noise where it differs from frame to frame. What is the
-// same beside most of them belongs to a frame that is longer than the sheet's, and so is another line code's.
+// What stands beside the frames that a sheet found in a press is noise where it differs from frame to frame. What is
+// the same beside most of them belongs to a frame that is longer than the sheet's, and so is another line code's.
 
 // unexplained is by how much a reading is less sure whose frames are a part of longer ones.
 const unexplained = 0.45

@@ -33,6 +33,32 @@ func BenchmarkDecode(b *testing.B) {
 	}
 }
 
+// BenchmarkPresses tries all sheets on whole presses of each, with as many frames as it sends, through usual noise.
+func BenchmarkPresses(b *testing.B) {
+	book := line.Builtin()
+	var all [][]signal.Reception
+	for _, s := range book.Sheets() {
+		r := rand.New(rand.NewPCG(5, 5))
+		var presses [][]signal.Reception
+		for len(presses) < 16 {
+			_, trains, err := noises[1].spoil(r, s)
+			if err != nil {
+				b.Fatal(err)
+			}
+			presses = append(presses, trains)
+		}
+		all = append(all, presses...)
+		b.Run(s.Name, func(b *testing.B) { decodeInTurn(b, book, presses) })
+	}
+	b.Run("mean", func(b *testing.B) { decodeInTurn(b, book, all) })
+}
+
+func decodeInTurn(b *testing.B, book *line.Book, presses [][]signal.Reception) {
+	for i := 0; b.Loop(); i++ {
+		book.Decode(presses[i%len(presses)])
+	}
+}
+
 func BenchmarkEncode(b *testing.B) {
 	s, err := line.Builtin().Sheet("nec")
 	if err != nil {

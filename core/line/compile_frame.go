@@ -354,11 +354,15 @@ func (b *frameBuilder) finish() {
 	level := true
 	for i := range f.steps {
 		s := &f.steps[i]
+		if s.cell != nil && f.code == nil {
+			f.firstCell = f.runs
+		}
 		f.runs += s.size()
 		if s.size()%2 == 1 {
 			level = !level
 		}
 		if s.cell != nil {
+			f.code = s.cell
 			f.equal = f.equal && s.cell.equal
 		}
 	}

@@ -3,6 +3,8 @@ package line
 import (
 	"math"
 	"unique"
+
+	"urbo/core/signal"
 )
 
 // How far a unit may lie outside a sheet's own, which is the steady clock error of handsets.
@@ -20,6 +22,8 @@ type scratch struct {
 	payload []uint8
 	chosen  []*symbol
 	runs    []run
+	doubts  []doubt                               // of a walk along a biphase frame
+	laid    int                                   // half bits of it
 	shared  map[unique.Handle[string]]*[]measured // waves that several sheets have, and what they were found to be
 }
 
@@ -51,8 +55,15 @@ func share(left, sheets int) int { return min(left, 5*left/sheets) }
 // is effort left.
 func (s *Sheet) find(flat []int, tmp *scratch) []match {
 	var out []match
+	// Several line codes share a wave and differ only in what their bits mean: each wave is measured once.
+	var known [maxFrames]*[]measured
+	for i, f := range s.frames {
+		if len(f.guesses) == 1 {
+			known[i] = tmp.shared[f.wave]
+		}
+	}
 	for at := 0; at < len(flat) && tmp.left > 0; at += 2 {
-		for _, f := range s.frames {
+		for i, f := range s.frames {
 			if at+f.atLeast > len(flat) {
 				continue
 			}
@@ -62,7 +73,7 @@ func (s *Sheet) find(flat []int, tmp *scratch) []match {
 				f.evenPairs > 0 && !evenSums(flat[at+f.evenFrom:], f.evenPairs) {
 				continue
 			}
-			if m, ok := s.matchAt(flat, at, f, tmp); ok {
+			if m, ok := s.matchAt(flat, at, f, tmp, known[i]); ok {
 				out = append(out, m)
 				at = m.end + m.end%2 - 2 // the next mark after the frame
 				break
@@ -72,19 +83,31 @@ func (s *Sheet) find(flat []int, tmp *scratch) []match {
 	return out
 }
 
-func (s *Sheet) matchAt(flat []int, at int, f *frame, tmp *scratch) (match, bool) {
+// matchAt tries a frame at one place; known is what its wave was measured to be, nil where no other sheet has it.
+func (s *Sheet) matchAt(flat []int, at int, f *frame, tmp *scratch, known *[]measured) (match, bool) {
 	if s.biphase {
 		return s.matchBiphase(flat, at, f, tmp)
 	}
-	if m, ok := s.matchCells(flat, at, f, 0, tmp); ok {
-		return m, true
+	if f.lead == 0 || s.leadFits(flat, at, f) {
+		if m, ok := s.matchCells(flat, at, f, 0, tmp, known); ok {
+			return m, true
+		}
 	}
 	if len(f.steps) > 1 && f.steps[0].mayLose && f.steps[1].mark {
-		m, ok := s.matchCells(flat, at, f, 1, tmp)
+		m, ok := s.matchCells(flat, at, f, 1, tmp, nil)
 		m.headless = true
 		return m, ok
 	}
 	return match{}, false
+}
+
+// leadFits says whether a lead could stand at a place.
+func (s *Sheet) leadFits(flat []int, at int, f *frame) bool {
+	if at+f.runs > len(flat) {
+		return false
+	}
+	unit := float64(signal.Sum(flat[at:at+f.leads])) / f.lead
+	return s.unitFits(unit) && near(float64(flat[at]), f.steps[0].units[0]*unit, 0.2, 250)
 }
 
 // evenSums says whether so many pairs could all last equally long.
@@ -151,5 +174,12 @@ func deviation(runs []run, unit, stretch float64) (most, rms float64) {
 // good says whether a fit is close enough to be this line code. slack is the smallest difference between two
 // symbols in units.
 func good(unit, stretch, most, rms, slack float64) bool {
-	return math.Abs(stretch) <= min(0.65*unit, 200) && rms <= 0.26*unit && most <= min(0.45*slack, 0.6)*unit+10
+	limit := min(0.45*slack, 0.6)
+	if rms <= tight*unit { // of many durations one may be far off: the symbol beside it says what it is
+		limit = min(0.8*slack, 1)
+	}
+	return math.Abs(stretch) <= min(0.65*unit, 200) && rms <= 0.26*unit && most <= limit*unit+10
 }
+
+// tight is the root mean square deviation, in units, up to which a fit is judged by that alone.
+const tight = 0.24

@@ -1,6 +1,10 @@
 package line
 
-import "math"
+import (
+	"cmp"
+	"math"
+	"slices"
+)
 
 // matchBiphase tries a biphase frame at one place. Durations become half bits, which are laid along the frame's
 // pattern; a half bit of space before the first mark cannot be seen and is added.
@@ -33,7 +37,7 @@ func (s *Sheet) matchBiphase(flat []int, at int, f *frame, tmp *scratch) (match,
 			continue
 		}
 		for _, guess := range [...]float64{0, 0.28, -0.28} {
-			end, ok := s.walk(flat, at, f, pad, unit, guess*unit, tmp)
+			end, ok := s.walkDoubting(flat, at, f, pad, unit, guess*unit, tmp)
 			if !ok {
 				continue
 			}
@@ -41,7 +45,7 @@ func (s *Sheet) matchBiphase(flat []int, at int, f *frame, tmp *scratch) (match,
 			if !s.unitFits(u) {
 				continue
 			}
-			if end2, ok := s.walk(flat, at, f, pad, u, st, tmp); ok {
+			if end2, ok := s.walkDoubting(flat, at, f, pad, u, st, tmp); ok {
 				end = end2
 				u, st = fit(tmp.runs)
 			}
@@ -84,11 +88,51 @@ func (f *frame) startsHidden(rise uint8) bool {
 	return (first == rise) != g.invert
 }
 
+// doubt is a duration that is nearly as well one half bit more or less.
+type doubt struct {
+	at  int     // its index
+	off float64 // how far it is from the middle between the two, in half bits
+}
+
+const (
+	// doubtful is how far from the middle a duration may be to be one, and mostDoubts how many of them are tried.
+	doubtful, mostDoubts = 0.25, 6
+	leastLaid            = 8 // half bits, before a frame is worth it
+)
+
+// walkDoubting is walk, with one or two durations taken for the other number of half bits where it leads nowhere
+// later in the frame: jitter turned them.
+func (s *Sheet) walkDoubting(flat []int, at int, f *frame, pad int, unit, stretch float64, tmp *scratch) (int, bool) {
+	tmp.doubts = tmp.doubts[:0]
+	end, ok := s.walk(flat, at, f, pad, unit, stretch, tmp)
+	if ok || tmp.laid < leastLaid {
+		return end, ok
+	}
+	var try [mostDoubts]doubt
+	slices.SortFunc(tmp.doubts, func(a, b doubt) int { return cmp.Compare(a.off, b.off) })
+	doubts := try[:copy(try[:], tmp.doubts)]
+	for _, d := range doubts {
+		if end, ok := s.walk(flat, at, f, pad, unit, stretch, tmp, d.at); ok {
+			return end, true
+		}
+	}
+	for i, d := range doubts {
+		for _, o := range doubts[:i] {
+			if end, ok := s.walk(flat, at, f, pad, unit, stretch, tmp, d.at, o.at); ok {
+				return end, true
+			}
+		}
+	}
+	return 0, false
+}
+
 // walk lays the durations from at along the pattern and fills tmp.payload and tmp.runs. It returns the index after
-// the frame's last mark.
-func (s *Sheet) walk(flat []int, at int, f *frame, pad int, unit, stretch float64, tmp *scratch) (int, bool) {
+// the frame's last mark. The others are taken for the number of half bits that they are less near to.
+func (s *Sheet) walk(flat []int, at int, f *frame, pad int, unit, stretch float64, tmp *scratch,
+	others ...int) (int, bool) {
 	const unknown = 2
 	tmp.payload, tmp.runs = tmp.payload[:0], tmp.runs[:0]
+	tmp.laid = 0
 	tmp.left -= len(f.halves)
 	for range f.bits {
 		tmp.payload = append(tmp.payload, unknown)
@@ -107,12 +151,20 @@ func (s *Sheet) walk(flat []int, at int, f *frame, pad int, unit, stretch float6
 	for r := start; r < len(flat); r++ {
 		mark := (r-at)%2 == 0
 		us := float64(flat[r])
-		n := 0
-		if mark {
-			n = int(math.Round((us - stretch) / unit))
-		} else {
-			n = int(math.Round(min((us+stretch)/unit, 1000)))
+		halves := (us - stretch) / unit
+		if !mark {
+			halves = min((us+stretch)/unit, 1000)
 		}
+		n := int(math.Round(halves))
+		if off := 0.5 - math.Abs(halves-float64(n)); off < doubtful && len(others) == 0 {
+			tmp.doubts = append(tmp.doubts, doubt{r, off})
+		}
+		if slices.Contains(others, r) {
+			if n++; float64(n-1) > halves {
+				n -= 2
+			}
+		}
+		tmp.laid = i
 		rest := len(f.halves) - i
 		if n < 1 || (mark && n > rest) {
 			return 0, false

@@ -10,19 +10,14 @@ import (
 // matchCells tries a frame of a pulse-shaped style at one place, beginning with step from (1 where the lead was
 // lost). It measures unit and stretch from the cells: mark + space, edge to same edge, is true whatever the
 // receiver added to marks.
-func (s *Sheet) matchCells(flat []int, at int, f *frame, from int, tmp *scratch) (match, bool) {
+func (s *Sheet) matchCells(flat []int, at int, f *frame, from int, tmp *scratch, known *[]measured) (match, bool) {
 	size := f.runs
 	if from == 1 {
 		size -= f.steps[0].size()
 	}
-	if at+size > len(flat) {
+	if at+size > len(flat) || s.surelyInside(flat, at, f, from) {
 		return match{}, false
 	}
-	if len(f.guesses) != 1 || from != 0 {
-		return s.matchWave(flat, at, size, f, from, tmp, nil)
-	}
-	// Several line codes share a wave and differ only in what their bits mean: each wave is measured once.
-	known := tmp.shared[f.wave]
 	if known == nil {
 		return s.matchWave(flat, at, size, f, from, tmp, nil)
 	}
@@ -50,9 +45,6 @@ func (s *Sheet) matchWave(flat []int, at, size int, f *frame, from int, tmp *scr
 	unit := 0.0
 	if f.lead > 0 && from == 0 {
 		unit = float64(signal.Sum(d[:f.leads])) / f.lead
-		if !s.unitFits(unit) || !near(float64(d[0]), f.steps[0].units[0]*unit, 0.2, 250) {
-			return match{}, false
-		}
 	}
 	unit, ok := s.unitFromCells(d, f, from, unit, tmp)
 	if !ok || !s.unitFits(unit) {
@@ -88,7 +80,7 @@ func (s *Sheet) matchWave(flat []int, at, size int, f *frame, from int, tmp *scr
 		if ok {
 			m.fields, m.unit, m.stretch, m.most, m.rms = fields, u, stretch, most, rms
 		}
-		if rms < 0.1*u {
+		if rms < 0.18*u {
 			break // no other stretch explains it better
 		}
 	}
@@ -147,6 +139,9 @@ func (s *Sheet) unitFromCells(d []int, f *frame, from int, lead float64, tmp *sc
 		if us < st.cell.least*lo-150 || us > st.cell.most*hi+150 {
 			return 0, false
 		}
+		if n > 2 && !st.cell.pairsCould(d[at:at+n], lo, hi) {
+			return 0, false
+		}
 		code = st.cell
 		total += us
 		units += st.cell.least
@@ -170,6 +165,16 @@ func (s *Sheet) unitFromCells(d []int, f *frame, from int, lead float64, tmp *sc
 		return least / code.least, true
 	}
 	return most / code.most, true
+}
+
+// pairsCould says whether each two durations of a cell of several pairs last as long as one of its pairs may.
+func (a *alphabet) pairsCould(cell []int, low, high float64) bool {
+	for i := 0; i+1 < len(cell); i += 2 {
+		if us := float64(cell[i] + cell[i+1]); us < a.pairLeast*low-150 || us > a.pairMost*high+150 {
+			return false
+		}
+	}
+	return true
 }
 
 // classify picks for each cell the symbol that explains it best, and lists the runs of the cells for a fit. The
@@ -292,12 +297,7 @@ func (f *frame) pulsesFit(d []int, from int, unit, stretch float64) bool {
 // may stand inside noise, but not between more cells of the same kind. Before a lead that was heard anything may stand.
 func (s *Sheet) standsAlone(flat []int, at, size int, f *frame, from int, unit float64) bool {
 	end := at + size
-	var code *alphabet
-	for i := range f.steps {
-		if c := f.steps[i].cell; c != nil {
-			code = c
-		}
-	}
+	code := f.code
 	if code == nil {
 		return end >= len(flat) || flat[end] > int(8*unit)
 	}
@@ -316,6 +316,27 @@ func (s *Sheet) standsAlone(flat []int, at, size int, f *frame, from int, unit f
 		return false
 	}
 	return at < 2 || f.lead > 0 && from == 0 || !code.cellLike(float64(flat[at-2]), float64(flat[at-1]), unit)
+}
+
+// surelyInside says whether the pair before a place is part of the same cells whatever the unit turns out to be, so
+// that no frame can begin there: standsAlone would refuse it, after all of it was measured.
+func (s *Sheet) surelyInside(flat []int, at int, f *frame, from int) bool {
+	if s.Medium != Radio || at < 2 || f.code == nil || f.lead > 0 && from == 0 {
+		return false
+	}
+	low, high := s.UnitFrom*unitLow, s.UnitTo*unitHigh
+	mark, space := float64(flat[at-2]), float64(flat[at-1])
+	if f.equal {
+		// Each cell lasts as long as the first one, but for what receivers blur.
+		const blur = 1.06
+		if from == 1 {
+			at -= f.steps[0].size()
+		}
+		cell := flat[at+f.firstCell:][:f.code.size]
+		first := float64(signal.Sum(cell)) / f.code.least
+		low, high = max(low, first/blur), min(high, first*blur)
+	}
+	return low <= high && f.code.cellLike(mark, space, low) && f.code.cellLike(mark, space, high)
 }
 
 // cellLike says whether a mark and a space could be part of a cell.

@@ -127,22 +127,24 @@ func (s *Sheet) unit() float64 { return (s.UnitFrom + s.UnitTo) / 2 }
 
 // frame is one message of the sheet, compiled.
 type frame struct {
-	name    string
-	groups  []group  // the payload
-	bits    int      // length of the payload: bits, or symbols of a text
-	steps   []step   // pulse-shaped styles: what is on the air, in order
-	halves  []half   // biphase: the same as half bits
-	runs    int      // pulse-shaped styles: number of durations, the last one a mark unless open
-	chained bool     // its bytes are disguised by the ones before
-	before  []int    // biphase: pulses before the frame, in µs, that are sent but not looked for
-	open    bool     // the last duration is a space, so silence after the frame may lengthen it
-	checks  int      // payload bits that are constant or derived
-	rarity  float64  // bits of surprise that the alphabet adds (three symbols of four …)
-	fields  []string // names of the fields it carries
-	equal   bool     // all cells last equally long: the unit follows without knowing the bits
-	lead    float64  // units in the durations that the unit is taken from, else 0
-	leads   int      // how many these are
-	slack   float64  // smallest slack of the codes it uses
+	name      string
+	groups    []group   // the payload
+	bits      int       // length of the payload: bits, or symbols of a text
+	steps     []step    // pulse-shaped styles: what is on the air, in order
+	halves    []half    // biphase: the same as half bits
+	runs      int       // pulse-shaped styles: number of durations, the last one a mark unless open
+	chained   bool      // its bytes are disguised by the ones before
+	before    []int     // biphase: pulses before the frame, in µs, that are sent but not looked for
+	open      bool      // the last duration is a space, so silence after the frame may lengthen it
+	checks    int       // payload bits that are constant or derived
+	rarity    float64   // bits of surprise that the alphabet adds (three symbols of four …)
+	fields    []string  // names of the fields it carries
+	equal     bool      // all cells last equally long: the unit follows without knowing the bits
+	lead      float64   // units in the durations that the unit is taken from, else 0
+	leads     int       // how many these are
+	slack     float64   // smallest slack of the codes it uses
+	code      *alphabet // of its last cell, nil where it has none
+	firstCell int       // durations before the first cell
 	// Bounds in µs of the first mark and the first space, and whether a silence must stand before: most places are
 	// ruled out by these alone.
 	firstLow, firstHigh, spaceLow, spaceHigh int

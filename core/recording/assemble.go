@@ -25,7 +25,8 @@ type run struct {
 // assembler turns levels over time into presses: it finds out which level is a mark, takes a carrier out of the
 // marks, and cuts at silences. The zero value with emit set is ready.
 type assembler struct {
-	emit func(Press)
+	emit   func(Press)
+	gather func(run) // takes the runs instead, where it is set
 
 	last    run   // still growing
 	waiting []run // until the polarity is known
@@ -66,6 +67,10 @@ func (a *assembler) add(level bool, us float64) {
 }
 
 func (a *assembler) push(r run) {
+	if a.gather != nil {
+		a.gather(r)
+		return
+	}
 	if a.settled {
 		a.take(r)
 		return

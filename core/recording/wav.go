@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"slices"
 )
 
 func sniffWAV(head []byte) bool {
@@ -28,6 +29,8 @@ type wav struct {
 	slicer   slicer
 	tone     *tone
 	looked   bool
+	ears     *ears // nil where it is too fast for a sound card
+	also     []int // the channels that its sounds are of
 }
 
 // most channels and samples a second that are believed.
@@ -125,7 +128,41 @@ func (w *wav) prepare() error {
 	w.raw = make([]byte, blockSize*w.bytes*w.channels)
 	w.x = make([]float32, 0, blockSize)
 	w.slicer = slicer{out: &w.r.build, step: 1e6 / w.r.Info.RateHz, least: 8 / math.Pow(2, float64(8*w.bytes))}
+	w.listen()
 	return nil
+}
+
+// listen looks for signals as sound cards record them: in the channel that is asked for, or in the first two.
+func (w *wav) listen() {
+	rate := w.r.Info.RateHz
+	if rate > mostSoundHz {
+		return
+	}
+	w.also = []int{w.channel}
+	if w.r.options.Channel == "" && w.channels > 1 {
+		w.also = []int{0, 1}
+	}
+	w.ears = &ears{emit: w.r.build.emit, chosen: -1, first: slices.Index(w.also, w.channel)}
+	for range w.also {
+		w.ears.sounds = append(w.ears.sounds, newEar(rate, 2/math.Pow(2, float64(8*w.bytes))))
+	}
+	w.r.build.emit = func(p Press) { w.ears.cut = append(w.ears.cut, p) }
+}
+
+// done is called at the end of the samples.
+func (w *wav) done() {
+	w.slicer.finish()
+	if w.ears == nil {
+		return
+	}
+	w.r.build.finish()
+	for _, s := range w.ears.sounds {
+		s.look(true)
+	}
+	w.ears.take(true)
+	if w.ears.chosen >= 0 {
+		w.r.Info.Channel = w.r.Info.Channels[w.also[w.ears.chosen]]
+	}
 }
 
 func (w *wav) step() error {
@@ -140,13 +177,13 @@ func (w *wav) step() error {
 		w.left -= int64(n)
 	}
 	if w.left == 0 && err == nil {
-		w.slicer.finish()
+		w.done()
 		return io.EOF
 	}
 	if err == nil {
 		return nil
 	}
-	w.slicer.finish()
+	w.done()
 	switch {
 	case !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF):
 		return err
@@ -158,9 +195,33 @@ func (w *wav) step() error {
 
 // read turns samples into levels and cuts them.
 func (w *wav) read(raw []byte) {
+	x := w.x[:len(raw)/(w.bytes*w.channels)]
+	if w.ears != nil {
+		for i, c := range w.also {
+			w.levels(raw, c, x)
+			w.ears.sounds[i].add(x)
+		}
+		w.ears.take(false)
+	}
+	w.levels(raw, w.channel, x)
+	if !w.looked {
+		if low, top, _ := twoLevels(x, w.slicer.least); top-low > max(leastSwing, w.slicer.least) {
+			w.looked = true
+			if isTone(x) {
+				w.tone = newTone(w.r.Info.RateHz)
+			}
+		}
+	}
+	if w.tone != nil {
+		w.tone.envelope(x)
+	}
+	w.slicer.block(x)
+}
+
+// levels are the samples of a channel, −1 to 1.
+func (w *wav) levels(raw []byte, channel int, x []float32) {
 	frame := w.bytes * w.channels
-	x := w.x[:len(raw)/frame]
-	raw = raw[min(w.channel*w.bytes, len(raw)):]
+	raw = raw[min(channel*w.bytes, len(raw)):]
 	switch {
 	case w.float:
 		for i := range x {
@@ -196,18 +257,6 @@ func (w *wav) read(raw []byte) {
 			x[i] = float32(int32(binary.LittleEndian.Uint32(raw[i*frame:]))) / (1 << 31)
 		}
 	}
-	if !w.looked {
-		if low, top, _ := twoLevels(x, w.slicer.least); top-low > max(leastSwing, w.slicer.least) {
-			w.looked = true
-			if isTone(x) {
-				w.tone = newTone(w.r.Info.RateHz)
-			}
-		}
-	}
-	if w.tone != nil {
-		w.tone.envelope(x)
-	}
-	w.slicer.block(x)
 }
 
 // isTone says whether the loud samples of a block swing about their mean fast enough to be a tone that is keyed, not
