@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"net/url"
 	"strings"
@@ -12,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"urbo/core/notation"
 	"urbo/core/recording"
 	"urbo/wire"
 )
@@ -31,6 +33,7 @@ func (a *app) deviceCode() *cobra.Command {
   and then on or off             switches 11010 01000 on
   durations in µs, mark first    2000 -1000 350 -700 350        (--hz says the carrier or channel)
   periods of a carrier           0000 006D 0022 0002 0157 …     (words of four hexadecimal digits)
+  whatever holds one press       -                              (pasted or piped: titles, words and units do not matter)
 Durations that are a known line code are kept as that.
 
 A key may send several codes: write "then" between them. --file takes what is in a recording, --capture what was
@@ -40,7 +43,8 @@ heard. What it sent before is kept (urbo device undo).`,
 			"  urbo device code boardwalk/both nec address=57 command=2 then nec address=57 command=5 --gap 60ms\n" +
 			"  urbo device code dew-a/on switches 11010 01000 on\n" +
 			"  urbo device code dew-a/odd \"2000/1000 350/700 350\" --hz 433920000\n" +
-			"  urbo device code boardwalk/power --file power.wav#1",
+			"  urbo device code boardwalk/power --file power.wav#1\n" +
+			"  urbo device code boardwalk/power - < pasted.txt",
 	}
 	f := c.Flags()
 	f.StringVar(&capture, "capture", "", "id of a capture: the key sends what was heard, clean")
@@ -77,6 +81,11 @@ heard. What it sent before is kept (urbo device undo).`,
 				hand.Repeats = &repeats
 			}
 			hand.Text, hand.GapUS = written(argv[1:]), int(gap/time.Microsecond)
+			if hand.Text == "-" {
+				if hand.Text, err = a.pasted(); err != nil {
+					return err
+				}
+			}
 			err = a.call(c.Context(), http.MethodPost, keyPath(ref)+"/code", hand, &d)
 		}
 		if err != nil {
@@ -94,6 +103,15 @@ func written(argv []string) string {
 		words[i] = given(w)
 	}
 	return strings.Join(words, " ")
+}
+
+// pasted is the text on standard input.
+func (a *app) pasted() (string, error) {
+	text, err := io.ReadAll(io.LimitReader(a.In, notation.MostText+1))
+	if err == nil && len(text) > notation.MostText {
+		err = usageError{fmt.Errorf("more than %d characters: paste one press of the key only", notation.MostText)}
+	}
+	return string(text), err
 }
 
 // captureOf makes one press of a recording a capture of the service, and tells its id.

@@ -27,6 +27,7 @@ type outpostOptions struct {
 	name   string
 	serial []string
 	kernel []string
+	samplesOptions
 	broker brokerOptions
 }
 
@@ -36,11 +37,15 @@ func (a *app) outpost() *cobra.Command {
 		Long: `Make this machine's hardware a station of a house elsewhere. It dials the house and needs the token that urbo station add
 printed there: in a file (--token-file) or in URBO_TOKEN. Or both meet at an MQTT broker (--to mqtt://…, and the same
 broker for urbo serve), with the broker's accounts. What is heard while the house cannot be reached is kept, and told
-later with its own time.`,
+later with its own time.
+
+A receiver can be made of a sound card or a software radio, too: --samples reads what another program writes, from a
+pipe (-) or a file, as --sound or --iq says. Every few seconds it tells how loud they are, so that the gain can be set.`,
 		Args: args(0, 0, "none"),
 		Example: "  urbo outpost --to http://127.0.0.1:8433 --token-file token --serial /dev/ttyUSB0\n" +
 			"  urbo outpost --to mqtts://127.0.0.1 --broker-user garden --broker-password-file secret --serial " +
-			"/dev/ttyUSB0",
+			"/dev/ttyUSB0\n" +
+			"  urbo outpost --to http://127.0.0.1:8433 --token-file token --samples - --iq cu8@2.4M:433.92M",
 		RunE: func(c *cobra.Command, _ []string) error {
 			return a.runOutpost(c.Context(), o)
 		}}
@@ -51,6 +56,7 @@ later with its own time.`,
 	c.Flags().StringSliceVar(&o.serial, "serial", nil, "serial port of a board, /dev/ttyUSB0 or usb:VENDOR:PRODUCT")
 	c.Flags().StringSliceVar(&o.kernel, "kernel", nil,
 		"pulse device of the kernel, rc0 as in /sys/class/rc; rc0@433920000 where it drives a bare radio module")
+	o.samplesOptions.flags(c)
 	return c
 }
 
@@ -72,9 +78,14 @@ func (a *app) runOutpost(ctx context.Context, o outpostOptions) error {
 			config.Hardware = append(config.Hardware, t)
 		}
 	}
+	if t, err := a.samples(o.samplesOptions); err != nil {
+		return usageError{err}
+	} else if t != nil {
+		config.Hardware = append(config.Hardware, t)
+	}
 	if len(config.Hardware) == 0 {
-		return usageError{errors.New("say which hardware this machine has: --serial /dev/ttyUSB0 or --kernel " +
-			"rc0")}
+		return usageError{errors.New("say which hardware this machine has: --serial /dev/ttyUSB0, --kernel rc0 or " +
+			"--samples -")}
 	}
 	config.Dial = func(ctx context.Context) (station.Link, error) {
 		ctx, cancel := context.WithTimeout(ctx, dialing)

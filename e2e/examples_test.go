@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"image"
 	"image/png"
 	"io"
@@ -47,6 +48,11 @@ func newShell(t *testing.T) *shell {
 	for _, secret := range []string{"token", "secret"} { // of nobody
 		require.NoError(t, os.WriteFile(filepath.Join(s.dir, secret), []byte(secret), 0o600))
 	}
+	var pasted strings.Builder
+	for i, us := range []int{3000, 1500, 400, 800, 400, 400, 400, 800, 400, 400, 400, 400, 400, 800, 400, 400, 400} {
+		fmt.Fprintf(&pasted, "%s %d us\n", []string{"mark", "space"}[i%2], us)
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "pasted.txt"), []byte(pasted.String()), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "fanfare.txt"), []byte("run fanfare\nwait 1 s\nrun fanfare\n"),
 		0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "lights.txt"),

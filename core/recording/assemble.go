@@ -66,6 +66,14 @@ func (a *assembler) add(level bool, us float64) {
 	a.last = run{level, us}
 }
 
+// rest ends a press where the silence after it is long enough, before that is over.
+func (a *assembler) rest() {
+	if a.settled && a.last.level == a.idle && a.last.us >= signal.PressSilence {
+		a.push(a.last)
+		a.last.us = 0
+	}
+}
+
 func (a *assembler) push(r run) {
 	if a.gather != nil {
 		a.gather(r)

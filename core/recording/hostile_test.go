@@ -43,9 +43,8 @@ func (e *hostile) Read(p []byte) (int, error) {
 // TestOpen_HostileFilesTakeLittleMemory: a table without line ends was read whole, gigabytes of it.
 func TestOpen_HostileFilesTakeLittleMemory(t *testing.T) {
 	for name, c := range map[string]struct{ head, body, says string }{
-		"a table without line ends":    {"time,level\n", "\x00", "a row of more than 65536 bytes"},
-		"a quote that is never closed": {"time,level\n0,\"", "1,0\n", "a row of more than 65536 bytes"},
-		"a head without an end":        {"time,", "level,", ""},
+		"a table without line ends": {"time,level\n", "\x00", "a row of more than 65536 bytes"},
+		"a head without an end":     {"time,", "level,", ""},
 		"a table of one column too many": {"time" + strings.Repeat(",l", 999) + "\n", "1\n",
 			"1000 columns, the most is 256"},
 		"a list of numbers without an end": {"9000 4500 ", "560 560 ", ""},

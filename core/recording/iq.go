@@ -157,13 +157,19 @@ func (m *offsetMeter) look(s *iq, raw []byte, x []float32) {
 		return
 	}
 	width := s.every * s.size
+	var a, b float64
+	goes := false // the sample before is of a mark, too
 	for i, v := range x {
 		if float64(v) < (low+top)/2 {
+			goes = false
 			continue
 		}
-		a, b := s.sample(raw[i*width:])
-		for j := 1; j < s.every; j++ {
+		for j := range s.every {
 			c, d := s.sample(raw[i*width+j*s.size:])
+			if !goes {
+				a, b, goes = c, d, true
+				continue
+			}
 			m.re += c*a + d*b
 			m.im += d*a - c*b
 			a, b = c, d

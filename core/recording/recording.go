@@ -38,6 +38,7 @@ type Options struct {
 	RateHz      float64 // IQ: complex samples a second
 	Datatype    string  // IQ: cu8, ci8, ci16_le or cf32_le
 	FrequencyHz float64 // IQ: what the radio was tuned to
+	Live        bool    // the samples come as they are made: a press is told soon after its end
 }
 
 // Info is what a recording turned out to be.

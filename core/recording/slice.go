@@ -1,6 +1,10 @@
 package recording
 
-import "math"
+import (
+	"math"
+
+	"urbo/core/signal"
+)
 
 const (
 	// blockSize is how many levels are looked at together.
@@ -81,6 +85,15 @@ func (s *slicer) block(x []float32) {
 		before = v
 	}
 	s.before, s.level, s.since = before, level, (float64(len(x))-edge)*s.step
+}
+
+// rest hands on a silence that is long enough to end a press, before it is over.
+func (s *slicer) rest() {
+	if s.known && s.since >= signal.PressSilence {
+		s.out.add(s.level, s.since)
+		s.out.rest()
+		s.since = 0
+	}
 }
 
 // finish hands on the time since the last edge.

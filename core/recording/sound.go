@@ -10,12 +10,14 @@ import (
 // Bounds of what of a sound is looked at together.
 const (
 	soundSegment = 10.0    // s
+	liveSegment  = 1.0     // s, of what is heard now
 	mostSamples  = 4 << 20 // of a segment
 	mostSoundHz  = 400_000 // samples a second: what is faster is no sound card
 	soundRate    = 44_000  // to which higher rates are averaged
 	leastQuality = 0.5     // of what is claimed
-	leastOfFew   = 12.0    // by which that is more, divided by the edges: a few agree by chance
-	goodQuality  = 0.93    // of what a simple cut found: then it is not looked at more closely
+	surely       = 0.97
+	leastOfFew   = 14.0 // by which that is more, divided by the edges: a few agree by chance
+	goodQuality  = 0.93 // of what a simple cut found: then it is not looked at more closely
 )
 
 // ear finds keyed signals in what a sound card recorded: with its coupling, its gain control, hum and noise. It looks
@@ -27,6 +29,9 @@ type ear struct {
 	x     []float32
 	start float64 // µs of x[0]
 	found []found
+	// segment is how many seconds are looked at together.
+	segment float64
+	next    int // samples at which it is looked again
 }
 
 // found is a press that was found in one way, and how well it holds together.
@@ -37,14 +42,24 @@ type found struct {
 	edges   int
 }
 
-func newEar(rate, step float64) *ear { return &ear{rate: rate, step: step} }
+func newEar(rate, step float64) *ear {
+	e := &ear{rate: rate, step: step}
+	e.wait(soundSegment)
+	return e
+}
 
+// wait says how many seconds are looked at together.
+func (s *ear) wait(seconds float64) {
+	s.segment, s.next = seconds, int(seconds*s.rate)
+}
+
+// most is how many samples are kept: then what goes on is cut.
 func (s *ear) most() int { return int(min(soundSegment*s.rate, mostSamples)) }
 
 // add takes samples, and looks at a segment where there are enough of them.
 func (s *ear) add(x []float32) {
 	s.x = append(s.x, x...)
-	if len(s.x) >= s.most() {
+	if len(s.x) >= min(s.next, s.most()) {
 		s.look(false)
 	}
 }
@@ -52,13 +67,14 @@ func (s *ear) add(x []float32) {
 // look finds what is in the segment. What goes on at its end is kept for the next one.
 func (s *ear) look(last bool) {
 	us := 1e6 / s.rate
-	keep := s.segment(last)
+	keep := s.examine(last)
 	s.start += float64(keep) * us
 	s.x = append(s.x[:0], s.x[keep:]...)
+	s.next = len(s.x) + int(s.segment*s.rate)
 }
 
-// segment looks at the samples that are there, and says how many of them are done with.
-func (s *ear) segment(last bool) int {
+// examine looks at the samples that are there, and says how many of them are done with.
+func (s *ear) examine(last bool) int {
 	x, rate := s.x, s.rate
 	if hz := toneOf(x, rate); hz > 0 {
 		x = envelope(x, rate, hz)
@@ -69,7 +85,7 @@ func (s *ear) segment(last bool) int {
 	x, islands := islandsOf(x, rate, s.step/math.Sqrt(float64(by)))
 	done := len(s.x)
 	for i, in := range islands {
-		if !last && i == len(islands)-1 && float64(len(x)-in.to) < 0.1*rate && in.from > len(x)/4 {
+		if !last && i == len(islands)-1 && float64(len(x)-in.to) < 0.1*rate && len(s.x) < s.most() {
 			return in.from * by // it may go on
 		}
 		s.read(x, rate, in)
@@ -138,7 +154,7 @@ func (s *ear) read(x []float32, rate float64, in island) {
 
 // believable says whether something is a signal, by how well it holds together and how many edges it has.
 func believable(quality float64, edges int) bool {
-	return edges >= fewestEdges && quality >= min(leastQuality+leastOfFew/float64(edges), 1)
+	return edges >= fewestEdges && quality >= min(leastQuality+leastOfFew/float64(edges), surely)
 }
 
 // silentLevel is the level of silence: the one with most time in long runs and at the ends.
@@ -214,7 +230,7 @@ func commonest(us []float64) (from, to int) {
 
 // steady says whether runs hardly ever change, or nearly all are alike: a tone, a clock, a melody.
 func steady(runs []run) bool {
-	const same, share, shareOfOne, shareOfEven, alike, even, least = 0.2, 0.04, 0.08, 0.15, 0.8, 0.7, 3
+	const same, share, shareOfOne, shareOfEven, alike, even, least = 0.2, 0.04, 0.08, 0.2, 0.8, 0.6, 3
 	changes, pairs := 0, 0
 	us := make([]float64, len(runs))
 	for i, r := range runs {

@@ -144,7 +144,11 @@ func (w *wav) listen() {
 	}
 	w.ears = &ears{emit: w.r.build.emit, chosen: -1, first: slices.Index(w.also, w.channel)}
 	for range w.also {
-		w.ears.sounds = append(w.ears.sounds, newEar(rate, 2/math.Pow(2, float64(8*w.bytes))))
+		e := newEar(rate, 2/math.Pow(2, float64(8*w.bytes)))
+		if w.r.options.Live {
+			e.wait(liveSegment)
+		}
+		w.ears.sounds = append(w.ears.sounds, e)
 	}
 	w.r.build.emit = func(p Press) { w.ears.cut = append(w.ears.cut, p) }
 }
@@ -201,7 +205,6 @@ func (w *wav) read(raw []byte) {
 			w.levels(raw, c, x)
 			w.ears.sounds[i].add(x)
 		}
-		w.ears.take(false)
 	}
 	w.levels(raw, w.channel, x)
 	if !w.looked {
@@ -216,6 +219,10 @@ func (w *wav) read(raw []byte) {
 		w.tone.envelope(x)
 	}
 	w.slicer.block(x)
+	if w.ears != nil {
+		w.slicer.rest()
+		w.ears.take(false)
+	}
 }
 
 // levels are the samples of a channel, −1 to 1.
@@ -307,6 +314,10 @@ func (t *tone) envelope(x []float32) {
 		x[i] = t.sum / float32(len(t.ring))
 	}
 }
+
+// SoundHead is what stands before samples that another program writes: one channel of 16 bits, little endian, so many a
+// second, without an end.
+func SoundHead(rate int) io.Reader { return bytes.NewReader(wavHeader(rate, 0)) }
 
 // wavHeader is the head of a mono file of 16 bits with so many samples.
 func wavHeader(rate, samples int) []byte {

@@ -3,11 +3,13 @@ package library
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"urbo/core/bench"
 	"urbo/core/device"
 	"urbo/core/line"
 	"urbo/core/notation"
+	"urbo/core/recording"
 	"urbo/core/signal"
 )
 
@@ -34,7 +36,15 @@ func (l *Library) Write(ctx context.Context, ref device.Ref, h Hand, note Note) 
 func (l *Library) read(h Hand) ([]device.Code, []string, error) {
 	codes, remarks, err := notation.ParseSaying(h.Text, h.Hz, l.book)
 	if err != nil {
-		return nil, nil, err
+		code, said, pasted := l.pasted(h)
+		if !pasted {
+			return nil, nil, err
+		}
+		code.Source, code.GapUS = "hand", max(code.GapUS, h.GapUS)
+		if h.Repeats != nil {
+			code.Repeats = h.Repeats
+		}
+		return []device.Code{code}, said, nil
 	}
 	for i := range codes {
 		c := &codes[i]
@@ -56,6 +66,53 @@ func (l *Library) read(h Hand) ([]device.Code, []string, error) {
 		c.Source, c.Repeats, c.GapUS = "hand", h.Repeats, max(c.GapUS, h.GapUS)
 	}
 	return codes, remarks, nil
+}
+
+// fewestPasted is how many durations a pasted text needs to be one: a typing error in a code is none.
+const fewestPasted = 12
+
+// pasted makes a code of a text that holds one press as people paste it: with titles, words, units, or what a program
+// wrote around it. said is how it was understood. It is false for what is no such text.
+func (l *Library) pasted(h Hand) (c device.Code, said []string, ok bool) {
+	r, err := recording.Open("", strings.NewReader(h.Text), recording.Options{Format: "text"})
+	if err != nil {
+		return c, nil, false
+	}
+	var presses []recording.Press
+	for len(presses) < 2 && r.Scan() {
+		presses = append(presses, r.Press())
+	}
+	if r.Err() != nil || len(presses) != 1 {
+		return c, nil, false
+	}
+	p := presses[0]
+	n := 0
+	for i := range p.Trains {
+		n += len(p.Trains[i].Train)
+		p.Trains[i].Gap = max(p.Trains[i].Gap, signal.UnknownGap)
+	}
+	on := device.ChannelAt(h.Hz)
+	if on.Hz == 0 {
+		on = device.Channel{Medium: line.Infrared, Hz: p.CarrierHz}
+	}
+	s, err := bench.Describe(p.Trains)
+	if n < fewestPasted || err != nil {
+		return c, nil, false
+	}
+	c, err = l.Suggest(on, l.book.Only(on.Medium).Decode(p.Trains).Readings, &s)
+	if err != nil {
+		return c, nil, false
+	}
+	said = append(said, fmt.Sprintf("It was understood as %s: %d durations.", r.Info.Understood, n))
+	if c.Sheet != "" {
+		return c, append(said, fmt.Sprintf("They are %s %s, and are kept as that.", c.Sheet, c.Fields)), true
+	}
+	said = append(said, "No line code is known for sure: "+s.Words())
+	if h.Hz == 0 && p.CarrierHz == 0 {
+		said = append(said, "They say no carrier: infrared at "+device.Hertz(c.Channel.Hz)+" is taken. Another one, "+
+			"or a radio channel, is given in Hz.")
+	}
+	return c, said, true
 }
 
 // known is the line code that a plain train is, where it is one for sure: more than a frame without any check.

@@ -1,6 +1,8 @@
 package library_test
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -44,6 +46,14 @@ func TestWrite_KeepsDurationsThatAreALineCodeAsThat(t *testing.T) {
 	assert.Equal(t, 3, *code.Repeats)
 	assert.Contains(t, remarks[0], "the first bit sent is the highest: nec address=4 command=8")
 
+	var pasted strings.Builder
+	pasted.WriteString("my old lamp, power key\n")
+	for i, us := range b.Once[:len(b.Once)-1] {
+		fmt.Fprintf(&pasted, "%s %d us\n", []string{"mark", "space"}[i%2], us)
+	}
+	code, remarks = write(library.Hand{Text: pasted.String()})
+	assert.Equal(t, "nec", code.Sheet, "as people paste it")
+	assert.Contains(t, strings.Join(remarks, " "), "It was understood as")
 	_, remarks = write(library.Hand{Text: "nec address=4 command=8"})
 	assert.Empty(t, remarks, "there is nothing to explain")
 	_, _, err = l.Write(t.Context(), ref("lamp", "on"), library.Hand{Text: "nec 0x20DF10EE"}, note)
