@@ -12,7 +12,7 @@ type bitRun struct {
 	open   bool // its last mark is a bit whose space is the silence
 }
 
-// weakBit and clearBit are what the bits of a biphase code count for, whose path is all that is known of them.
+// clearBit is what a bit of a biphase code counts for, of which the path is all that is known.
 const clearBit = 12.0
 
 // fewestBits is a run that is worth keeping whatever else there is.

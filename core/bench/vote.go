@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"math"
 	"slices"
-	"strings"
 )
 
 // ballot is the frames of a press that are the same, and what they say together.
@@ -281,6 +280,3 @@ func (b *ballot) nearest() segment {
 	}
 	return best
 }
-
-// varying says whether any bit varies.
-func varying(mask string) bool { return strings.ContainsRune(mask, vary) }
