@@ -61,7 +61,8 @@ func lay(e evidence, m model, b *ballot) (l *layout, lead, tail int) {
 	return l, lead, tail
 }
 
-// common counts the durations before or after a run that two of three frames have, as far as they can belong to it.
+// common counts the durations before or after a run that two of three frames have, after it three of four, as far as
+// they can belong to it.
 func (l *layout) common(run int, before bool, most int) int {
 	place := func(s segment, k int) int {
 		if before {
@@ -74,14 +75,18 @@ func (l *layout) common(run int, before bool, most int) int {
 		if i < 0 || i >= len(l.e.us)-1 || !l.belongs(i) {
 			return k
 		}
-		alike, all := 0, 0
+		alike, all := 0.0, 0.0
 		for _, v := range l.b.whole {
 			all++
 			if j := place(l.b.segments[v], k); j >= 0 && j < len(l.e.us) && l.alike(l.e.us[i], l.e.us[j]) {
 				alike++
 			}
 		}
-		if 3*alike < 2*all {
+		enough := 2 * all / 3.0
+		if !before { // noise begins there
+			enough = 3 * all / 4.0
+		}
+		if alike < enough {
 			return k
 		}
 	}
@@ -95,7 +100,7 @@ func (l *layout) belongs(i int) bool {
 	return l.e.us[i] <= longestFixed*l.m.unit
 }
 
-func (l *layout) alike(a, b float64) bool { return math.Abs(a-b) < max(5*l.m.sigma, 0.1*max(a, b)) }
+func (l *layout) alike(a, b float64) bool { return math.Abs(a-b) < max(4*l.m.sigma, 0.1*max(a, b)) }
 
 // fixed adds durations that carry no bits, each the mean of what the frames have there, in units where they are short.
 // They stand beside a run.

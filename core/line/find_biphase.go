@@ -57,6 +57,7 @@ func (s *Sheet) matchBiphase(flat []int, at int, f *frame, tmp *scratch) (match,
 			if !ok {
 				continue
 			}
+			m.even = f.allAlike(tmp.payload)
 			m.end, m.fields, m.unit, m.stretch, m.most, m.rms, found = end, fields, u, st, most, rms, true
 		}
 		if pad == pads[1] {

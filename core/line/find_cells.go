@@ -34,6 +34,7 @@ func (f *frame) matched(w measured, at, size int) (match, bool) {
 	m := match{frame: f, start: at, end: at + size}
 	if w.ok {
 		m.fields, _ = f.read(w.payload)
+		m.even = f.allAlike(w.payload)
 		m.unit, m.stretch, m.most, m.rms = w.unit, w.stretch, w.most, w.rms
 	}
 	return m, m.fields != nil
@@ -76,8 +77,10 @@ func (s *Sheet) matchWave(flat []int, at, size int, f *frame, from int, tmp *scr
 			!f.pulsesFit(d, from, u, stretch) {
 			continue
 		}
-		fields, ok := f.read(f.bitsOf(tmp))
+		payload := f.bitsOf(tmp)
+		fields, ok := f.read(payload)
 		if ok {
+			m.even = f.allAlike(payload)
 			m.fields, m.unit, m.stretch, m.most, m.rms = fields, u, stretch, most, rms
 		}
 		if rms < 0.18*u {

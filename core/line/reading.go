@@ -101,6 +101,8 @@ type match struct {
 	rms     float64 // root mean square deviation, µs
 	// headless is a frame whose lead was not there, which its sheet allows.
 	headless bool
+	// even is a frame without checks of which all bits are alike: a preamble looks like it.
+	even bool
 }
 
 // Decode finds the sheet's frames in the trains of one press and folds equal ones into readings, best first.
@@ -118,6 +120,7 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 	var out []Reading
 	var sums []float64 // of squared relative deviations, per reading
 	checks, headless := make([]float64, 0, 4), make([]int, 0, 4)
+	doubted := make([]float64, 0, 4) // the share that is left of each
 	last, lone := -1, 0
 	whole, off := 0, 0 // whole frames after whole frames, and how many of those come at another pace
 	for i, m := range matches {
@@ -142,6 +145,10 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 			sums = append(sums, 0)
 			checks = append(checks, float64(m.frame.checks))
 			headless = append(headless, 0)
+			doubted = append(doubted, 1)
+			if m.even {
+				doubted[last] = evenBits
+			}
 		}
 		r := &out[last]
 		r.Frames++
@@ -169,7 +176,8 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 		r.Unit, r.Stretch = tenth(r.Unit/n), tenth(r.Stretch/n)
 		r.Deviation = math.Round(r.Deviation)
 		r.Measured = s.measured(r.Fields)
-		r.Confidence = confidence(sums[i]/n, checks[i], r.Frames, r.Repeats) * (0.5 + 0.5*n/float64(most)) * share
+		r.Confidence = confidence(sums[i]/n, checks[i], r.Frames, r.Repeats) * (0.5 + 0.5*n/float64(most)) * share *
+			doubted[i]
 		r.Confidence = math.Round(r.Confidence*1000) / 1000
 		r.score = r.Confidence + 0.01*r.score
 		// Of line codes that look alike, the one whose way of repeating was seen comes first.
@@ -185,6 +193,17 @@ func (s *Sheet) decode(flat []int, tmp *scratch) ([]Reading, int) {
 	}
 	sortReadings(out)
 	return out, lone
+}
+
+// evenBits is by how much a reading is less sure whose bits are all alike.
+const evenBits = 0.75
+
+// allAlike says whether all bits of a frame are alike, where it has no checks.
+func (f *frame) allAlike(payload []uint8) bool {
+	if f.checks > 0 || len(payload) == 0 {
+		return false
+	}
+	return !slices.ContainsFunc(payload, func(b uint8) bool { return b != payload[0] })
 }
 
 // holdsShort says whether a held key sends a short frame instead of the whole one.

@@ -70,7 +70,14 @@ func pressOf(rng *rand.Rand) []float64 {
 
 // record is a WAV file of a press with silence around it.
 func (m microphone) record(rng *rand.Rand, press []float64) []byte {
-	const before = 0.4
+	return wavOf(m, m.samples(rng, press))
+}
+
+// before is the silence before and after a press, in s.
+const before = 0.4
+
+// samples are what the sound card delivers, of full scale.
+func (m microphone) samples(rng *rand.Rand, press []float64) []float64 {
 	total := 2 * before
 	for _, us := range press {
 		total += us / 1e6
@@ -109,7 +116,7 @@ func (m microphone) record(rng *rand.Rand, press []float64) []byte {
 		}
 		x[i] = v * m.swing
 	}
-	return wavOf(m, x)
+	return x
 }
 
 func wavOf(m microphone, x []float64) []byte {
