@@ -67,6 +67,9 @@ func (a *app) printRecording(f wire.Recording) {
 		fmt.Fprintf(a.Out, ", %d more not kept apart (noise?)", f.LeftOut)
 	}
 	fmt.Fprint(a.Out, "\n\n")
+	for _, note := range f.Notes {
+		fmt.Fprintf(a.Out, "%s\n", note)
+	}
 	if len(f.Findings) == 0 {
 		fmt.Fprintln(a.Out, "No signal found in it.")
 		return

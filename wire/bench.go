@@ -108,6 +108,7 @@ type Recording struct {
 	Strays      int       `json:"strays" doc:"Too short to be a signal"`
 	LeftOut     int       `json:"left_out" doc:"Beyond what is kept apart: noise, most likely"`
 	Findings    []Finding `json:"findings" doc:"Different signals, in the order they came"`
+	Notes       []string  `json:"notes,omitempty" doc:"What is in it and was not read, in sentences"`
 	Trouble     string    `json:"trouble,omitempty" doc:"Why reading ended early; what was found before it is good"`
 }
 
@@ -116,7 +117,7 @@ func RecordingOf(info recording.Info, g *bench.Gatherer, trouble error) Recordin
 	out := Recording{Format: info.Format, Channel: info.Channel, Channels: info.Channels, RateHz: info.RateHz,
 		FrequencyHz: info.FrequencyHz,
 		Inverted:    info.Inverted, Understood: info.Understood, Presses: g.Presses, Strays: g.Strays,
-		LeftOut:  g.LeftOut,
+		LeftOut: g.LeftOut, Notes: info.Notes,
 		Findings: []Finding{}}
 	for _, f := range g.Findings {
 		out.Findings = append(out.Findings, FindingOf(f))

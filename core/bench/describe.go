@@ -26,13 +26,13 @@ const (
 	Width    Style = "mark"    // marks differ
 	Ratio    Style = "ratio"   // both differ, together equally long
 	Biphase  Style = "biphase" // bits are changes of level
-	Symbols  Style = "symbol"  // more than two kinds of pairs
+	Symbols  Style = "symbol"  // four kinds of pairs, of two bits each
 	Plain    Style = "train"   // none of these: only durations
 )
 
 var styleWords = map[Style]string{Distance: "bits are told by their spaces", Width: "bits are told by their marks",
 	Ratio: "bits are told by marks and spaces together", Biphase: "bits are changes of level (biphase)",
-	Symbols: "more than two kinds of pulses, each a symbol", Plain: "no regular bits, kept as a train"}
+	Symbols: "bits are told two at a time, by four kinds of pulses", Plain: "no regular bits, kept as a train"}
 
 // Span is a piece of the frame and what it is.
 type Span struct {
@@ -132,8 +132,11 @@ func modelled(flat []int) (Structure, bool) {
 }
 
 // believable says whether a frame is one, by how much each bit of the press is worth: a short one, or one that comes
-// alone, has to be better.
+// alone, has to be better. Bits that are all alike, and come once, are a clock.
 func (b *ballot) believable(perBit float64) bool {
+	if len(b.group) == 1 && len(b.bits) > 0 && strings.Count(b.bits, b.bits[:1]) == len(b.bits) {
+		return false
+	}
 	return len(b.bits) >= fewestBits && (len(b.bits) >= 2*fewestBits || len(b.group) >= 3) &&
 		(len(b.group) > 1 || perBit >= leastAlone)
 }
@@ -247,9 +250,6 @@ func (s Structure) Words() string {
 		out = fmt.Sprintf("%d bits; %s", n, styleWords[s.Style])
 	default:
 		out = fmt.Sprintf("%d bits in %d blocks; %s", n, len(s.Bits), styleWords[s.Style])
-	}
-	if s.Style == Symbols {
-		out = strings.Replace(out, "bits", "symbols", 1)
 	}
 	if s.Unit > 0 {
 		out += fmt.Sprintf("; unit %.0f µs", s.Unit)

@@ -3,6 +3,7 @@ package bench
 import (
 	"math"
 	"slices"
+	"sync"
 )
 
 // token is one step of a path: some durations of a press and what they are.
@@ -42,7 +43,13 @@ type walker struct {
 	entered              []bool // the pair that ends here came from outside
 	edge, mid            []float64
 	toEdge, toMid, leave []step
+	tokens               []token // of the last walk
+	seen                 []observation
+	off                  []float64
 }
+
+// walkers are kept from press to press: a flood of presses must not fill the memory.
+var walkers = sync.Pool{New: func() any { return &walker{} }}
 
 func (w *walker) reset(n int) {
 	w.in, w.out, w.pre = unlikely(w.in, n), unlikely(w.out, n), unlikely(w.pre, n)
@@ -65,7 +72,7 @@ func grown[T any](in []T, n int) []T {
 	return in
 }
 
-// walk finds the best path of a model, and what it is worth.
+// walk finds the best path of a model, and what it is worth. The tokens are good until the next walk.
 func (w *walker) walk(e evidence, m model) (float64, []token) {
 	if m.style == Biphase {
 		return w.walkBiphase(e, m)
@@ -171,7 +178,7 @@ func (m *model) lastOdds(us, odd, ln float64) float64 {
 
 // back lists the steps of the best path of pulses.
 func (w *walker) back(e evidence, m model) []token {
-	var out []token
+	out := w.tokens[:0]
 	i := len(e.us)
 	at := outside
 	if w.in[i]-change > w.out[i] {
@@ -207,6 +214,7 @@ func (w *walker) back(e evidence, m model) []token {
 		}
 	}
 	slices.Reverse(out)
+	w.tokens = out
 	return out
 }
 

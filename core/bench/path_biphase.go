@@ -75,7 +75,7 @@ func better(scores []float64, steps []step, i int, score float64, from step) {
 }
 
 func (w *walker) backBiphase(i int, at place) []token {
-	var out []token
+	out := w.tokens[:0]
 	for i > 0 || at != nowhere {
 		var s step
 		switch at {
@@ -95,5 +95,6 @@ func (w *walker) backBiphase(i int, at place) []token {
 		i, at = s.from, s.at
 	}
 	slices.Reverse(out)
+	w.tokens = out
 	return out
 }

@@ -18,7 +18,8 @@ const hopeless = leastScore / 2
 // explain finds the model that explains a press best, and its path through all of it. next is how much better it is
 // than the best model of another shape, as a logarithm.
 func (e evidence) explain() (best model, path []token, next float64) {
-	var w walker
+	w := walkers.Get().(*walker)
+	defer walkers.Put(w)
 	models := e.likely(e.clocks())
 	if len(models) == 0 || models[0].score < hopeless {
 		return model{}, nil, 0
@@ -27,7 +28,7 @@ func (e evidence) explain() (best model, path []token, next float64) {
 		m := &models[i]
 		for range 2 {
 			_, tokens := w.walk(e, *m)
-			m.refit(e, tokens)
+			m.refit(e, tokens, w)
 		}
 		score, _ := w.walk(e, *m)
 		m.score = score + m.prior()
@@ -41,12 +42,13 @@ func (e evidence) explain() (best model, path []token, next float64) {
 		}
 	}
 	_, path = w.walk(e, models[0])
-	return models[0], path, next
+	return models[0], slices.Clone(path), next
 }
 
 // refit takes unit, stretch and jitter from what a path explained, by least squares. Without enough of it they stay.
-func (m *model) refit(e evidence, tokens []token) {
-	seen := m.observed(e, tokens)
+func (m *model) refit(e evidence, tokens []token, w *walker) {
+	w.seen = m.observed(e, tokens, w.seen[:0])
+	seen := w.seen
 	const least = 8
 	sigma := m.sigma
 	for range 2 {
@@ -66,7 +68,8 @@ func (m *model) refit(e evidence, tokens []token) {
 			return
 		}
 		m.unit, m.stretch = (ky*ss-ks*sy)/det, (kk*sy-ks*ky)/det
-		off := make([]float64, len(seen))
+		w.off = grown(w.off, len(seen))
+		off := w.off
 		for i, o := range seen {
 			off[i] = math.Abs(o.us - o.units*m.unit - o.sign*m.stretch)
 		}
@@ -76,9 +79,8 @@ func (m *model) refit(e evidence, tokens []token) {
 	m.sigma = sigma
 }
 
-// observed lists the durations that a path explained.
-func (m *model) observed(e evidence, tokens []token) []observation {
-	var out []observation
+// observed lists the durations that a path explained, behind others.
+func (m *model) observed(e evidence, tokens []token, out []observation) []observation {
 	if m.style == Biphase {
 		for i := range m.covered(e, tokens) {
 			sign := 1.0

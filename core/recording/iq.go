@@ -26,6 +26,10 @@ type iq struct {
 	slicer   slicer
 	meter    offsetMeter
 	end      func() error // after the last sample
+
+	waterfall *waterfall
+	ears      *ears
+	pairs     []int8
 }
 
 var datatypes = map[string]int{"cu8": 2, "ci8": 2, "ci16_le": 4, "cf32_le": 8}
@@ -68,7 +72,59 @@ func newIQ(r *Reader, in io.Reader, datatype string, rate, frequency float64, le
 		s.squares[i] = v * v
 	}
 	r.Info.RateHz, r.Info.FrequencyHz = rate, frequency
+	s.watch()
 	return s, nil
+}
+
+// watch looks for carriers beside what the power of the whole band tells.
+func (s *iq) watch() {
+	out := newEar(s.r.Info.RateHz, 0)
+	s.ears = &ears{emit: s.r.build.emit, sounds: []*ear{out}, chosen: 0}
+	s.r.build.emit = func(p Press) { s.ears.cut = append(s.ears.cut, p) }
+	s.waterfall = newWaterfall(s.r.Info.RateHz, s.r.Info.FrequencyHz, out, func(note string) {
+		const mostNotes = 20
+		if len(s.r.Info.Notes) < mostNotes {
+			s.r.Info.Notes = append(s.r.Info.Notes, note)
+		}
+	})
+}
+
+// grown is a slice of so many values, in the same memory where there is enough.
+func grown(in []int8, n int) []int8 {
+	if cap(in) < n {
+		return make([]int8, n)
+	}
+	return in[:n]
+}
+
+// pair writes samples as pairs of 8 bits.
+func (s *iq) pair(raw []byte) {
+	step := func(v float64) int8 { return int8(math.Round(min(max(127*v, -127), 127))) }
+	s.pairs = grown(s.pairs, len(raw))[:0]
+	switch s.datatype {
+	case "cu8":
+		s.pairs = s.pairs[:len(raw)]
+		for i, b := range raw {
+			s.pairs[i] = int8(b ^ 0x80)
+		}
+	case "ci8":
+		s.pairs = s.pairs[:len(raw)]
+		for i, b := range raw {
+			s.pairs[i] = int8(b)
+		}
+	case "ci16_le":
+		for i := 0; i+1 < len(raw); i += 2 {
+			s.pairs = append(s.pairs, int8(raw[i+1]))
+		}
+	default:
+		for i := 0; i+3 < len(raw); i += 4 {
+			v := float64(math.Float32frombits(binary.LittleEndian.Uint32(raw[i:])))
+			if v != v {
+				v = 0
+			}
+			s.pairs = append(s.pairs, step(v))
+		}
+	}
 }
 
 func (s *iq) step() error {
@@ -86,6 +142,9 @@ func (s *iq) step() error {
 		return nil
 	}
 	s.slicer.finish()
+	s.r.build.finish()
+	s.waterfall.close(true)
+	s.ears.take(true)
 	switch {
 	case err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, io.ErrUnexpectedEOF):
 		return err
@@ -136,6 +195,10 @@ func (s *iq) read(raw []byte) {
 		s.slicer.out.offsetHz = s.meter.offset()
 	}
 	s.slicer.block(x)
+	s.pair(raw)
+	s.waterfall.add(s.pairs)
+	s.slicer.rest()
+	s.ears.take(false)
 }
 
 // offsetMeter measures how far the strongest carrier is from the centre: by the mean turn from sample to sample within

@@ -50,6 +50,7 @@ type Info struct {
 	FrequencyHz float64  // IQ: centre frequency
 	Inverted    bool     // a mark was the low level
 	Understood  string   // text: the notation, in words
+	Notes       []string // about what is in it and was not read, in sentences
 }
 
 // Format is one kind of recording.

@@ -114,11 +114,16 @@ func averaged(x []float32, by int) []float32 {
 // read keeps the press that an island is.
 func (s *ear) read(x []float32, rate float64, in island) {
 	runs, quality := in.levels(x[in.from:in.to], rate)
-	if !believable(quality, len(runs)) {
-		return
+	if f, ok := pressOfRuns(runs, quality, s.start+float64(in.from)*1e6/rate); ok {
+		s.keep(f)
 	}
-	us := 1e6 / rate
-	at := s.start + float64(in.from)*us
+}
+
+// pressOfRuns makes a press of levels over time that begin at a time in µs. It is false where they are none.
+func pressOfRuns(runs []run, quality, at float64) (found, bool) {
+	if !believable(quality, len(runs)) {
+		return found{}, false
+	}
 	idle := silentLevel(runs)
 	for len(runs) > 0 && runs[0].level == idle {
 		at += runs[0].us
@@ -127,28 +132,34 @@ func (s *ear) read(x []float32, rate float64, in island) {
 	for len(runs) > 0 && runs[len(runs)-1].level == idle {
 		runs = runs[:len(runs)-1]
 	}
-	flat := make([]int, len(runs))
+	if len(runs) == 0 || len(runs) >= signal.MaxDurations {
+		return found{}, false
+	}
+	flat := make([]int, len(runs), len(runs)+1)
 	end, rounded := at, at
 	for i, r := range runs {
 		end += r.us
 		flat[i] = max(int(math.Round(end-rounded)), 1)
 		rounded += float64(flat[i])
 	}
-	if len(flat) == 0 || len(flat) >= signal.MaxDurations {
-		return
-	}
-	f := found{Press: Press{At: int64(at)}, end: end, quality: quality, edges: len(flat)}
-	if n := len(s.found); n > 0 && at-s.found[n-1].end < signal.PressSilence && s.found[n-1].end > 0 {
-		last := &s.found[n-1]
-		trains := signal.Split(append(flat, 1), signal.UnknownGap)
-		trains[len(trains)-1].Gap = 0
-		last.Trains[len(last.Trains)-1].Gap = int(at - last.end)
-		last.Trains = append(last.Trains, trains...)
-		last.end, last.edges, last.quality = end, last.edges+len(flat), min(last.quality, quality)
-		return
-	}
-	f.Trains = signal.Split(append(flat, 1), signal.UnknownGap)
+	f := found{Press: Press{At: int64(at), Trains: signal.Split(append(flat, 1), signal.UnknownGap)}, end: end,
+		quality: quality, edges: len(runs)}
 	f.Trains[len(f.Trains)-1].Gap = 0
+	return f, true
+}
+
+// keep adds a press, to the one before where they belong together.
+func (s *ear) keep(f found) {
+	if n := len(s.found); n > 0 {
+		last := &s.found[n-1]
+		if apart := float64(f.At) - last.end; apart > 0 && apart < signal.PressSilence &&
+			math.Abs(float64(f.OffsetHz-last.OffsetHz)) < sameCarrier {
+			last.Trains[len(last.Trains)-1].Gap = int(apart)
+			last.Trains = append(last.Trains, f.Trains...)
+			last.end, last.edges, last.quality = f.end, last.edges+f.edges, min(last.quality, f.quality)
+			return
+		}
+	}
 	s.found = append(s.found, f)
 }
 

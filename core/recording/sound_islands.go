@@ -18,6 +18,7 @@ type island struct {
 	from, to int     // samples
 	edges    int     // that stand out
 	swing    float64 // from one level to the other
+	steady   bool    // nothing blocks its levels: it is the loudness of a carrier
 	noise    float64 // σ of a sample
 }
 
@@ -39,7 +40,7 @@ func islandsOf(x []float32, rate, step float64) ([]float32, []island) {
 		if to-from >= fewestEdges {
 			margin := int(islandMargin * rate)
 			out = append(out, island{max(edges[from]-margin, 0), min(edges[to-1]+margin, len(x)),
-				to - from, swingOf(d, edges[from:to]), noise})
+				to - from, swingOf(d, edges[from:to]), false, noise})
 		}
 		from = to
 	}

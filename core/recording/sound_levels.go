@@ -29,7 +29,11 @@ const (
 
 // levels finds the two levels of an island over time, and how well they hold together.
 func (in island) levels(x []float32, rate float64) ([]run, float64) {
-	if simple := cutSimply(x, rate); len(simple) > in.edges && consistency(simple) >= goodQuality {
+	simple := cutSimply
+	if in.steady {
+		simple = cutOnce
+	}
+	if simple := simple(x, rate); len(simple) > in.edges && consistency(simple) >= goodQuality {
 		return simple, consistency(simple)
 	}
 	if in.swing/in.noise < noisy {
@@ -39,7 +43,10 @@ func (in island) levels(x []float32, rate float64) ([]run, float64) {
 		in.swing *= 0.88
 	}
 	t := &tracker{x: x, rate: rate, noise: max(in.noise, in.swing/8)}
-	fits := in.fit(t)
+	fits := corners[:2]
+	if !in.steady {
+		fits = in.fit(t)
+	}
 	type candidate struct {
 		runs    []run
 		quality float64
@@ -123,6 +130,30 @@ func cutSimply(x []float32, rate float64) []run {
 		out = append(out, a.last)
 	}
 	return out
+}
+
+// cutOnce cuts at one level all along, in the middle between the quiet and the loud.
+func cutOnce(x []float32, rate float64) []run {
+	sorted := slices.Sorted(slices.Values(x))
+	low, high := sorted[len(sorted)/20], sorted[len(sorted)*19/20]
+	middle, us := (low+high)/2, 1e6/rate
+	var out []run
+	level, last := x[0] > middle, 0.0
+	for i := 1; i < len(x); i++ {
+		part := 0.05 * (high - low)
+		if level {
+			part = -part
+		}
+		if (x[i] > middle+part) != level {
+			at := float64(i)
+			if x[i] != x[i-1] {
+				at += min(max(float64((middle-x[i-1])/(x[i]-x[i-1])), 0), 1) - 1
+			}
+			out = append(out, run{level, max((at-last)*us, 1)})
+			level, last = !level, at
+		}
+	}
+	return append(out, run{level, (float64(len(x)) - last) * us})
 }
 
 // smoothed is a sound after a Hann window of so many samples, and by how much that shrinks noise.

@@ -13,10 +13,11 @@ func toneOf(x []float32, rate float64) float64 {
 	if rate < leastRate || len(x) < 2*n {
 		return 0
 	}
+	f := newFourier(n)
 	var spectra [][]float64
 	blocks := len(x) / n
 	for i := range min(blocks, looks) {
-		spectra = append(spectra, power(x[n*(i*blocks/min(blocks, looks)):][:n]))
+		spectra = append(spectra, power(f, x[n*(i*blocks/min(blocks, looks)):][:n]))
 	}
 	over := make([]float64, n/2)
 	column := make([]float64, len(spectra))
@@ -61,49 +62,24 @@ func toneOf(x []float32, rate float64) float64 {
 	return hz / sum
 }
 
-// power is the power spectrum of samples, as many as a power of two.
-func power(x []float32) []float64 {
+// power is the power spectrum of samples, as many as the transform is for.
+func power(f *fourier, x []float32) []float64 {
 	n := len(x)
-	mean := 0.0
+	mean := float32(0)
 	for _, v := range x {
-		mean += float64(v) / float64(n)
+		mean += v / float32(n)
 	}
-	z := make([]complex128, n)
+	z := make([]complex64, n)
 	for i, v := range x {
-		z[i] = complex((float64(v)-mean)*(0.5-0.5*math.Cos(2*math.Pi*float64(i)/float64(n))), 0)
+		z[i] = complex((v-mean)*float32(0.5-0.5*math.Cos(2*math.Pi*float64(i)/float64(n))), 0)
 	}
-	transform(z)
+	f.transform(z)
 	out := make([]float64, n/2)
 	for k := range out {
-		out[k] = real(z[k])*real(z[k]) + imag(z[k])*imag(z[k])
+		re, im := float64(real(z[k])), float64(imag(z[k]))
+		out[k] = re*re + im*im
 	}
 	return out
-}
-
-// transform is the discrete Fourier transform in place, of a power of two of samples.
-func transform(z []complex128) {
-	n := len(z)
-	for i, j := 1, 0; i < n; i++ {
-		bit := n >> 1
-		for ; j&bit != 0; bit >>= 1 {
-			j ^= bit
-		}
-		j ^= bit
-		if i < j {
-			z[i], z[j] = z[j], z[i]
-		}
-	}
-	for size := 2; size <= n; size *= 2 {
-		turn := cmplx.Rect(1, -2*math.Pi/float64(size))
-		for i := 0; i < n; i += size {
-			w := complex(1, 0)
-			for k := i; k < i+size/2; k++ {
-				a, b := z[k], z[k+size/2]*w
-				z[k], z[k+size/2] = a+b, a-b
-				w *= turn
-			}
-		}
-	}
 }
 
 // envelope is how loud a tone is over time: mixed to zero, and a Hann window of 200 µs.

@@ -5971,6 +5971,8 @@ export interface components {
              * @description Beyond what is kept apart: noise, most likely
              */
             left_out: number;
+            /** @description What is in it and was not read, in sentences */
+            notes?: string[];
             /** Format: int64 */
             presses: number;
             /** Format: double */

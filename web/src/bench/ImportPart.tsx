@@ -105,6 +105,9 @@ function Found({ of: r }: { of: Recording }) {
     <Box aria-live="polite" sx={{ mt: 1.5 }}>
       <Box sx={{ color: 'text.secondary', fontSize: 14 }}>{facts.join(' · ')}</Box>
       {r.trouble && <Note alert>{r.trouble}</Note>}
+      {r.notes?.map((note) => (
+        <Note key={note}>{note}</Note>
+      ))}
       {r.findings.length === 0 && <Note>{words.bench.nothingFound}</Note>}
       {r.findings.map((f) => (
         <Box
