@@ -48,7 +48,7 @@ With --sheet NAME it prints a line sheet for it instead, whose fields are the bi
 				hz = p.CarrierHz
 			}
 			text := s.Sheet(sheet, carriedBy(hz))
-			if text == "" {
+			if _, err := a.book().Inline(text); text == "" || err != nil {
 				return errors.New("no sheet can be written for it: " + s.Words())
 			}
 			if a.output == "json" {

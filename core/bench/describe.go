@@ -67,6 +67,7 @@ type Structure struct {
 
 	shape  shape
 	pieces []piece
+	merged bool // no sheet can say what stands between its blocks
 }
 
 // piece is one part of the frame as it is written into a sheet.
@@ -117,7 +118,7 @@ func modelled(flat []int) (Structure, bool) {
 	l, lead, tail := lay(e, m, &b)
 	s := Structure{Style: m.style, Unit: m.unit, Stretch: m.stretch, Bits: b.blocks(b.bits), Mask: b.mask,
 		Frames: len(b.equal()), Frame: whole(l.us), Raw: l.raw(lead, tail), Spans: l.spans, shape: m.shape,
-		pieces: l.pieces}
+		pieces: l.pieces, merged: l.merged}
 	s.Marks, s.Spaces = l.clusters()
 	for p, c := range s.Mask {
 		if c == vary {

@@ -24,6 +24,7 @@ type layout struct {
 	frame segment // the heard frame that is most like the result
 
 	us     []float64 // of the clean frame
+	merged bool      // a pause begins with the space of the bit before it, which no sheet can say
 	spans  []Span
 	pieces []piece
 }
@@ -251,6 +252,7 @@ func (l *layout) pause(from, to, next int) {
 	}
 	if r := l.frame.runs[next-1]; r.open && l.m.style != Biphase { // its last space is in it
 		bits := r.bits
+		l.merged = true
 		us -= float64(l.m.pairs[valueOf(bits[len(bits)-l.m.bits:])].second) * l.m.unit
 	}
 	if us > 0 {

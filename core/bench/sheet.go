@@ -18,13 +18,16 @@ type On struct {
 // mostParts is how many fields a sheet can name, and mostBits how many bits each may have.
 const mostParts, mostBits = 12, 400
 
+// mostPulses is how many durations one part of a frame may have.
+const mostPulses = 64
+
 // mostTurns is how many bits beside each other may go on from press to press.
 const mostTurns = 8
 
 // HasSheet says whether the structure can be written as a line sheet.
 func (s Structure) HasSheet() bool {
 	parts := s.parts()
-	return s.Style != Plain && len(parts) > 0 && len(parts) <= mostParts &&
+	return s.Style != Plain && !s.merged && len(parts) > 0 && len(parts) <= mostParts &&
 		!slices.ContainsFunc(parts, func(p part) bool { return len(p.bits) > mostBits })
 }
 
@@ -126,7 +129,10 @@ func (s Structure) Sheet(name string, on On) string {
 		if s.OnceGap > gap { // the press paces all frames alike: what is more belongs to the frame
 			once = append(slices.Clip(once), s.OnceGap-gap)
 		}
-		p("  first:\n    - us: [%s]\n", list(once))
+		p("  first:\n")
+		for part := range slices.Chunk(once, mostPulses) {
+			p("    - us: [%s]\n", list(part))
+		}
 	}
 	p("  message:\n")
 	for i, piece := range s.pieces {
@@ -141,7 +147,9 @@ func (s Structure) Sheet(name string, on On) string {
 		case i == 0 && len(piece.units) == 2:
 			p("    - lead: [%s]\n", numbers(piece.units))
 		default:
-			p("    - pulses: [%s]\n", numbers(piece.units))
+			for part := range slices.Chunk(piece.units, mostPulses) {
+				p("    - pulses: [%s]\n", numbers(part))
+			}
 		}
 	}
 	p("press:\n")

@@ -208,8 +208,13 @@ func (b *ballot) count(style Style) {
 			masked[q] = vary
 		}
 	}
-	b.mask = string(masked)
 	b.bits = b.commonest(string(majority), differs)
+	for p := range masked { // where a bit does not vary, it is known by what is sent
+		if masked[p] != vary {
+			masked[p] = b.bits[p]
+		}
+	}
+	b.mask = string(masked)
 }
 
 // commonest is the bits of the frame that comes most often, where frames differ: never a mixture of several.

@@ -119,7 +119,7 @@ func (w *waterfall) look() {
 		if p > floor {
 			w.floor[k] = floor * floorStep
 		} else {
-			w.floor[k] = floor / floorStep
+			w.floor[k] = max(floor/floorStep, 1e-6) // never nothing: it has to rise again
 		}
 	}
 	if any {
