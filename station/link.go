@@ -52,6 +52,7 @@ const (
 	WebSocket Over = "websocket"
 	MQTT      Over = "mqtt"
 	Kernel    Over = "kernel"
+	Samples   Over = "samples"
 )
 
 // Relay passes messages between two links until one of them ends, and closes both. Each sees the other as its station,

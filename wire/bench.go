@@ -42,7 +42,7 @@ func StructureOf(s bench.Structure) Structure {
 	out := Structure{Words: s.Words(), Style: string(s.Style), Unit: tenth(s.Unit), Stretch: s.Stretch, Bits: s.Bits,
 		Frames: s.Frames, Starts: s.Starts,
 		GapUS: s.Gap, Frame: s.Frame, Once: s.Once, Marks: clusters(s.Marks), Spaces: clusters(s.Spaces),
-		Spans: s.Spans, Varies: s.Varies, Others: s.Others, Sure: s.Sure, Doubts: s.Doubts,
+		Spans: s.Spans, Varies: s.Varies(), Others: s.Others, Sure: s.Sure, Doubts: s.Doubts,
 		Fingerprint: s.Print.String()}
 	for _, list := range []*[]string{&out.Bits, &out.Others, &out.Doubts} {
 		if *list == nil {

@@ -25,14 +25,7 @@ func TestDecode_ClaimsNoUnknownSignal(t *testing.T) {
 						continue
 					}
 					bits := w.bits(rng)
-					switch varies {
-					case "toggle":
-						w.toggle = 3 + rng.IntN(len(bits)-6)
-					case "counter":
-						w.count = 2
-					case "once":
-						w.once = true
-					}
+					w.vary(rng, varies, bits)
 					p := pressAt(rng, level, w.unit)
 					p.damage = damage
 					heard := w.hear(rng, w.sends(bits, 0), p)

@@ -49,7 +49,6 @@ type Structure struct {
 	Bits    []string
 	// Mask is the bits of all blocks by which the signal is recognised, with * where they vary from frame to frame.
 	Mask    string
-	Varies  []int        // numbers of the bits that vary, from 1, over all blocks
 	Frames  int          // equal frames that were heard
 	Starts  []int        // where they begin among the durations of the press (signal.Flatten)
 	Once    signal.Train // clean, sent once before the frame, with OnceGap after it; nil where there is none
@@ -120,16 +119,22 @@ func modelled(flat []int) (Structure, bool) {
 		Frames: len(b.equal()), Frame: whole(l.us), Raw: l.raw(lead, tail), Spans: l.spans, shape: m.shape,
 		pieces: l.pieces, merged: l.merged}
 	s.Marks, s.Spaces = l.clusters()
-	for p, c := range s.Mask {
-		if c == vary {
-			s.Varies = append(s.Varies, p+1)
-		}
-	}
 	s.place(l, lead, tail)
 	s.Others = b.others()
 	s.Print = printOf(s.Style, s.Mask)
 	s.judge(b, next)
 	return s, s.Frame.Check() == nil
+}
+
+// Varies are the numbers of the bits that vary, from 1, over all blocks.
+func (s Structure) Varies() []int {
+	var out []int
+	for p, c := range s.Mask {
+		if c == vary {
+			out = append(out, p+1)
+		}
+	}
+	return out
 }
 
 // believable says whether a frame is one, by how much each bit of the press is worth: a short one, or one that comes
@@ -262,7 +267,7 @@ func (s Structure) Words() string {
 	default:
 		out += " One frame."
 	}
-	if len(s.Varies) > 0 {
+	if len(s.Varies()) > 0 {
 		out += " " + s.variesWords()
 	}
 	if len(s.Others) > 0 {

@@ -161,7 +161,8 @@ func (s Structure) Sends(frame signal.Train) bool {
 
 // varying tells which durations of the clean frame belong to bits that vary.
 func (s Structure) varying() func(int) bool {
-	if len(s.Varies) == 0 {
+	varies := s.Varies()
+	if len(varies) == 0 {
 		return nil
 	}
 	durations := map[int]bool{}
@@ -170,7 +171,7 @@ func (s Structure) varying() func(int) bool {
 		if span.Text != "0" && span.Text != "1" {
 			continue
 		}
-		if bit++; slices.Contains(s.Varies, bit) {
+		if bit++; slices.Contains(varies, bit) {
 			for i := max(span.From-1, 0); i <= span.To; i++ {
 				durations[i] = true
 			}
@@ -225,10 +226,11 @@ func (s Structure) Near() []Fingerprint {
 	add := func(mask string) { out = append(out, printOf(s.Style, mask)) }
 	mask := s.Mask
 	const mostFilled = 4 // bits that varied
-	if n := len(s.Varies); n > 0 && n <= mostFilled {
+	varies := s.Varies()
+	if n := len(varies); n > 0 && n <= mostFilled {
 		for v := range 1 << n {
 			filled := []byte(mask)
-			for k, p := range s.Varies {
+			for k, p := range varies {
 				filled[p-1] = '0' + byte(v>>k&1)
 			}
 			add(string(filled))

@@ -179,7 +179,7 @@ func TestStructure_ATogglesSheetSendsTheOtherValueNext(t *testing.T) {
 		stop: true, frames: 6, gap: 40_000, toggle: 7}
 	s, err := Describe(w.hear(rng, w.sends(someBits, 0), pressAt(rng, "usual", w.unit)))
 	require.NoError(t, err)
-	assert.Equal(t, []int{8}, s.Varies)
+	assert.Equal(t, []int{8}, s.Varies())
 	assert.Contains(t, s.Words(), "Bit 8 differs from frame to frame: a toggle")
 	sheet, err := line1(s)
 	require.NoError(t, err)

@@ -35,7 +35,7 @@ func (s *Structure) judge(b ballot, next float64) {
 		s.Sure *= 0.8
 		s.Doubts = append(s.Doubts, "Only one whole frame was heard: nothing confirms it, and whether bits vary from "+
 			"frame to frame is not known.")
-	case s.Frames == 2 && len(s.Varies) > 0:
+	case s.Frames == 2 && len(s.Varies()) > 0:
 		s.Doubts = append(s.Doubts, "Two frames that differ: a toggle or counter, or a first frame that is sent once.")
 	}
 	s.Sure = math.Round(s.Sure*100) / 100
@@ -43,16 +43,17 @@ func (s *Structure) judge(b ballot, next float64) {
 
 // variesWords names the bits that vary, and what they may be.
 func (s Structure) variesWords() string {
+	varies := s.Varies()
 	var places []string
 	beside := 1
-	for i := 0; i < len(s.Varies); {
+	for i := 0; i < len(varies); {
 		to := i + 1
-		for to < len(s.Varies) && s.Varies[to] == s.Varies[to-1]+1 {
+		for to < len(varies) && varies[to] == varies[to-1]+1 {
 			to++
 		}
-		place := strconv.Itoa(s.Varies[i])
+		place := strconv.Itoa(varies[i])
 		if to-i > 1 {
-			place += " to " + strconv.Itoa(s.Varies[to-1])
+			place += " to " + strconv.Itoa(varies[to-1])
 		}
 		places = append(places, place)
 		beside = max(beside, to-i)
@@ -63,11 +64,11 @@ func (s Structure) variesWords() string {
 		what = "a counter"
 	}
 	bits := "Bits"
-	if len(s.Varies) == 1 {
+	if len(varies) == 1 {
 		bits = "Bit"
 	}
 	verb := "differ"
-	if len(s.Varies) == 1 {
+	if len(varies) == 1 {
 		verb = "differs"
 	}
 	return fmt.Sprintf("%s %s %s from frame to frame: %s, which is no part of the key.", bits,

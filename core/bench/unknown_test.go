@@ -38,14 +38,7 @@ func unknown(t *testing.T, seed uint64, level, damage, varies string) outcome {
 			w.frames = 3 + rng.IntN(4)
 		}
 		bits := w.bits(rng)
-		switch varies {
-		case "toggle":
-			w.toggle = 3 + rng.IntN(len(bits)-6)
-		case "counter":
-			w.count = 2
-		case "once":
-			w.once = true
-		}
+		w.vary(rng, varies, bits)
 		press := func(bits string, turn int) (Structure, []string) {
 			p := pressAt(rng, level, w.unit)
 			p.damage = damage

@@ -110,6 +110,18 @@ func (w wild) bits(rng *rand.Rand) string {
 	}
 }
 
+// vary lets a handset have a toggle, a counter, or a first frame that is sent once; "" is none of them.
+func (w *wild) vary(rng *rand.Rand, what, bits string) {
+	switch what {
+	case "toggle":
+		w.toggle = 3 + rng.IntN(len(bits)-6)
+	case "counter":
+		w.count = 2
+	case "once":
+		w.once = true
+	}
+}
+
 // sends lists the bits of each frame of a press: what varies goes on from turn.
 func (w wild) sends(bits string, turn int) []string {
 	out := make([]string, w.frames)
@@ -217,7 +229,7 @@ func (w wild) hear(rng *rand.Rand, frames []string, p press) []signal.Reception 
 	return signal.Split(ints, signal.UnknownGap)
 }
 
-// noise levels by name.
+// pressAt is a push heard at a level of noise: low, usual or harsh.
 func pressAt(rng *rand.Rand, level string, unit float64) press {
 	p := press{clock: 0.98 + 0.04*rng.Float64()}
 	side := 2*rng.Float64() - 1

@@ -26,7 +26,7 @@ func Reach(o station.Origin) (station.Transport, error) {
 			return nil, err
 		}
 		return d, nil
-	case station.Stage, station.WebSocket, station.MQTT:
+	case station.Stage, station.WebSocket, station.MQTT, station.Samples:
 		return nil, nil
 	}
 	return nil, fmt.Errorf("this Urbo does not know how to reach a station over %.20q", o.Over)

@@ -199,7 +199,7 @@ const levelEvery = 5 * time.Second
 
 // Origin is the pipe.
 func (l *link) Origin() station.Origin {
-	return station.Origin{Over: station.Kernel, Address: "samples"}
+	return station.Origin{Over: station.Samples, Address: "samples"}
 }
 
 // Receive waits for the next message.
