@@ -29,7 +29,7 @@ type iq struct {
 
 	waterfall *waterfall
 	ears      *ears
-	pairs     []int8
+	pairs     []byte
 }
 
 var datatypes = map[string]int{"cu8": 2, "ci8": 2, "ci16_le": 4, "cf32_le": 8}
@@ -89,40 +89,33 @@ func (s *iq) watch() {
 	})
 }
 
-// grown is a slice of so many values, in the same memory where there is enough.
-func grown(in []int8, n int) []int8 {
-	if cap(in) < n {
-		return make([]int8, n)
-	}
-	return in[:n]
-}
-
-// pair writes samples as pairs of 8 bits.
+// pair writes samples as pairs of 8 bits, signed.
 func (s *iq) pair(raw []byte) {
-	step := func(v float64) int8 { return int8(math.Round(min(max(127*v, -127), 127))) }
-	s.pairs = grown(s.pairs, len(raw))[:0]
+	const middle = 0x8080808080808080 // of eight values at once
+	s.pairs = append(s.pairs[:0], raw...)
 	switch s.datatype {
 	case "cu8":
-		s.pairs = s.pairs[:len(raw)]
-		for i, b := range raw {
-			s.pairs[i] = int8(b ^ 0x80)
+		i := 0
+		for ; i+8 <= len(raw); i += 8 {
+			binary.LittleEndian.PutUint64(s.pairs[i:], binary.LittleEndian.Uint64(raw[i:])^middle)
+		}
+		for ; i < len(raw); i++ {
+			s.pairs[i] ^= 0x80
 		}
 	case "ci8":
-		s.pairs = s.pairs[:len(raw)]
-		for i, b := range raw {
-			s.pairs[i] = int8(b)
-		}
 	case "ci16_le":
+		s.pairs = s.pairs[:0]
 		for i := 0; i+1 < len(raw); i += 2 {
-			s.pairs = append(s.pairs, int8(raw[i+1]))
+			s.pairs = append(s.pairs, raw[i+1])
 		}
 	default:
+		s.pairs = s.pairs[:0]
 		for i := 0; i+3 < len(raw); i += 4 {
 			v := float64(math.Float32frombits(binary.LittleEndian.Uint32(raw[i:])))
 			if v != v {
 				v = 0
 			}
-			s.pairs = append(s.pairs, step(v))
+			s.pairs = append(s.pairs, byte(int8(math.Round(min(max(127*v, -127), 127)))))
 		}
 	}
 }

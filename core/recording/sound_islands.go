@@ -20,6 +20,7 @@ type island struct {
 	swing    float64 // from one level to the other
 	steady   bool    // nothing blocks its levels: it is the loudness of a carrier
 	noise    float64 // σ of a sample
+	shortest float64 // s between two edges, 0 where nothing is known
 }
 
 // islandsOf finds where levels change, far above the noise. The sound comes back without hum.
@@ -31,6 +32,11 @@ func islandsOf(x []float32, rate, step float64) ([]float32, []island) {
 			edges, d, noise = edgesOf(x, rate, step)
 		}
 	}
+	return x, gathered(len(x), rate, edges, d, noise)
+}
+
+// gathered makes islands of edges that follow each other, in so many samples.
+func gathered(samples int, rate float64, edges []int, d []float32, noise float64) []island {
 	var out []island
 	for from := 0; from < len(edges); {
 		to := from + 1
@@ -39,12 +45,12 @@ func islandsOf(x []float32, rate, step float64) ([]float32, []island) {
 		}
 		if to-from >= fewestEdges {
 			margin := int(islandMargin * rate)
-			out = append(out, island{max(edges[from]-margin, 0), min(edges[to-1]+margin, len(x)),
-				to - from, swingOf(d, edges[from:to]), false, noise})
+			out = append(out, island{from: max(edges[from]-margin, 0), to: min(edges[to-1]+margin, samples),
+				edges: to - from, swing: swingOf(d, edges[from:to]), noise: noise})
 		}
 		from = to
 	}
-	return x, out
+	return out
 }
 
 // edgesOf finds the edges of a sound, the steps they were found by, and the noise of a sample.

@@ -16,7 +16,7 @@ var (
 const (
 	usualDrift   = 0.004
 	change       = 12.0   // cost of an edge
-	leastRun     = 90e-6  // s between two edges
+	leastRun     = 90e-6  // s between two edges, at least
 	gainSettles  = 100e-6 // s after an edge in which the gain may follow
 	gainFollows  = 0.3    // how far in that time
 	leastGain    = 0.3    // of the swing that was seen
@@ -42,8 +42,9 @@ func (in island) levels(x []float32, rate float64) ([]run, float64) {
 		in.noise *= shrink * 1.5
 		in.swing *= 0.88
 	}
-	t := &tracker{x: x, rate: rate, noise: max(in.noise, in.swing/8)}
-	fits := corners[:2]
+	t := &tracker{x: x, rate: rate, noise: max(in.noise, in.swing/8), quiet: in.steady,
+		shortest: max(leastRun, in.shortest)}
+	fits := corners[:1] // nothing blocks them
 	if !in.steady {
 		fits = in.fit(t)
 	}
@@ -134,7 +135,12 @@ func cutSimply(x []float32, rate float64) []run {
 
 // cutOnce cuts at one level all along, in the middle between the quiet and the loud.
 func cutOnce(x []float32, rate float64) []run {
-	sorted := slices.Sorted(slices.Values(x))
+	const every = 8 // enough for a share of many
+	some := make([]float32, 0, len(x)/every+1)
+	for i := 0; i < len(x); i += every {
+		some = append(some, x[i])
+	}
+	sorted := slices.Sorted(slices.Values(some))
 	low, high := sorted[len(sorted)/20], sorted[len(sorted)*19/20]
 	middle, us := (low+high)/2, 1e6/rate
 	var out []run
@@ -183,10 +189,12 @@ func smoothed(x []float32, n int) ([]float32, float64) {
 
 // tracker follows two levels through samples.
 type tracker struct {
-	x     []float32
-	rate  float64
-	noise float64
-	nodes []node
+	x        []float32
+	rate     float64
+	noise    float64
+	quiet    bool    // it begins low for sure
+	shortest float64 // s between two edges
+	nodes    []node
 }
 
 // node is an edge of a path.
@@ -213,6 +221,9 @@ type track struct {
 // on a lower base" tie in silence.
 func (t *tracker) path(swing, corner, drift float64) track {
 	low := t.from(0, swing, corner, drift)
+	if t.quiet {
+		return low
+	}
 	if high := t.from(1, swing, corner, drift); high.cost < low.cost {
 		return high
 	}
@@ -235,7 +246,7 @@ func (t *tracker) from(begin int, swing, corner, drift float64) track {
 	m := moves{drift: 1 / (drift * t.rate), droop: 1 - math.Exp(-2*math.Pi*corner/t.rate),
 		settles: int(max(gainSettles*t.rate, 2)), per: 0.5 / (t.noise * t.noise)}
 	m.gain = gainFollows / float64(m.settles)
-	leastApart := int(max(leastRun*t.rate, 2))
+	leastApart := int(max(t.shortest*t.rate, 2))
 	for k, v := range t.x {
 		x := float64(v)
 		var next [2]survivor

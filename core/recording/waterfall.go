@@ -33,14 +33,15 @@ type waterfall struct {
 	z      []complex64 // of a look
 	power  []float32
 	active []bool
-	ring   []int8 // pairs of values
+	ring   []byte // pairs of values of 8 bits, signed
 	at     int64  // samples that came
 	looked int64  // sample of the next look
 	floor  []float32
 	middle float32 // of the floors, as it was a while ago
 	looks  int
 	open   []*carrier
-	out    *ear // gets what is found
+	mixed  []complex64 // of the channel that is looked at
+	out    *ear        // gets what is found
 	notes  func(string)
 	quiet  float32 // what the smallest step of the samples gives in a bin
 }
@@ -61,7 +62,7 @@ func (c *carrier) frequency() float64 { return c.hz / c.weight }
 func newWaterfall(rate, centre float64, out *ear, notes func(string)) *waterfall {
 	w := &waterfall{rate: rate, centre: centre, out: out, notes: notes}
 	w.size = max(1<<int(math.Round(math.Log2(rate*lookTime))), 16)
-	w.ring = make([]int8, 2*int(min(lookKept*rate, lookRing)))
+	w.ring = make([]byte, 2*int(min(lookKept*rate, lookRing)))
 	w.fft = newFourier(w.size)
 	w.window, w.z = make([]float32, w.size), make([]complex64, w.size)
 	w.power, w.active = make([]float32, w.size), make([]bool, w.size)
@@ -73,7 +74,7 @@ func newWaterfall(rate, centre float64, out *ear, notes func(string)) *waterfall
 }
 
 // add takes samples: pairs of values in steps of a 127th of full scale.
-func (w *waterfall) add(pairs []int8) {
+func (w *waterfall) add(pairs []byte) {
 	for len(pairs) > 0 {
 		at := int(w.at%int64(len(w.ring)/2)) * 2
 		n := copy(w.ring[at:], pairs[:min(len(pairs), 2*w.size)])
@@ -90,7 +91,7 @@ func (w *waterfall) add(pairs []int8) {
 func (w *waterfall) look() {
 	at := int(w.looked%int64(len(w.ring)/2)) * 2
 	for i, h := range w.window {
-		w.z[i] = complex(float32(w.ring[at])*h, float32(w.ring[at+1])*h)
+		w.z[i] = complex(float32(int8(w.ring[at]))*h, float32(int8(w.ring[at+1]))*h)
 		if at += 2; at == len(w.ring) {
 			at = 0
 		}
@@ -249,12 +250,15 @@ func (w *waterfall) take(c *carrier) (found, bool) {
 	if to-from < int64(w.size) {
 		return found{}, false
 	}
+	const smear = 0.9 // of a window: what is shorter is the noise's
 	best := found{}
+	one := w.channel(c.frequency(), from, to)
 	for _, seconds := range []float64{100e-6, 200e-6, 350e-6} {
-		x, rate := w.level(c.frequency(), from, to, seconds)
-		_, islands := islandsOf(x, rate, 0)
-		for _, in := range islands {
+		x, rate := one.level(seconds)
+		edges, d, noise := edgesOf(x, rate, 0)
+		for _, in := range gathered(len(x), rate, edges, d, noise) {
 			in.steady = true
+			in.shortest = smear * seconds
 			runs, quality := in.levels(x[in.from:in.to], rate)
 			if quality <= best.quality {
 				continue
@@ -281,8 +285,8 @@ func (w *waterfall) shifts(c *carrier, others []*carrier) bool {
 		if !c.overlaps(o) || ratio < least || ratio > most || to-from < int64(4*w.size) {
 			continue
 		}
-		a, _ := w.level(c.frequency(), from, to, 100e-6)
-		b, _ := w.level(o.frequency(), from, to, 100e-6)
+		a, _ := w.channel(c.frequency(), from, to).level(100e-6)
+		b, _ := w.channel(o.frequency(), from, to).level(100e-6)
 		if correlation(a, b) < against {
 			o.shifted = true
 			w.notes(fmt.Sprintf("At %.2f s a signal changes between two frequencies, %s and %s (frequency-shift "+
@@ -311,49 +315,77 @@ func correlation(a, b []float32) float64 {
 	return (n*sab - sa*sb) / math.Sqrt(max((n*saa-sa*sa)*(n*sbb-sb*sb), 1e-30))
 }
 
-// level is how loud a frequency is over time, through a Hann window of so many seconds.
-func (w *waterfall) level(hz float64, from, to int64, seconds float64) ([]float32, float64) {
+// channel is what a band has around one frequency, brought to zero.
+type channel struct {
+	z    []complex64
+	rate float64
+	per  float32 // samples of the band in each, times full scale
+}
+
+// channel takes a frequency out of the samples from one to another.
+func (w *waterfall) channel(hz float64, from, to int64) channel {
 	const enough = 250e3 // samples a second, after the frequency was brought to zero
 	first := max(int(w.rate/enough), 1)
-	mixed := make([]complex64, int(to-from)/first)
-	turnIm, turnRe := math.Sincos(-2 * math.Pi * hz / w.rate)
+	w.mixed = slices.Grow(w.mixed[:0], int(to-from)/first)[:int(to-from)/first]
+	sin, cos := math.Sincos(-2 * math.Pi * hz / w.rate)
+	turn := make([]complex64, first) // of each sample within a group
+	groupSin, groupCos := math.Sincos(-2 * math.Pi * hz / w.rate * float64(first))
 	re, im := 1.0, 0.0
+	for i := range turn {
+		turn[i] = complex(float32(re), float32(im))
+		re, im = re*cos-im*sin, re*sin+im*cos
+	}
+	re, im = 1, 0
 	at := int(from%int64(len(w.ring)/2)) * 2
-	for i := range mixed {
-		sumRe, sumIm := 0.0, 0.0
-		for range first {
-			x, y := float64(w.ring[at]), float64(w.ring[at+1])
-			sumRe += x*re - y*im
-			sumIm += x*im + y*re
-			re, im = re*turnRe-im*turnIm, re*turnIm+im*turnRe
+	for i := range w.mixed {
+		var sumRe, sumIm float32
+		for _, t := range turn {
+			x, y := float32(int8(w.ring[at])), float32(int8(w.ring[at+1]))
+			sumRe += x*real(t) - y*imag(t)
+			sumIm += x*imag(t) + y*real(t)
 			if at += 2; at == len(w.ring) {
 				at = 0
 			}
 		}
-		mixed[i] = complex(float32(sumRe), float32(sumIm))
+		w.mixed[i] = complex(sumRe, sumIm) * complex(float32(re), float32(im))
+		re, im = re*groupCos-im*groupSin, re*groupSin+im*groupCos
 		fix := 1.5 - 0.5*(re*re+im*im) // keeps its length one
 		re, im = re*fix, im*fix
 	}
-	rate := w.rate / float64(first)
-	n, by := max(int(seconds*rate), 4), max(int(seconds*rate/12), 1)
-	window, sum := make([]float32, n), float32(0)
+	return channel{w.mixed, w.rate / float64(first), 127 * float32(first)}
+}
+
+// level is how loud a channel is over time, through a Hann window of so many seconds in steps of a twelfth of it, and how
+// many of its values are a second.
+func (c channel) level(seconds float64) ([]float32, float64) {
+	const parts = 12
+	by := max(int(math.Round(seconds*c.rate/parts)), 1)
+	var window [parts]float32
+	sum := float32(0)
 	for i := range window {
-		window[i] = float32(0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/float64(n)))
+		window[i] = float32(0.5 - 0.5*math.Cos(2*math.Pi*(float64(i)+0.5)/parts))
 		sum += window[i]
 	}
-	if len(mixed) < n+by {
-		return nil, rate / float64(by)
-	}
-	out := make([]float32, (len(mixed)-n)/by)
-	for i := range out {
-		var v complex64
-		for j, h := range window {
-			z := mixed[i*by+j]
-			v += complex(h*real(z), h*imag(z))
+	sums := make([]complex64, len(c.z)/by)
+	for i := range sums {
+		for _, z := range c.z[i*by : (i+1)*by] {
+			sums[i] += z
 		}
-		out[i] = float32(math.Hypot(float64(real(v)), float64(imag(v)))) / (sum * 127 * float32(first))
 	}
-	return out, rate / float64(by)
+	if len(sums) <= parts {
+		return nil, c.rate / float64(by)
+	}
+	out := make([]float32, len(sums)-parts)
+	scale := 1 / (sum * float32(by) * c.per)
+	for i := range out {
+		var re, im float32
+		for j, z := range sums[i : i+parts] {
+			re += window[j] * real(z)
+			im += window[j] * imag(z)
+		}
+		out[i] = float32(math.Sqrt(float64(re*re+im*im))) * scale
+	}
+	return out, c.rate / float64(by)
 }
 
 // fourier is a discrete Fourier transform of a power of two of samples, with what it needs worked out once.
