@@ -55,9 +55,14 @@ type SetMatch struct {
 // Place is STATION/PORT.
 func (c Capture) Place() string { return c.Station + "/" + c.Port }
 
+// Unclear says that no line code reads it clearly: what it is made of can be described.
+func (c Capture) Unclear() bool {
+	return (len(c.Readings) == 0 || c.Readings[0].Confidence < line.Clear) && c.Held == ""
+}
+
 // Describe finds the structure of what has no clear reading.
 func (c *Capture) Describe() {
-	if len(c.Readings) > 0 && c.Readings[0].Confidence >= line.Clear || c.Held != "" {
+	if !c.Unclear() {
 		return
 	}
 	if s, err := bench.Describe(c.Trains); err == nil {

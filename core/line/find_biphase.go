@@ -45,9 +45,11 @@ func (s *Sheet) matchBiphase(flat []int, at int, f *frame, tmp *scratch) (match,
 			if !s.unitFits(u) {
 				continue
 			}
-			if end2, ok := s.walkDoubting(flat, at, f, pad, u, st, tmp); ok {
-				end = end2
+			if better, ok := s.walkDoubting(flat, at, f, pad, u, st, tmp); ok {
+				end = better
 				u, st = fit(tmp.runs)
+			} else { // the first one stands
+				end, _ = s.walkDoubting(flat, at, f, pad, unit, guess*unit, tmp)
 			}
 			most, rms := deviation(tmp.runs, u, st)
 			if !good(u, st, most, rms, 1) || !s.unitFits(u) || (found && rms >= m.rms) {

@@ -5,6 +5,7 @@ package receive
 import (
 	"context"
 	"log/slog"
+	"slices"
 	"sync"
 	"time"
 
@@ -65,6 +66,11 @@ type Receive struct {
 
 	echoed map[string]hearing // by STATION-ID/PORT, of the goroutine that reads presses
 
+	describing sync.Mutex    // one press at a time
+	described  chan heard    // what was described, back to the goroutine that reads presses
+	over       chan struct{} // closed when nobody takes it any more
+	away       int           // presses that are being described
+
 	mu      sync.Mutex
 	pending map[string]*press // by STATION-ID/PORT
 	ready   turns
@@ -105,7 +111,7 @@ func New(book *line.Book, l Library, echoes Echoes, bits Bits, events *stream.St
 		opens[m] = books[m].Opens()
 	}
 	return &Receive{books: books, opens: opens, library: l, echoes: echoes, bits: bits, stream: events, now: now,
-		wake:    make(chan struct{}, 1),
+		wake: make(chan struct{}, 1), described: make(chan heard), over: make(chan struct{}),
 		pending: map[string]*press{}, echoed: map[string]hearing{}}
 }
 
@@ -161,6 +167,7 @@ func (p *press) add(m station.Heard) {
 // Run closes presses when their receiver has been quiet, until the context ends; what is still open then is closed
 // too, so that nothing heard is lost, as far as that does not take long.
 func (r *Receive) Run(ctx context.Context) error {
+	defer close(r.over)
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
 	for ctx.Err() == nil {
@@ -168,21 +175,31 @@ func (r *Receive) Run(ctx context.Context) error {
 		p, wait := r.due(false)
 		if p != nil {
 			r.finish(p)
-			continue
+			wait = 0
 		}
 		timer.Reset(wait)
 		select {
 		case <-ctx.Done():
 		case <-r.wake:
+		case h := <-r.described:
+			r.back(h)
 		case <-timer.C:
 		}
 	}
+	timer.Reset(ending)
 	for end := r.now().Add(ending); r.now().Before(end); {
-		p, _ := r.due(true)
-		if p == nil {
+		if p, _ := r.due(true); p != nil {
+			r.finish(p)
+			continue
+		}
+		if r.away == 0 {
 			return nil
 		}
-		r.finish(p)
+		select {
+		case h := <-r.described:
+			r.back(h)
+		case <-timer.C:
+		}
 	}
 	slog.Warn("what was heard last is left out: there is too much of it, and the service ends")
 	return nil
@@ -230,27 +247,76 @@ func (r *Receive) due(all bool) (*press, time.Duration) {
 	return nil, wait
 }
 
-// finish makes captures of what came together, one for each push of a key, and publishes them.
+// heard is a press that was read: the captures of what came together, one for each push of a key.
+type heard struct {
+	*press
+	captures []happening.Capture
+}
+
+// finish reads a press and publishes it. What no line code reads clearly is described first, beside the other presses:
+// that takes long on a small board.
 func (r *Receive) finish(p *press) {
+	h := r.read(p)
+	if !slices.ContainsFunc(h.captures, happening.Capture.Unclear) {
+		r.tell(h)
+		return
+	}
+	r.mu.Lock()
+	r.ready.describes(p.place(), true)
+	r.mu.Unlock()
+	r.away++
+	go func() {
+		r.describing.Lock()
+		for i := range h.captures {
+			h.captures[i].Describe()
+		}
+		r.describing.Unlock()
+		select {
+		case r.described <- h:
+		case <-r.over:
+		}
+	}()
+}
+
+// back publishes a press that was described.
+func (r *Receive) back(h heard) {
+	r.away--
+	r.mu.Lock()
+	r.ready.describes(h.place(), false)
+	r.mu.Unlock()
+	r.tell(h)
+}
+
+// read makes captures of what came together.
+func (r *Receive) read(p *press) heard {
 	book := r.books[line.Medium(p.port.Medium)]
 	all := book.Decode(p.trains)
 	pushes := book.Pushes(p.trains, all, func(read line.Reading) bool {
 		return len(r.library.Match([]line.Reading{read}, nil)) > 0
 	})
-	own, echo := 0, "" // Urbo's own send that was heard last, and of which press
+	h := heard{press: p}
 	for _, push := range pushes {
 		c := r.capture(p, push)
 		if c.Decoded = all; len(pushes) > 1 {
 			c.Decoded = book.Decode(push.Trains)
 		}
-		c.Describe()
+		h.captures = append(h.captures, c)
+	}
+	return h
+}
+
+// tell recognises and publishes what was read.
+func (r *Receive) tell(h heard) {
+	p := h.press
+	own, echo := 0, "" // Urbo's own send that was heard last, and of which press
+	for _, c := range h.captures {
 		r.library.Recognise(&c)
 		last := p.latest
 		if p.late {
 			last = p.began
 		}
 		heard := Sound{Medium: c.Medium, First: p.began, Last: last, Readings: c.Readings, Trains: c.Trains,
-			Part: len(pushes) > 1, After: own}
+			Part: len(h.captures) > 1, After: own}
 		var whole bool
 		c.PressID, own, whole = r.echoes.Find(heard)
 		switch {

@@ -1,6 +1,9 @@
 package receive
 
-import "time"
+import (
+	"slices"
+	"time"
+)
 
 const (
 	// mostReady is how many durations of presses of one port wait to be read: a thousand presses, or some dozens of the
@@ -11,7 +14,8 @@ const (
 )
 
 // turns is the presses that wait to be read. Each port has a queue of its own, and they take turns: one that hears
-// without a pause delays no other.
+// without a pause delays no other. The presses of one port are told in their order: while one of them is described, the
+// others wait.
 type turns struct {
 	ports map[string]*waiting // by STATION-ID/PORT
 	order []*waiting          // those with presses, whose turn it is first
@@ -21,6 +25,7 @@ type turns struct {
 type waiting struct {
 	presses   []*press
 	durations int       // of them
+	described bool      // a press of it is being described
 	last      *press    // that was left out
 	left      int       // out, and not told yet
 	told      time.Time // when it was told last
@@ -50,11 +55,12 @@ func (t *turns) put(place string, p *press) {
 
 // next takes out the press whose turn it is; nil where none waits.
 func (t *turns) next() *press {
-	if len(t.order) == 0 {
+	i := slices.IndexFunc(t.order, func(w *waiting) bool { return !w.described })
+	if i < 0 {
 		return nil
 	}
-	w := t.order[0]
-	t.order = t.order[1:]
+	w := t.order[i]
+	t.order = slices.Delete(t.order, i, i+1)
 	p := w.presses[0]
 	w.presses, w.durations = w.presses[1:], w.durations-p.count
 	if len(w.presses) > 0 {
@@ -62,6 +68,9 @@ func (t *turns) next() *press {
 	}
 	return p
 }
+
+// describes notes whether a press of a port is being described.
+func (t *turns) describes(place string, is bool) { t.ports[place].described = is }
 
 // leftOut is how many presses of a port were left out.
 type leftOut struct {
