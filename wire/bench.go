@@ -2,6 +2,7 @@ package wire
 
 import (
 	"urbo/core/bench"
+	"urbo/core/device"
 	"urbo/core/recording"
 	"urbo/core/signal"
 )
@@ -73,6 +74,7 @@ type Finding struct {
 	Count     int                `json:"count" doc:"How often it came"`
 	AtUS      int64              `json:"at_us" doc:"Of the first, since the start of the recording"`
 	Line      int                `json:"line,omitempty" doc:"Text: the line it began on"`
+	Name      string             `json:"name,omitempty" doc:"Text: the name of a key that stood before it, as short names are"`
 	CarrierHz int                `json:"carrier_hz,omitempty" doc:"Measured; left out where the marks are not modulated"`
 	OffsetHz  int                `json:"offset_hz,omitempty" doc:"Software radio: from the centre to the strongest carrier"`
 	Trains    []signal.Reception `json:"trains"`
@@ -85,7 +87,7 @@ type Finding struct {
 
 // FindingOf translates a finding.
 func FindingOf(f bench.Finding) Finding {
-	out := Finding{Count: f.Count, AtUS: f.At, Line: f.Line, CarrierHz: f.CarrierHz, OffsetHz: f.OffsetHz,
+	out := Finding{Count: f.Count, AtUS: f.At, Line: f.Line, Name: device.Slug(f.Name), CarrierHz: f.CarrierHz, OffsetHz: f.OffsetHz,
 		Trains:   f.Trains,
 		Readings: Readings(f.Readings), Held: f.Held}
 	if f.Structure.Frame != nil {

@@ -56,6 +56,9 @@ func (g *Gatherer) Add(p recording.Press) {
 	name := g.name(f)
 	if i, known := g.byName[name]; known {
 		g.Findings[i].Count++
+		if g.Findings[i].Press.Name == "" {
+			g.Findings[i].Press.Name = p.Name
+		}
 		return
 	}
 	unnamed := len(f.Readings) == 0 && f.Held == "" && f.Structure.Style == Plain && f.Structure.Frames < 2 &&

@@ -121,8 +121,8 @@ func evenSums(d []int, pairs int) bool {
 	return true
 }
 
-// alikeSums says whether two pairs could last equally long; receivers blur each edge.
-func alikeSums(a, b int) bool { return 5*a < 8*b+1000 && 5*b < 8*a+1000 }
+// alikeSums says whether two pairs could last equally long: within a third, and what receivers blur the edges.
+func alikeSums(a, b int) bool { return 3*a < 4*b+600 && 3*b < 4*a+600 }
 
 // unitFits says whether a measured unit is one that the sheet allows.
 func (s *Sheet) unitFits(u float64) bool {

@@ -29,7 +29,8 @@ var (
 // train is one train of a pasted text, in µs.
 type train struct {
 	us   []float64
-	line int // on which it began, 0 where that is not known
+	line int    // on which it began, 0 where that is not known
+	name string // of a key, that stood before it; "" where none did
 }
 
 // reading is one way to read a text. The one with the most for it is taken; equals that differ are refused.
@@ -267,8 +268,8 @@ func readJSON(text string) (reading, bool) {
 		return reading{}, false
 	}
 	out := reading{about: "JSON", score: structured}
-	var walk func(v any, depth int)
-	walk = func(v any, depth int) {
+	var walk func(v any, depth int, name string)
+	walk = func(v any, depth int, name string) {
 		if depth > 40 {
 			return
 		}
@@ -279,22 +280,29 @@ func readJSON(text string) (reading, bool) {
 				keys = append(keys, k)
 			}
 			slices.Sort(keys)
+			if own := nameOf(v); own != "" {
+				name = own
+			}
 			for _, k := range keys {
-				walk(v[k], depth+1)
+				inner := name
+				if own := nameIn(k); own != "" && nameOf(v) == "" {
+					inner = own
+				}
+				walk(v[k], depth+1, inner)
 			}
 		case []any:
 			if flat, is := flatNumbers(v); is {
 				if d, _, is := durations(flat); is {
-					out.trains = append(out.trains, train{us: d})
+					out.trains = append(out.trains, train{us: d, name: name})
 				}
 				return
 			}
 			for _, one := range v {
-				walk(one, depth+1)
+				walk(one, depth+1, name)
 			}
 		}
 	}
-	walk(v, 0)
+	walk(v, 0, "")
 	return out, len(out.trains) > 0
 }
 
@@ -374,5 +382,5 @@ func (t train) press() (Press, error) {
 			return Press{}, fmt.Errorf("a duration of %d µs: 1 to %d can be read", d, signal.MaxDuration)
 		}
 	}
-	return Press{Trains: signal.Split(flat, signal.UnknownGap), Line: t.line}, nil
+	return Press{Trains: signal.Split(flat, signal.UnknownGap), Line: t.line, Name: t.name}, nil
 }

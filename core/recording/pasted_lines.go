@@ -22,7 +22,7 @@ var (
 	// what stands in a line and is no duration: comments, times, words in brackets, sizes of arrays, frequencies
 	masked = regexp.MustCompile(`(?i)//.*$|/\*.*?\*/|\d{4}-\d\d-\d\d[T ]?|\b\d{1,2}:\d\d:\d\d(?:[.,]\d+)?Z?|` +
 		`\b\d\d\.\d\d\.\d{4}\b|\[[^\[\]\d]*[a-z][^\[\]]*\]|\b1[4-9]\d{8}(?:\.\d+)?\b|\b\d+(?:\.\d+)?\s*[kM]?Hz\b`)
-	sized = regexp.MustCompile(`\b[A-Za-z_]\w*\[\d*\]`)
+	sized = regexp.MustCompile(`\b([A-Za-z_]\w*)\[\d*\]`)
 )
 
 // isWord says whether a byte is a part of a name, or of a number.
@@ -32,7 +32,8 @@ func isWord(c byte) bool {
 
 // stretch is numbers that stand side by side in a line, and the text before and behind them.
 type stretch struct {
-	before, after string
+	from          int    // the byte of the line where they begin
+	before, after string // back to the numbers before, and to the end of the line
 	numbers       []number
 }
 
@@ -65,7 +66,7 @@ func runsOf(line string) (out []stretch) {
 		if now != nil && apart.MatchString(gap) {
 			now.numbers = append(now.numbers, n)
 		} else {
-			out = append(out, stretch{before: gap, numbers: []number{n}})
+			out = append(out, stretch{from: m[0], before: gap, numbers: []number{n}})
 			now = &out[len(out)-1]
 		}
 		end = m[1]
@@ -158,6 +159,7 @@ type block struct {
 	lines [][]number
 	first []int  // where each line stands
 	glued []bool // of each line but the first: a comma or open bracket leads to it
+	name  string // that stood before it
 }
 
 // readLists reads runs of numbers, line by line; words begin another press, and so do blank lines and prose.
@@ -170,7 +172,7 @@ func readLists(text string) (reading, bool) {
 		}
 		now = block{}
 	}
-	depth, glue := 0, false
+	depth, glue, name := 0, false, ""
 	brackets := func(line string) int {
 		n := 0
 		for _, c := range line {
@@ -184,7 +186,7 @@ func readLists(text string) (reading, bool) {
 		return n
 	}
 	for i, raw := range strings.Split(text, "\n") {
-		line := sized.ReplaceAllString(masked.ReplaceAllString(raw, ""), "x")
+		line := sized.ReplaceAllString(masked.ReplaceAllString(raw, ""), "$1")
 		if strings.TrimSpace(raw) == "" {
 			if depth == 0 && !glue {
 				closes()
@@ -193,6 +195,7 @@ func readLists(text string) (reading, bool) {
 		}
 		if t := strings.TrimSpace(line); strings.HasPrefix(t, "#") {
 			closes()
+			name = nameIn(t)
 			continue
 		}
 		var best stretch
@@ -208,6 +211,7 @@ func readLists(text string) (reading, bool) {
 		case len(best.numbers) == 0:
 			if len(words) > 0 {
 				closes()
+				name = nameIn(line)
 			}
 			depth, glue = max(0, depth+brackets(line)), false
 			continue
@@ -216,8 +220,13 @@ func readLists(text string) (reading, bool) {
 			continue
 		case names.MatchString(best.before):
 			closes()
+			if own := nameIn(line[:best.from]); own != "" {
+				name = own
+			}
 		}
-		if len(now.lines) > 0 {
+		if len(now.lines) == 0 {
+			now.name, name = name, ""
+		} else {
 			now.glued = append(now.glued, glue || depth > 0)
 		}
 		now.lines, now.first = append(now.lines, best.numbers), append(now.first, i+1)
@@ -233,7 +242,10 @@ func readLists(text string) (reading, bool) {
 		}
 		for _, l := range lines {
 			if d, score, is := durations(l.numbers); is && len(d) >= 5 {
-				out.trains = append(out.trains, train{d, l.line})
+				out.trains = append(out.trains, train{us: d, line: l.line})
+				if len(lines) == 1 {
+					out.trains[len(out.trains)-1].name = b.name
+				}
 				out.score = max(out.score, listed4+score)
 			}
 		}

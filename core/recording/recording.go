@@ -29,6 +29,7 @@ type Press struct {
 	CarrierHz int                // measured, 0 where the marks are not modulated
 	OffsetHz  int                // software radio: the strongest carrier's distance from the centre
 	Line      int                // text: the line it began on
+	Name      string             // text: of a key, as it stood before it; "" where nothing did
 }
 
 // Options say what a recording does not say itself. The zero value is fine for most.

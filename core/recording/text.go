@@ -71,7 +71,7 @@ func (t *text) step() error {
 	}
 	found := t.scanner.Text()
 	t.r.Info.Understood = found.Notation
-	t.r.ready = append(t.r.ready, Press{Trains: pieces(found), Line: found.Line})
+	t.r.ready = append(t.r.ready, Press{Trains: pieces(found), Line: found.Line, Name: nameIn(found.Comment)})
 	return nil
 }
 
@@ -95,11 +95,12 @@ func sniffArray(head []byte) bool {
 
 // array reads the arrays of a source in C: each list in braces is a press.
 type array struct {
-	r    *Reader
-	line int
+	r      *Reader
+	line   int
+	before []byte // what stands before the next brace, the end of it
 }
 
-func openArray(r *Reader) (source, error) { return &array{r, 1}, nil }
+func openArray(r *Reader) (source, error) { return &array{r: r, line: 1}, nil }
 
 func (a *array) step() error {
 	var body strings.Builder
@@ -134,6 +135,11 @@ func (a *array) step() error {
 				return fmt.Errorf("line %d: a list of more than %d bytes", began, maxArray)
 			}
 			body.WriteByte(c)
+		default:
+			const kept = 200
+			if a.before = append(a.before, c); len(a.before) > 2*kept {
+				a.before = append(a.before[:0], a.before[kept:]...)
+			}
 		}
 		before = c
 	}
@@ -162,6 +168,11 @@ func (a *array) list(body string, line int) error {
 	if err != nil {
 		return fmt.Errorf("line %d: %w", line, err)
 	}
-	a.r.ready = append(a.r.ready, Press{Trains: pieces(found), Line: line})
+	p := Press{Trains: pieces(found), Line: line}
+	if m := cArray.FindSubmatch(a.before); m != nil {
+		p.Name = nameIn(string(m[1]))
+	}
+	a.before = a.before[:0]
+	a.r.ready = append(a.r.ready, p)
 	return nil
 }

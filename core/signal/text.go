@@ -19,6 +19,8 @@ type Text struct {
 	Line  int // the line it began on, from 1
 	// Notation is how the text was understood, in words: "signed decimal".
 	Notation string
+	// Comment is the line starting with # that stands before it, without that; "" where none does.
+	Comment string
 }
 
 // Scanner reads trains from text in any usual notation. A line is a train, unless a bracket is still open or the
@@ -45,11 +47,15 @@ func (s *Scanner) Scan() bool {
 		return false
 	}
 	var parts []string
+	comment := ""
 	size, depth, began := 0, 0, 0
 	for s.lines.Scan() {
 		s.line++
 		line := strings.TrimSpace(strings.TrimPrefix(s.lines.Text(), "\ufeff"))
-		if line == "" || strings.HasPrefix(line, "#") {
+		if line == "" || line[0] == '#' {
+			if line != "" && began == 0 {
+				comment = strings.TrimSpace(strings.TrimLeft(line, "#"))
+			}
 			continue
 		}
 		if began == 0 {
@@ -96,7 +102,7 @@ func (s *Scanner) Scan() bool {
 		s.err = fmt.Errorf("line %d: %w", began, err)
 		return false
 	}
-	text.Line = began
+	text.Line, text.Comment = began, comment
 	s.text = text
 	return true
 }
