@@ -30,11 +30,11 @@ func isWord(c byte) bool {
 	return c == '_' || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z'
 }
 
-// stretch is numbers that stand side by side in a line, and the text before and behind them.
+// stretch is numbers that stand side by side in a line, and the text behind them.
 type stretch struct {
-	from          int    // the byte of the line where they begin
-	before, after string // back to the numbers before, and to the end of the line
-	numbers       []number
+	from    int // the byte of the line where they begin
+	after   string
+	numbers []number
 }
 
 // runsOf are the runs of numbers in a line.
@@ -66,7 +66,7 @@ func runsOf(line string) (out []stretch) {
 		if now != nil && apart.MatchString(gap) {
 			now.numbers = append(now.numbers, n)
 		} else {
-			out = append(out, stretch{from: m[0], before: gap, numbers: []number{n}})
+			out = append(out, stretch{from: m[0], numbers: []number{n}})
 			now = &out[len(out)-1]
 		}
 		end = m[1]
@@ -218,7 +218,7 @@ func readLists(text string) (reading, bool) {
 		case len(best.numbers) < 4 && len(words) > 0:
 			closes()
 			continue
-		case names.MatchString(best.before):
+		case names.MatchString(line[:best.from]):
 			closes()
 			if own := nameIn(line[:best.from]); own != "" {
 				name = own
