@@ -160,6 +160,10 @@ func (a *API) devices() {
 		})
 }
 
+func hand(w wire.HandCode) library.Hand {
+	return library.Hand{Text: w.Text, Hz: w.Hz, Repeats: w.Repeats, GapUS: w.GapUS}
+}
+
 // keys registers single keys of devices.
 func (a *API) keys() {
 	call(a, operation{"PUT", "/devices/{device}/keys/{key}", "set-key",
@@ -185,9 +189,16 @@ func (a *API) keys() {
 			KeyIn
 			Body wire.HandCode
 		}) (wire.Device, error) {
-			return a.remarked(ctx)(a.house.Library.Write(ctx, in.ref(), library.Hand{Text: in.Body.Text, Hz: in.Body.Hz,
-				Repeats: in.Body.Repeats, GapUS: in.Body.GapUS}, note(ctx)))
+			return a.remarked(ctx)(a.house.Library.Write(ctx, in.ref(), hand(in.Body), note(ctx)))
 		})
+	call(a, operation{"POST", "/devices/{device}/codes", "write-keys",
+		"Give keys of a device what a text has of them: lines of NAME: CODE, or presses with names before them",
+		grant.Teach, ofDevice, 0}, func(ctx context.Context, in *struct {
+		DeviceIn
+		Body wire.HandCode
+	}) (wire.Device, error) {
+		return a.remarked(ctx)(a.house.Library.WriteAll(ctx, in.Device, hand(in.Body), note(ctx)))
+	})
 	call(a, operation{"POST", "/devices/{device}/keys/{key}/heard", "follow-key",
 		"Let codes of another handset count as presses of a key when they are heard; they are never sent",
 		grant.Teach, ofDevice, 0}, func(ctx context.Context, in *struct {

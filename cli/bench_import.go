@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/mattn/go-isatty"
@@ -74,6 +75,7 @@ func (a *app) printRecording(f wire.Recording) {
 		fmt.Fprintln(a.Out, "No signal found in it.")
 		return
 	}
+	anyNamed := slices.ContainsFunc(f.Findings, func(x wire.Finding) bool { return x.Name != "" })
 	var rows []table.Row
 	for _, x := range f.Findings {
 		at := fmt.Sprintf("%.3f s", float64(x.AtUS)/1e6)
@@ -86,9 +88,20 @@ func (a *app) printRecording(f wire.Recording) {
 		} else if f.FrequencyHz > 0 {
 			carrier = fmt.Sprintf("%.3f MHz", (f.FrequencyHz+float64(x.OffsetHz))/1e6)
 		}
-		rows = append(rows, table.Row{at, x.Count, carrier, named(x)})
+		row := table.Row{at, x.Count, carrier, named(x)}
+		if anyNamed {
+			row = slices.Insert(row, 3, any(x.Name))
+		}
+		rows = append(rows, row)
 	}
-	a.table(table.Row{"FIRST", "COUNT", "ON", "SIGNAL"}, rows)
+	head := table.Row{"FIRST", "COUNT", "ON", "SIGNAL"}
+	if anyNamed {
+		head = slices.Insert(head, 3, any("NAME"))
+	}
+	a.table(head, rows)
+	if anyNamed {
+		fmt.Fprintln(a.Out, "\nThe names can be keys of a device: urbo device code DEVICE - < FILE")
+	}
 }
 
 // named says what a finding is, in one line.

@@ -24,8 +24,8 @@ func (a *app) deviceCode() *cobra.Command {
 	var repeats int
 	var gap time.Duration
 	c := &cobra.Command{
-		Use: "code DEVICE/KEY [CODE …]", Short: "Say by hand what a key sends",
-		Args: args(1, -1, "DEVICE/KEY and a CODE"),
+		Use: "code DEVICE[/KEY] [CODE …]", Short: "Say by hand what a key sends",
+		Args: args(1, -1, "DEVICE/KEY and a CODE, or DEVICE and -"),
 		Long: `Say by hand what a key sends, instead of learning it. A CODE is one of
   a line code with its fields    nec address=57 command=0x02    (decimal, 0x or 0b; with a bits count: 0x02/8)
   a line code with its value     NEC 0x9C6340BF 32              (all bits of a frame; both ends are tried as the first)
@@ -36,6 +36,9 @@ func (a *app) deviceCode() *cobra.Command {
   whatever holds one press       -                              (pasted or piped: titles, words and units do not matter)
 Durations that are a known line code are kept as that.
 
+With a DEVICE alone, - takes a text of many keys and gives each its code, all or none: lines of NAME: CODE, or presses,
+each with its key's name before it (a title, a label, a name in JSON).
+
 A key may send several codes: write "then" between them. --file takes what is in a recording, --capture what was
 heard. What it sent before is kept (urbo device undo).`,
 		Example: "  urbo device code boardwalk/power nec address=57 command=0x02\n" +
@@ -44,7 +47,8 @@ heard. What it sent before is kept (urbo device undo).`,
 			"  urbo device code dew-a/on switches 11010 01000 on\n" +
 			"  urbo device code dew-a/odd \"2000/1000 350/700 350\" --hz 433920000\n" +
 			"  urbo device code boardwalk/power --file power.wav#1\n" +
-			"  urbo device code boardwalk/power - < pasted.txt",
+			"  urbo device code boardwalk/power - < pasted.txt\n" +
+			"  urbo device code boardwalk - < keys.txt",
 	}
 	f := c.Flags()
 	f.StringVar(&capture, "capture", "", "id of a capture: the key sends what was heard, clean")
@@ -55,6 +59,13 @@ heard. What it sent before is kept (urbo device undo).`,
 	f.DurationVar(&gap, "gap", 0, "least silence after each code")
 	o := recordingFlags(c)
 	c.RunE = func(c *cobra.Command, argv []string) error {
+		if !strings.Contains(argv[0], "/") && len(argv) == 2 && argv[1] == "-" {
+			hand.GapUS = int(gap / time.Microsecond)
+			if c.Flags().Changed("repeats") {
+				hand.Repeats = &repeats
+			}
+			return a.deviceCodes(c.Context(), argv[0], hand)
+		}
 		ref, err := parseKey(argv[0])
 		if err != nil {
 			return err
@@ -94,6 +105,18 @@ heard. What it sent before is kept (urbo device undo).`,
 		return a.printKey(d, ref.Key)
 	}
 	return c
+}
+
+// deviceCodes gives keys of a device what is on standard input.
+func (a *app) deviceCodes(ctx context.Context, slug string, hand wire.HandCode) (err error) {
+	if hand.Text, err = a.pasted(); err != nil {
+		return err
+	}
+	var d wire.Device
+	if err := a.call(ctx, http.MethodPost, "/devices/"+url.PathEscape(slug)+"/codes", hand, &d); err != nil {
+		return err
+	}
+	return a.printKey(d, "")
 }
 
 // written is a code as it was typed, in one argument or many.

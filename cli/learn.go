@@ -27,7 +27,8 @@ func (a *app) learn() *cobra.Command {
 		Long: `Learn keys of a device from its handset, one after another: press, release, press again.
 Without keys it asks for all that are not learned yet; where the device has none at all, press what you like and name
 it. While it runs you can type
-skip, back, redo KEY, add KEY, accept (take a refused press after all), pause or finish. Ctrl-C pauses it too.
+skip, back, redo KEY, add KEY, accept (take a refused press after all), code CODE (give the asked key what you have of
+it, as urbo device code takes it), pause or finish. Ctrl-C pauses it too.
 With --free no key is asked for: press what you like, each key twice, and type name KEY NEW-NAME, drop KEY or finish.
 
 A lesson survives a restart of the service; --resume goes on with the one of the device.`,
@@ -160,11 +161,12 @@ func (a *app) followByLine(ctx context.Context, cl *client, l *wire.Lesson, begi
 		}
 		shown.show(a, *l)
 		go a.typed(ctx, func(line string) error {
-			words := append(strings.Fields(line), "", "", "")
-			if words[0] == "" {
+			line = strings.TrimSpace(line)
+			words := strings.Fields(line)
+			if len(words) == 0 {
 				return nil
 			}
-			return a.lessonStep(ctx, cl, l.ID, wire.LessonStep{Do: words[0], Key: words[1], As: words[2]})
+			return a.lessonStep(ctx, cl, l.ID, typedStep(words[0], strings.TrimPrefix(line, words[0])))
 		})
 		return nil
 	}
@@ -189,6 +191,15 @@ func (a *app) lessonEvents(ctx context.Context, cl *client, l *wire.Lesson, star
 		}
 		return nil
 	})
+}
+
+// typedStep is a step with what was typed for it.
+func typedStep(do, text string) wire.LessonStep {
+	if do == "code" {
+		return wire.LessonStep{Do: do, Code: strings.TrimSpace(text)}
+	}
+	words := append(strings.Fields(text), "", "")
+	return wire.LessonStep{Do: do, Key: words[0], As: words[1]}
 }
 
 func (a *app) lessonStep(ctx context.Context, cl *client, id string, step wire.LessonStep) error {

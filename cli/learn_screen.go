@@ -99,6 +99,8 @@ func (s lessonScreen) press(key string) (tea.Model, tea.Cmd) {
 		s.asking = "name"
 	case "d":
 		s.asking = "drop"
+	case "c":
+		s.asking = "code"
 	}
 	s.typed = ""
 	return s, nil
@@ -110,8 +112,7 @@ func (s lessonScreen) typing(msg tea.KeyPressMsg) (tea.Model, tea.Cmd) {
 	case "esc", "ctrl+c":
 		s.asking = ""
 	case "enter":
-		words := append(strings.Fields(s.typed), "", "")
-		do := wire.LessonStep{Do: s.asking, Key: words[0], As: words[1]}
+		do := typedStep(s.asking, s.typed)
 		s.asking = ""
 		return s, s.do(do)
 	case "backspace":
@@ -185,7 +186,7 @@ func (s lessonScreen) draw() string {
 	case l.Free:
 		line(c.quiet.Render(wrap.Render(choices("n name", "d drop", "t take it after all", "p pause", "f finish"))))
 	default:
-		line(c.quiet.Render(wrap.Render(choices("s skip", "b back", "r redo", "a add", "t take it after all", "p pause",
+		line(c.quiet.Render(wrap.Render(choices("s skip", "b back", "r redo", "a add", "c code", "t take it after all", "p pause",
 			"f finish"))))
 	}
 	return b.String()

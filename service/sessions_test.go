@@ -48,6 +48,25 @@ func stepLesson(t *testing.T, h *service.House, id string, s lessons.Step) {
 	require.NoError(t, err)
 }
 
+func TestLesson_ACodeThatSomebodyHasSettlesTheAskedKey(t *testing.T) {
+	t.Parallel()
+	h := run(t, t.TempDir(), newBoard(nil))
+	lamp(t, h)
+	l := startLesson(t, h, lessons.New{Keys: []string{"red", "blue"}})
+	stepLesson(t, h, l.ID, lessons.Step{Do: "code", Code: "NEC 0x20DF10EF 32"})
+	_, err := h.Lessons.Step(t.Context(), l.ID, lessons.Step{Do: "code", Code: "a word"})
+	require.ErrorIs(t, err, lessons.ErrStep)
+	now := lessonNow(t, h, l.ID)
+	assert.Equal(t, "blue", now.Lesson.Asked(), "the next key is asked for, and a text that is no code moves nothing")
+	_, k, err := h.Library.Key(red)
+	require.NoError(t, err)
+	assert.Equal(t, line.Number(4), k.Codes[0].Fields["address"])
+
+	stepLesson(t, h, l.ID, lessons.Step{Do: "code", Code: "nec address=9 command=2"})
+	_, err = h.Lessons.Step(t.Context(), l.ID, lessons.Step{Do: "code", Code: "nec address=9 command=3"})
+	assert.ErrorIs(t, err, lessons.ErrStep, "it is over")
+}
+
 func TestLesson_SignalsWithoutALineCodeAreKeptAndReplayed(t *testing.T) {
 	t.Parallel()
 	b := newBoard(nil)

@@ -231,9 +231,10 @@ type NewLesson struct {
 
 // LessonStep moves a lesson.
 type LessonStep struct {
-	Do  string `json:"do" enum:"skip,back,redo,add,name,drop,accept,pause,resume,finish" doc:"skip the asked key, go back one, redo a key, add a key, name or drop a key of a free lesson, take the refused press after all, pause, resume, finish"`
-	Key string `json:"key,omitempty" maxLength:"40" doc:"For redo, add, name and drop"`
-	As  string `json:"as,omitempty" maxLength:"40" doc:"For name: what it is called from now on"`
+	Do   string `json:"do" enum:"skip,back,redo,add,name,drop,accept,code,pause,resume,finish" doc:"skip the asked key, go back one, redo a key, add a key, name or drop a key of a free lesson, take the refused press after all, give the asked key a code, pause, resume, finish"`
+	Key  string `json:"key,omitempty" maxLength:"40" doc:"For redo, add, name and drop"`
+	As   string `json:"as,omitempty" maxLength:"40" doc:"For name: what it is called from now on"`
+	Code string `json:"code,omitempty" maxLength:"65536" doc:"For code: what the asked key sends, as of HandCode"`
 }
 
 // Token is a credential for a program.

@@ -67,6 +67,7 @@ type Structure struct {
 	shape  shape
 	pieces []piece
 	merged bool // no sheet can say what stands between its blocks
+	across bool // bits vary from press to press, not within one
 }
 
 // piece is one part of the frame as it is written into a sheet.

@@ -71,6 +71,10 @@ func (s Structure) variesWords() string {
 	if len(varies) == 1 {
 		verb = "differs"
 	}
-	return fmt.Sprintf("%s %s %s from frame to frame: %s, which is no part of the key.", bits,
-		strings.Join(places, ", "), verb, what)
+	from := "frame to frame"
+	if s.across {
+		from = "press to press"
+	}
+	return fmt.Sprintf("%s %s %s from %s: %s, which is no part of the key.", bits, strings.Join(places, ", "), verb,
+		from, what)
 }

@@ -310,6 +310,13 @@ func Settle(book *line.Book, takes []Take, needed int) (Learned, bool) {
 	if clear := readableOf(takes); len(clear) > 0 {
 		takes = clear
 	}
+	switch s, found, unsure := turning(takes); {
+	case found:
+		p := takes[len(takes)-1].Press
+		return Learned{Medium: p.Medium, Hz: p.Hz, Structure: &s, Takes: all, Agreed: len(takes)}, true
+	case unsure:
+		return Learned{}, false
+	}
 	for i := range takes {
 		group := []Press{takes[i].Press}
 		for j := range takes {
@@ -324,6 +331,18 @@ func Settle(book *line.Book, takes []Take, needed int) (Learned, bool) {
 		}
 	}
 	return Learned{}, false
+}
+
+// turning finds what goes on from take to take of a key without a line code: a toggle, or a counter.
+func turning(takes []Take) (s bench.Structure, found, unsure bool) {
+	var all []bench.Structure
+	for _, t := range takes {
+		if t.Press.Structure == nil || readable(t.Press) || t.Press.Medium != takes[0].Press.Medium {
+			return s, false, false
+		}
+		all = append(all, *t.Press.Structure)
+	}
+	return bench.Turning(all)
 }
 
 // learn makes a code of presses that all agree with the first.

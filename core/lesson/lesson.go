@@ -92,6 +92,12 @@ func (l *Lesson) Hear(book *line.Book, p Press, knows Knows) (Take, *Learned) {
 	if learned, ok := Settle(book, l.Takes, l.Needed); ok {
 		return t, &learned
 	}
+	if _, _, unsure := turning(l.Takes); unsure {
+		t.Text = fmt.Sprintf("Every second press differs in one bit: the handset may alternate. Press %q once more to be "+
+			"sure.", plain.Label(l.Asked()))
+		l.Last = &t
+		return t, nil
+	}
 	if len(l.Takes) == MostTakes && (t.Verdict == Differs || t.Verdict == Noise) {
 		t.Text = fmt.Sprintf("%d takes, and no two alike. Check the handset's battery, hold it closer, and press %q "+
 			"again.", MostTakes, plain.Label(l.Asked()))
@@ -172,6 +178,12 @@ func (l *Lesson) Keep(code device.Code) {
 		return
 	}
 	l.next()
+}
+
+// Give settles the asked key with a code that was not heard but given, and asks for the next one.
+func (l *Lesson) Give(code device.Code) {
+	l.Last = nil
+	l.Keep(code)
 }
 
 // Lost says why what was learned could not be kept. Its takes stay: the next press settles the key again.

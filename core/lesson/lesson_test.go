@@ -146,6 +146,59 @@ func TestLesson_WithoutALineCodeTheStructureIsKept(t *testing.T) {
 	assert.Contains(t, learned.Words(), "12 bits")
 }
 
+// sends is a press of three frames of bits that no line sheet has.
+func sends(bits string) lesson.Press {
+	train := signal.Train{4200, 2100}
+	for _, b := range bits {
+		space := 450
+		if b == '1' {
+			space = 1350
+		}
+		train = append(train, 450, space)
+	}
+	frame := signal.Reception{Train: append(train, 450), Gap: 25_000}
+	trains := []signal.Reception{frame, frame, frame}
+	s, err := bench.Describe(trains)
+	if err != nil {
+		panic(err)
+	}
+	return lesson.Press{Medium: line.Infrared, Trains: trains, Structure: &s}
+}
+
+func TestLesson_WhatGoesOnFromPressToPressIsNoPartOfTheKey(t *testing.T) {
+	const off, on = "10110010110001110100", "10111010110001110100"
+	l := lesson.New([]string{"power"}, 2)
+	hear := func(bits string) (lesson.Take, *lesson.Learned) { return l.Hear(book, sends(bits), lesson.Knows{}) }
+	hear(off)
+	take, learned := hear(on)
+	assert.Equal(t, lesson.Differs, take.Verdict)
+	assert.Nil(t, learned)
+	take, learned = hear(off)
+	assert.Nil(t, learned, "it may alternate, or the second press was of another key")
+	assert.Contains(t, take.Text, "may alternate")
+	_, learned = hear(on)
+	require.NotNil(t, learned)
+	assert.Equal(t, []int{5}, learned.Structure.Varies())
+	assert.Contains(t, learned.Words(), "Bit 5 differs from press to press: a toggle")
+	assert.True(t, learned.Structure.Same(*sends(off).Structure))
+	assert.Contains(t, learned.Structure.Sheet("power", bench.On{Medium: line.Infrared, Hz: 38_000}), "toggle: true")
+
+	l = lesson.New([]string{"power"}, 2)
+	hear(off)
+	hear(on)
+	hear(off)
+	_, learned = hear(off)
+	require.NotNil(t, learned, "the second press was of another key")
+	assert.Empty(t, learned.Structure.Varies())
+
+	l = lesson.New([]string{"power"}, 2)
+	hear("1011001011000111" + "0110")
+	hear("1011001011000111" + "0111")
+	_, learned = hear("1011001011000111" + "1000")
+	require.NotNil(t, learned)
+	assert.Equal(t, []int{17, 18, 19, 20}, learned.Structure.Varies(), "a counter")
+}
+
 func TestLesson_BrokenTakesSayNothingOnceACodeWasRead(t *testing.T) {
 	l := lesson.New([]string{"power"}, 2)
 	l.Hear(book, raw(500, 700, 510, 1500), lesson.Knows{}) // a weak battery: this one broke up

@@ -14,9 +14,10 @@ import (
 
 // Step is something that a person does in a lesson.
 type Step struct {
-	Do  string // skip, back, redo, add, name, drop, accept, pause, resume or finish
-	Key string // for redo, add, name and drop
-	As  string // for name: what it is called from now on
+	Do   string // skip, back, redo, add, name, drop, accept, code, pause, resume or finish
+	Key  string // for redo, add, name and drop
+	As   string // for name: what it is called from now on
+	Code string // for code: what the asked key sends, as library.Hand has it
 }
 
 // Step moves a lesson. Errors wrap ErrStep, sitting.ErrUnknown, sitting.ErrRunning, or are the library's.
@@ -71,6 +72,8 @@ func (ls *Lessons) step(ctx context.Context, s *running, step Step) error {
 		return ls.drop(ctx, s, step.Key)
 	case "accept":
 		return ls.accept(ctx, s)
+	case "code":
+		return ls.code(ctx, s, step.Code)
 	case "pause":
 		return s.Core.Pause()
 	case "resume":
@@ -82,7 +85,8 @@ func (ls *Lessons) step(ctx context.Context, s *running, step Step) error {
 		s.Core.Finish()
 		return nil
 	}
-	return fmt.Errorf("%.20q: do one of skip, back, redo, add, name, drop, accept, pause, resume, finish", step.Do)
+	return fmt.Errorf("%.20q: do one of skip, back, redo, add, name, drop, accept, code, pause, resume, finish",
+		step.Do)
 }
 
 // accept takes a refused press after all.
@@ -96,6 +100,26 @@ func (ls *Lessons) accept(ctx context.Context, s *running) error {
 		return err
 	}
 	ls.settle(ctx, s, learned, s.Core.Last.Press.ID)
+	return nil
+}
+
+// code gives the asked key what somebody has of it: typed, or pasted as it was found.
+func (ls *Lessons) code(ctx context.Context, s *running, text string) error {
+	key := s.Core.Asked()
+	switch {
+	case s.Core.Over():
+		return lesson.ErrIsOver
+	case key == "":
+		return fmt.Errorf("%w: no key is asked for: give the code to a key of the device", lesson.ErrNoKey)
+	}
+	codes, _, err := ls.library.Read(library.Hand{Text: text})
+	if err != nil {
+		return err
+	}
+	if err := ls.change(ctx, s, func(d *device.Device) error { return d.SetCodes(key, codes) }); err != nil {
+		return err
+	}
+	s.Core.Give(codes[0])
 	return nil
 }
 

@@ -24,7 +24,7 @@ func (l *Library) Follow(ctx context.Context, ref device.Ref, codes []device.Cod
 // Change and of notation.Parse.
 func (l *Library) FollowText(ctx context.Context, ref device.Ref, h Hand, note Note) (d device.Device,
 	remarks []string, err error) {
-	codes, remarks, err := l.read(h)
+	codes, remarks, err := l.Read(h)
 	if err != nil {
 		return d, nil, fmt.Errorf("follow %s: %w", ref, err)
 	}

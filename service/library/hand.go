@@ -1,8 +1,10 @@
 package library
 
 import (
+	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"urbo/core/bench"
@@ -25,7 +27,7 @@ type Hand struct {
 // held and are recognised. remarks say how it was understood. Errors are those of Change and of notation.Parse.
 func (l *Library) Write(ctx context.Context, ref device.Ref, h Hand, note Note) (d device.Device, remarks []string,
 	err error) {
-	codes, remarks, err := l.read(h)
+	codes, remarks, err := l.Read(h)
 	if err != nil {
 		return d, nil, fmt.Errorf("keep %s: %w", ref, err)
 	}
@@ -33,16 +35,13 @@ func (l *Library) Write(ctx context.Context, ref device.Ref, h Hand, note Note) 
 	return d, remarks, err
 }
 
-func (l *Library) read(h Hand) ([]device.Code, []string, error) {
+// Read makes codes of what somebody wrote, and says how it was understood. Errors are those of notation.Parse.
+func (l *Library) Read(h Hand) ([]device.Code, []string, error) {
 	codes, remarks, err := notation.ParseSaying(h.Text, h.Hz, l.book)
 	if err != nil {
 		code, said, pasted := l.pasted(h)
 		if !pasted {
 			return nil, nil, err
-		}
-		code.Source, code.GapUS = "hand", max(code.GapUS, h.GapUS)
-		if h.Repeats != nil {
-			code.Repeats = h.Repeats
 		}
 		return []device.Code{code}, said, nil
 	}
@@ -74,45 +73,70 @@ const fewestPasted = 12
 // pasted makes a code of a text that holds one press as people paste it: with titles, words, units, or what a program
 // wrote around it. said is how it was understood. It is false for what is no such text.
 func (l *Library) pasted(h Hand) (c device.Code, said []string, ok bool) {
-	r, err := recording.Open("", strings.NewReader(h.Text), recording.Options{Format: "text"})
-	if err != nil {
+	presses, how, err := pressesOf(h.Text, 2)
+	if err != nil || len(presses) != 1 || count(presses[0]) < fewestPasted {
 		return c, nil, false
 	}
-	var presses []recording.Press
-	for len(presses) < 2 && r.Scan() {
-		presses = append(presses, r.Press())
+	c, said, err = l.clean(presses[0], h)
+	return c, append([]string{fmt.Sprintf("It was understood as %s: %d durations.", how, count(presses[0]))}, said...),
+		err == nil
+}
+
+// pressesOf reads the presses of a text, at most so many, and says how it was understood.
+func pressesOf(text string, most int) (presses []recording.Press, how string, err error) {
+	for _, format := range []string{"", "text"} { // what looks like another format may be none
+		var r *recording.Reader
+		if r, err = recording.Open("", strings.NewReader(text), recording.Options{Format: format}); err != nil {
+			continue
+		}
+		for presses = nil; len(presses) < most && r.Scan(); {
+			presses = append(presses, r.Press())
+		}
+		if how, err = cmp.Or(r.Info.Understood, r.Info.Format), r.Err(); err == nil && len(presses) > 0 {
+			return presses, how, nil
+		}
 	}
-	if r.Err() != nil || len(presses) != 1 {
-		return c, nil, false
+	return nil, "", err
+}
+
+// count is how many durations a press has.
+func count(p recording.Press) (n int) {
+	for _, t := range p.Trains {
+		n += len(t.Train)
 	}
-	p := presses[0]
-	n := 0
-	for i := range p.Trains {
-		n += len(p.Trains[i].Train)
-		p.Trains[i].Gap = max(p.Trains[i].Gap, signal.UnknownGap)
+	return n
+}
+
+// clean makes a code of a press that was read, and says what it is.
+func (l *Library) clean(p recording.Press, h Hand) (c device.Code, said []string, err error) {
+	trains := slices.Clone(p.Trains)
+	for i := range trains {
+		trains[i].Gap = max(trains[i].Gap, signal.UnknownGap)
 	}
 	on := device.ChannelAt(h.Hz)
 	if on.Hz == 0 {
 		on = device.Channel{Medium: line.Infrared, Hz: p.CarrierHz}
 	}
-	s, err := bench.Describe(p.Trains)
-	if n < fewestPasted || err != nil {
-		return c, nil, false
-	}
-	c, err = l.Suggest(on, l.book.Only(on.Medium).Decode(p.Trains).Readings, &s)
+	s, err := bench.Describe(trains)
 	if err != nil {
-		return c, nil, false
+		return c, nil, err
 	}
-	said = append(said, fmt.Sprintf("It was understood as %s: %d durations.", r.Info.Understood, n))
+	if c, err = l.Suggest(on, l.book.Only(on.Medium).Decode(trains).Readings, &s); err != nil {
+		return c, nil, err
+	}
+	c.Source, c.GapUS = "hand", max(c.GapUS, h.GapUS)
+	if h.Repeats != nil {
+		c.Repeats = h.Repeats
+	}
 	if c.Sheet != "" {
-		return c, append(said, fmt.Sprintf("They are %s %s, and are kept as that.", c.Sheet, c.Fields)), true
+		return c, []string{fmt.Sprintf("They are %s %s, and are kept as that.", c.Sheet, c.Fields)}, nil
 	}
-	said = append(said, "No line code is known for sure: "+s.Words())
+	said = []string{"No line code is known for sure: " + s.Words()}
 	if h.Hz == 0 && p.CarrierHz == 0 {
 		said = append(said, "They say no carrier: infrared at "+device.Hertz(c.Channel.Hz)+" is taken. Another one, "+
 			"or a radio channel, is given in Hz.")
 	}
-	return c, said, true
+	return c, said, nil
 }
 
 // known is the line code that a plain train is, where it is one for sure: more than a frame without any check.

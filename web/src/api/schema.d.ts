@@ -620,6 +620,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices/{device}/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give keys of a device what a text has of them: presses, each with a key's name before it; all or none
+         * @description Needs the right to teach, for the device.
+         */
+        post: operations["write-keys"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{device}/controls": {
         parameters: {
             query?: never;
@@ -4731,6 +4751,8 @@ export interface components {
              * @description Text: the line it began on
              */
             line?: number;
+            /** @description Text: the name of a key that stood before it, as short names are */
+            name?: string;
             /**
              * Format: int64
              * @description Software radio: from the centre to the strongest carrier
@@ -5119,11 +5141,13 @@ export interface components {
         LessonStep: {
             /** @description For name: what it is called from now on */
             as?: string;
+            /** @description For code: what the asked key sends, as of HandCode */
+            code?: string;
             /**
-             * @description skip the asked key, go back one, redo a key, add a key, name or drop a key of a free lesson, take the refused press after all, pause, resume, finish
+             * @description skip the asked key, go back one, redo a key, add a key, name or drop a key of a free lesson, take the refused press after all, give the asked key a code, pause, resume, finish
              * @enum {string}
              */
-            do: "skip" | "back" | "redo" | "add" | "name" | "drop" | "accept" | "pause" | "resume" | "finish";
+            do: "skip" | "back" | "redo" | "add" | "name" | "drop" | "accept" | "code" | "pause" | "resume" | "finish";
             /** @description For redo, add, name and drop */
             key?: string;
         };
@@ -10055,6 +10079,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Advice"][];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "write-keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandCode"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Device"];
                 };
             };
             /** @description Bad Request */

@@ -4,6 +4,7 @@ import Button from '@mui/material/Button';
 import MenuItem from '@mui/material/MenuItem';
 import TextField from '@mui/material/TextField';
 import { useState } from 'react';
+import { useSearchParams } from 'react-router';
 import type { CaptureDetail } from '../api/client';
 import { useDevice, useDevices } from '../api/queries';
 import { useKeep, useSendCapture } from './queries';
@@ -66,7 +67,8 @@ function KeepForm({ id }: { id: string }) {
   const devices = useDevices();
   const keep = useKeep(id);
   const [device, setDevice] = useState('');
-  const [key, setKey] = useState('');
+  const suggested = useSearchParams()[0].get('key') ?? ''; // it stood before the signal in a text
+  const [key, setKey] = useState(suggested);
   const chosen = useDevice(device).data;
   return (
     <Box
@@ -92,6 +94,7 @@ function KeepForm({ id }: { id: string }) {
       </TextField>
       <Autocomplete
         freeSolo
+        defaultValue={suggested}
         options={chosen?.keys.map((k) => k.name) ?? []}
         inputValue={key}
         onInputChange={(_, v) => setKey(v)}

@@ -9,7 +9,7 @@ import { words } from '../app/words';
 import { mono } from '../app/theme';
 import { FileButton } from '../shared/FileButton';
 import { Note, Panel } from '../shared/Panel';
-import { read } from '../shared/text';
+import { label, read } from '../shared/text';
 import { SamplesForm } from './SamplesForm';
 import { useImport } from './useImport';
 
@@ -113,7 +113,7 @@ function Found({ of: r }: { of: Recording }) {
         <Box
           key={f.capture_id}
           component={Link}
-          to={`/bench/${f.capture_id}`}
+          to={`/bench/${f.capture_id}${f.name ? `?key=${f.name}` : ''}`}
           sx={{
             display: 'grid',
             gridTemplateColumns: { xs: '1fr auto', sm: '100px 60px 1fr' },
@@ -131,6 +131,7 @@ function Found({ of: r }: { of: Recording }) {
           </Box>
           <span>{f.count} ×</span>
           <Box component="span" sx={{ gridColumn: { xs: '1 / -1', sm: 'auto' }, overflowWrap: 'anywhere' }}>
+            {f.name && <b>{label(f.name)}: </b>}
             {f.readings[0] ? read(f.readings[0]) : (f.structure?.words ?? words.bench.noCode)}
             {f.keys && f.keys.length > 0 && ` (${f.keys.map((k) => `${k.device} ${k.key}`).join(', ')})`}
           </Box>

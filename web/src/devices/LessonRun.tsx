@@ -11,6 +11,7 @@ import { Note, Panel } from '../shared/Panel';
 import { Failed } from '../shared/Failed';
 import { fields } from '../shared/text';
 import { Waveform } from '../shared/Waveform';
+import { CodePart } from './CodePart';
 import { FreeKeys } from './FreeKeys';
 import { LessonKeys } from './LessonKeys';
 
@@ -55,6 +56,14 @@ export function LessonRun({ lesson, onAgain, children }: Props) {
           </Button>
         )}
       </Panel>
+      {running && lesson.key && (
+        <CodePart
+          key={lesson.key}
+          of={lesson.key}
+          busy={step.isPending}
+          onCode={(code) => step.mutate({ do: 'code', code })}
+        />
+      )}
       {lesson.free && <FreeKeys lesson={lesson} />}
       {children}
       {!lesson.free && <LessonKeys lesson={lesson} onRedo={(key) => step.mutate({ do: 'redo', key })} />}
