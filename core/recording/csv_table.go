@@ -39,7 +39,7 @@ func tableOf(text []byte) (table, bool) {
 	lines = lines[:min(len(lines), mostRows)]
 	best, found := table{}, 0.0
 	for _, kind := range []struct{ comma, decimal byte }{{';', '.'}, {';', ','}, {'\t', '.'}, {'\t', ','}, {',', '.'},
-		{'|', '.'}} {
+		{'|', '.'}, {' ', '.'}} {
 		t := table{comma: kind.comma, decimal: kind.decimal, time: -1, lasting: -1}
 		if share := t.fits(lines); share > found+0.01 {
 			best, found = t, share
@@ -286,20 +286,28 @@ func allWhole(values []float64) bool {
 	return !slices.ContainsFunc(values, func(v float64) bool { return v != math.Trunc(v) })
 }
 
-// findLasting finds levels that take turns, and a column of how long each lasts.
-func (t *table) findLasting(column [][]float64) bool {
-	level := slices.IndexFunc(column, func(values []float64) bool {
-		if len(values) < 2*fewestRows {
+// takeTurns says whether numbers are two levels: any two that alternate, or 0 and 1 that mostly do.
+func takeTurns(values []float64) bool {
+	if len(values) < 2*fewestRows {
+		return false
+	}
+	again, binary := 0, true
+	for i, v := range values {
+		binary = binary && (v == 0 || v == 1)
+		switch {
+		case i > 0 && v == values[i-1]:
+			again++
+		case i > 1 && v != values[i-2] && again == 0:
 			return false
 		}
-		for i := 2; i < len(values); i++ {
-			if values[i] != values[i-2] || values[i] == values[i-1] {
-				return false
-			}
-		}
-		return true
-	})
-	if level < 0 || t.columns != 2 {
+	}
+	return again == 0 || binary && 2*again < len(values)
+}
+
+// findLasting finds levels that take turns, and a column of how long each lasts.
+func (t *table) findLasting(column [][]float64) bool {
+	level := slices.IndexFunc(column, takeTurns)
+	if level < 0 || t.columns != 2 || t.comma == ' ' && slices.Max(column[level]) != 1 {
 		return false
 	}
 	t.lasting = 1 - level

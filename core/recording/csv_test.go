@@ -84,6 +84,17 @@ func TestCSV_TablesAsInstrumentsWriteThem(t *testing.T) {
 			}
 			b.WriteString("low,400000\n")
 		},
+		"level and duration, in several rows": func(b *strings.Builder, _ []int, press []float64) {
+			b.WriteString("0 30000\n")
+			for i, us := range press {
+				if us > 1000 {
+					fmt.Fprintf(b, "%d 1000\n", 1-i%2)
+					us -= 1000
+				}
+				fmt.Fprintf(b, "%d %.0f\n", 1-i%2, us)
+			}
+			b.WriteString("0 400000\n")
+		},
 	}
 	for name, write := range kinds {
 		t.Run(name, func(t *testing.T) {

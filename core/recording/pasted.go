@@ -24,6 +24,7 @@ const maxPasted = 1 << 20
 var (
 	errNoList = errors.New("no list of durations is found in it")
 	errUnsure = errors.New("it can be read in two ways")
+	errNoUnit = errors.New("its numbers are too small to be µs: say what 1 is on a line of its own, as in: unit 50 us")
 )
 
 // train is one train of a pasted text, in µs.
@@ -52,13 +53,17 @@ const (
 // wrote around them.
 func readPasted(raw []byte) (reading, error) {
 	text := tidy(decoded(raw))
+	text, unit := saidUnit(text)
 	var all []reading
-	for _, read := range []func(string) (reading, bool){readPeriods, readWords, readJSON, readTable, readLists} {
-		if r, is := read(text); is {
+	for _, read := range []func(string, float64) (reading, bool){readPeriods, readWords, readJSON, readTable, readLists} {
+		if r, is := read(text, unit); is {
 			all = append(all, r)
 		}
 	}
 	if len(all) == 0 {
+		if unit == 0 && tooSmall(text) {
+			return reading{}, errNoUnit
+		}
 		return reading{}, errNoList
 	}
 	slices.SortStableFunc(all, func(a, b reading) int { return b.score - a.score })
@@ -164,7 +169,7 @@ const period = 0.241246
 
 // readPeriods reads words of four hexadecimal digits: a head that says the carrier and how many pairs follow, once and
 // again, each as periods of the carrier.
-func readPeriods(text string) (reading, bool) {
+func readPeriods(text string, _ float64) (reading, bool) {
 	fields := strings.Fields(text)
 	words := make([]int, len(fields))
 	for i, f := range fields {
@@ -199,8 +204,41 @@ var (
 	wordsAndNumbers = regexp.MustCompile(`[A-Za-zµ_]+|[+-]?\d+(?:\.\d+)?`)
 )
 
+// unitWords say how long 1 is.
+var unitWords = regexp.MustCompile(`(?i)\b(?:unit|ticks?|resolution|time ?base|step)\b[^\d\n]{0,20}(\d+(?:\.\d+)?)\s*` +
+	`(us|µs|ms|ns)\b`)
+
+// saidUnit finds how long 1 is in µs, where a text says it, and takes it out; 0 where it does not.
+func saidUnit(text string) (rest string, us float64) {
+	m := unitWords.FindStringSubmatchIndex(text)
+	if m == nil {
+		return text, 0
+	}
+	us, err := strconv.ParseFloat(text[m[2]:m[3]], 64)
+	if err != nil || us == 0 {
+		return text, 0
+	}
+	return text[:m[0]] + text[m[1]:], us * units[strings.ToLower(text[m[4]:m[5]])]
+}
+
+// tooSmall says whether a text has a list of numbers that would be durations if 1 were longer.
+func tooSmall(text string) bool {
+	for line := range strings.Lines(text) {
+		for _, run := range runsOf(masked.ReplaceAllString(line, "")) {
+			values := make([]float64, len(run.numbers))
+			for i, n := range run.numbers {
+				values[i] = n.value
+			}
+			if len(values) >= fewestSmall && median(values) < smallest && slices.Max(values) <= signal.MaxDuration {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // readWords reads durations of which each says what it is: mark 560 space 1690.
-func readWords(text string) (reading, bool) {
+func readWords(text string, unit float64) (reading, bool) {
 	type level struct {
 		mark bool
 		us   float64
@@ -227,11 +265,11 @@ func readWords(text string) (reading, bool) {
 			case kind == "end":
 				presses, now = append(presses, now), nil
 			default:
-				now = append(now, level{kind == "mark", n})
+				now = append(now, level{kind == "mark", n * max(unit, 1)})
 				said++
 			}
 			kind = ""
-		case units[lower] > 0 && len(now) > 0:
+		case unit == 0 && units[lower] > 0 && len(now) > 0:
 			now[len(now)-1].us *= units[lower]
 		default:
 			other++
@@ -262,7 +300,7 @@ func readWords(text string) (reading, bool) {
 }
 
 // readJSON reads the lists of numbers in JSON, at any depth, the pairs of tables, and what objects call a duration.
-func readJSON(text string) (reading, bool) {
+func readJSON(text string, unit float64) (reading, bool) {
 	var v any
 	if json.Unmarshal([]byte(text), &v) != nil {
 		return reading{}, false
@@ -292,7 +330,7 @@ func readJSON(text string) (reading, bool) {
 			}
 		case []any:
 			if flat, is := flatNumbers(v); is {
-				if d, _, is := durations(flat); is {
+				if d, _, is := durations(flat, unit); is {
 					out.trains = append(out.trains, train{us: d, name: name})
 				}
 				return
@@ -334,7 +372,7 @@ func flatNumbers(v []any) (out []number, is bool) {
 }
 
 // readTable reads rows of an index that counts, a mark and a space.
-func readTable(text string) (reading, bool) {
+func readTable(text string, unit float64) (reading, bool) {
 	var all []number
 	index := -1
 	rows := 0
@@ -364,7 +402,7 @@ func readTable(text string) (reading, bool) {
 			all = append(all, number{value: max(x, -x)})
 		}
 	}
-	d, _, is := durations(all)
+	d, _, is := durations(all, unit)
 	if rows < 4 || !is {
 		return reading{}, false
 	}

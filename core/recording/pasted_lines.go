@@ -82,8 +82,16 @@ func group(s string, m []int, i int) string {
 	return s[m[2*i]:m[2*i+1]]
 }
 
-// durations makes durations in µs of numbers, mark first, and says what speaks for that.
-func durations(all []number) (us []float64, score int, is bool) {
+const (
+	// smallest is the µs that the middle one of durations has at least: less are counts of a clock that nobody knows.
+	smallest = 40
+	// fewestSmall is how many small numbers are asked about.
+	fewestSmall = 16
+)
+
+// durations makes durations in µs of numbers, mark first, and says what speaks for that. said is how long 1 is in µs, 0
+// where nothing says so.
+func durations(all []number, said float64) (us []float64, score int, is bool) {
 	unit, some := "", false
 	for _, n := range all {
 		if n.unit != "" {
@@ -98,7 +106,9 @@ func durations(all []number) (us []float64, score int, is bool) {
 	for i, n := range all {
 		values[i] = n.value
 	}
-	if some {
+	if said > 0 {
+		factor, score, some = said, 2, true
+	} else if some {
 		factor, score = units[unit], 2
 	} else if m := median(values); m < 20 && slices.ContainsFunc(all, func(n number) bool { return n.fraction }) {
 		if factor = 1e3; m < 0.05 {
@@ -134,10 +144,10 @@ func durations(all []number) (us []float64, score int, is bool) {
 		return nil, 0, false
 	}
 	m := median(values)
-	if !some && (m < 40 || m > 20_000) { // counts of a clock that nobody knows
+	if !some && (m < smallest || m > 20_000) {
 		return nil, 0, false
 	}
-	if m < 40 || m > 20_000 {
+	if m < smallest || m > 20_000 {
 		score -= 4
 	}
 	if len(values) >= 11 {
@@ -163,7 +173,7 @@ type block struct {
 }
 
 // readLists reads runs of numbers, line by line; words begin another press, and so do blank lines and prose.
-func readLists(text string) (reading, bool) {
+func readLists(text string, unit float64) (reading, bool) {
 	var blocks []block
 	var now block
 	closes := func() {
@@ -236,12 +246,12 @@ func readLists(text string) (reading, bool) {
 	closes()
 	out := reading{about: "lists of numbers", score: -1}
 	for _, b := range blocks {
-		lines, sure := b.presses()
+		lines, sure := b.presses(unit)
 		if !sure {
 			return reading{about: out.about, score: -1, trains: []train{{}}}, true
 		}
 		for _, l := range lines {
-			if d, score, is := durations(l.numbers); is && len(d) >= 5 {
+			if d, score, is := durations(l.numbers, unit); is && len(d) >= 5 {
 				out.trains = append(out.trains, train{us: d, line: l.line})
 				if len(lines) == 1 {
 					out.trains[len(out.trains)-1].name = b.name
@@ -260,7 +270,7 @@ type lined struct {
 }
 
 // presses joins the lines of a block to one press, or takes each as one; sure is false where as much speaks for either.
-func (b block) presses() (out []lined, sure bool) {
+func (b block) presses(unit float64) (out []lined, sure bool) {
 	joined := lined{slices.Concat(b.lines...), b.first[0]}
 	if len(b.lines) == 1 {
 		return []lined{joined}, true
@@ -268,7 +278,7 @@ func (b block) presses() (out []lined, sure bool) {
 	for i, l := range b.lines {
 		out = append(out, lined{l, b.first[i]})
 	}
-	together, single := b.forJoining(joined.numbers), b.forParting()
+	together, single := b.forJoining(joined.numbers), b.forParting(unit)
 	switch {
 	case together >= single+1:
 		return []lined{joined}, true
@@ -301,7 +311,7 @@ func (b block) forJoining(all []number) (score int) {
 }
 
 // forParting is what speaks for a press on each line.
-func (b block) forParting() (score int) {
+func (b block) forParting(unit float64) (score int) {
 	counts, _ := b.counts()
 	least := slices.Min(counts)
 	all := slices.Concat(b.lines...)
@@ -311,7 +321,7 @@ func (b block) forParting() (score int) {
 	odd, equal := true, true
 	var firsts []float64
 	for _, l := range b.lines {
-		d, _, is := durations(l)
+		d, _, is := durations(l, unit)
 		if !is {
 			return score - 6
 		}

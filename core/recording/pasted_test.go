@@ -202,3 +202,38 @@ func FuzzPasted(f *testing.F) {
 		}
 	})
 }
+
+func TestText_SmallNumbersNeedAUnit(t *testing.T) {
+	t.Parallel()
+	var ticks []int
+	for _, us := range aPress() {
+		ticks = append(ticks, (us+25)/50)
+	}
+	list := ints(ticks, ", ")
+	for _, text := range []string{list, "power: " + list, "int power[67] = {" + list + "};", `{"raw": [` + list + `]}`} {
+		read := func(text string) ([]Press, error) {
+			r, err := Open("", strings.NewReader(text), Options{})
+			if err != nil {
+				return nil, err
+			}
+			var out []Press
+			for r.Scan() {
+				out = append(out, r.Press())
+			}
+			return out, r.Err()
+		}
+		_, err := read(text)
+		assert.ErrorContains(t, err, "unit 50 us", text)
+		got, err := read("unit 50 us\n" + text)
+		if text[0] == '{' {
+			continue // a line before it makes it no JSON
+		}
+		require.NoError(t, err, text)
+		require.Len(t, got, 1)
+		require.Len(t, got[0].Trains[0].Train, 67)
+		assert.Equal(t, 9000, got[0].Trains[0].Train[0])
+	}
+	got, _, err := all(t, each(aPress(), "mark %d", "space %d", " ")+"\ntick = 2 µs")
+	require.NoError(t, err)
+	assert.Equal(t, 18_000, got[0][0])
+}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"urbo/core/signal"
@@ -27,18 +28,25 @@ func openText(r *Reader) (source, error) {
 		return &text{r, signal.NewScanner(io.MultiReader(bytes.NewReader(whole), r.in))}, nil
 	}
 	plain := signal.NewScanner(bytes.NewReader(whole))
+	ask := false
 	for plain.Scan() {
+		ask = ask || small(plain.Text().Train)
 	}
-	if plain.Err() != nil {
+	if plain.Err() != nil || ask {
 		found, err := readPasted(whole)
 		if err == nil {
 			return &pasted{r, found}, nil
 		}
-		if errors.Is(err, errUnsure) {
+		if errors.Is(err, errUnsure) || errors.Is(err, errNoUnit) {
 			return nil, err
 		}
 	}
 	return &text{r, signal.NewScanner(bytes.NewReader(whole))}, nil
+}
+
+// small says whether durations are counts of a clock that nobody knows.
+func small(train signal.Train) bool {
+	return len(train) >= fewestSmall && slices.Sorted(slices.Values(train))[len(train)/2] < smallest
 }
 
 // pasted hands out what was read of a pasted text.
@@ -97,7 +105,8 @@ func sniffArray(head []byte) bool {
 type array struct {
 	r      *Reader
 	line   int
-	before []byte // what stands before the next brace, the end of it
+	before []byte  // what stands before the next brace, the end of it
+	unit   float64 // µs of 1, 0 where nothing says so
 }
 
 func openArray(r *Reader) (source, error) { return &array{r: r, line: 1}, nil }
@@ -167,6 +176,19 @@ func (a *array) list(body string, line int) error {
 	found, err := signal.ParseText(body)
 	if err != nil {
 		return fmt.Errorf("line %d: %w", line, err)
+	}
+	if _, us := saidUnit(string(a.before)); us > 0 {
+		a.unit = us
+	}
+	if a.unit == 0 && small(found.Train) {
+		return fmt.Errorf("line %d: %w", line, errNoUnit)
+	}
+	for i, d := range found.Train {
+		found.Train[i] = int(float64(d)*max(a.unit, 1) + 0.5)
+	}
+	found.Gap = int(float64(found.Gap) * max(a.unit, 1))
+	if found.Gap > signal.MaxDuration || slices.Max(found.Train) > signal.MaxDuration {
+		return fmt.Errorf("line %d: a duration is 1 to %d µs", line, signal.MaxDuration)
 	}
 	p := Press{Trains: pieces(found), Line: line}
 	if m := cArray.FindSubmatch(a.before); m != nil {
