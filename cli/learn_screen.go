@@ -186,8 +186,8 @@ func (s lessonScreen) draw() string {
 	case l.Free:
 		line(c.quiet.Render(wrap.Render(choices("n name", "d drop", "t take it after all", "p pause", "f finish"))))
 	default:
-		line(c.quiet.Render(wrap.Render(choices("s skip", "b back", "r redo", "a add", "c code", "t take it after all", "p pause",
-			"f finish"))))
+		line(c.quiet.Render(wrap.Render(choices("s skip", "b back", "r redo", "a add", "c code", "t take it after all",
+			"p pause", "f finish"))))
 	}
 	return b.String()
 }

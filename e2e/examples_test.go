@@ -53,6 +53,8 @@ func newShell(t *testing.T) *shell {
 		fmt.Fprintf(&pasted, "%s %d us\n", []string{"mark", "space"}[i%2], us)
 	}
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "pasted.txt"), []byte(pasted.String()), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "keys.txt"),
+		[]byte("up: nec address=57 command=20\ndown: nec address=57 command=21\n"), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "fanfare.txt"), []byte("run fanfare\nwait 1 s\nrun fanfare\n"),
 		0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "lights.txt"),

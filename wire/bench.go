@@ -87,8 +87,8 @@ type Finding struct {
 
 // FindingOf translates a finding.
 func FindingOf(f bench.Finding) Finding {
-	out := Finding{Count: f.Count, AtUS: f.At, Line: f.Line, Name: device.Slug(f.Name), CarrierHz: f.CarrierHz, OffsetHz: f.OffsetHz,
-		Trains:   f.Trains,
+	out := Finding{Count: f.Count, AtUS: f.At, Line: f.Line, Name: device.Slug(f.Name), CarrierHz: f.CarrierHz,
+		OffsetHz: f.OffsetHz, Trains: f.Trains,
 		Readings: Readings(f.Readings), Held: f.Held}
 	if f.Structure.Frame != nil {
 		s := StructureOf(f.Structure)

@@ -93,8 +93,8 @@ func (l *Lesson) Hear(book *line.Book, p Press, knows Knows) (Take, *Learned) {
 		return t, &learned
 	}
 	if _, _, unsure := turning(l.Takes); unsure {
-		t.Text = fmt.Sprintf("Every second press differs in one bit: the handset may alternate. Press %q once more to be "+
-			"sure.", plain.Label(l.Asked()))
+		t.Text = fmt.Sprintf("Every second press differs in one bit: the handset may alternate. Press %q once more to "+
+			"be sure.", plain.Label(l.Asked()))
 		l.Last = &t
 		return t, nil
 	}

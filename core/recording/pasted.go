@@ -55,7 +55,8 @@ func readPasted(raw []byte) (reading, error) {
 	text := tidy(decoded(raw))
 	text, unit := saidUnit(text)
 	var all []reading
-	for _, read := range []func(string, float64) (reading, bool){readPeriods, readWords, readJSON, readTable, readLists} {
+	for _, read := range []func(string, float64) (reading, bool){readPeriods, readWords, readJSON, readTable,
+		readLists} {
 		if r, is := read(text, unit); is {
 			all = append(all, r)
 		}

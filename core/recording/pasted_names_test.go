@@ -17,7 +17,7 @@ func TestText_NamesBeforeTrainsAreSuggested(t *testing.T) {
 		"power: " + x + "\nvolume up: " + y:                                           {"power", "volume up"},
 		"Projector on\n\n" + x + "\n\nProjector off\n\n" + y:                          {"Projector on", "Projector off"},
 		"# mute\n" + x + "\n# input 2\n" + y:                                          {"mute", "input 2"},
-		"const uint16_t volumeUp[67] = {" + x + "};\nint dark[] = {" + y + "};":       {"volume Up", "dark"},
+		"const uint16_t volUp[67] = {" + x + "};\nint dark[] = {" + y + "};":          {"vol Up", "dark"},
 		`{"mute": [` + x + `], "blue": [` + y + `]}`:                                  {"blue", "mute"},
 		`[{"name": "Mute", "raw": [` + x + `]}, {"key": "blue", "raw": [` + y + `]}]`: {"Mute", "blue"},
 		"Button: zoom\nraw (67): " + x + "\nButton: dark\nraw (67): " + y:             {"zoom", "dark"},

@@ -355,8 +355,8 @@ func (w *waterfall) channel(hz float64, from, to int64) channel {
 	return channel{w.mixed, w.rate / float64(first), 127 * float32(first)}
 }
 
-// level is how loud a channel is over time, through a Hann window of so many seconds in steps of a twelfth of it, and how
-// many of its values are a second.
+// level is how loud a channel is over time, through a Hann window of so many seconds in steps of a twelfth of it, and
+// how many of its values are a second.
 func (c channel) level(seconds float64) ([]float32, float64) {
 	const parts = 12
 	by := max(int(math.Round(seconds*c.rate/parts)), 1)

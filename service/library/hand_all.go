@@ -42,8 +42,8 @@ func (l *Library) WriteAll(ctx context.Context, slug string, h Hand, note Note) 
 	at := map[string]string{} // where each key stands
 	for _, w := range all {
 		if w.key == "" {
-			return d, nil, fmt.Errorf("%w: %s has no name before it: write the key's name on the line above, or give it "+
-				"to one key alone", ErrKeys, w.where)
+			return d, nil, fmt.Errorf("%w: %s has no name before it: write the key's name on the line above, or give "+
+				"it to one key alone", ErrKeys, w.where)
 		}
 		if before, twice := at[w.key]; twice {
 			return d, nil, fmt.Errorf("%w: %s and %s are both called %s", ErrKeys, before, w.where, w.key)

@@ -630,7 +630,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Give keys of a device what a text has of them: presses, each with a key's name before it; all or none
+         * Give keys of a device what a text has of them: lines of NAME: CODE, or presses with names before them
          * @description Needs the right to teach, for the device.
          */
         post: operations["write-keys"];
