@@ -111,7 +111,7 @@ func modelled(flat []int) (Structure, bool) {
 	}
 	c := cutUp(e, m, runs)
 	b, ok := voted(c, m.style)
-	if !ok || !b.believable(m.score/float64(bits)) {
+	if !ok || !b.believable(m.score/float64(bits), m.sigma/m.unit) {
 		return Structure{}, false
 	}
 	b.trimEnds(m)
@@ -139,8 +139,13 @@ func (s Structure) Varies() []int {
 }
 
 // believable says whether a frame is one, by how much each bit of the press is worth: a short one, or one that comes
-// alone, has to be better. Bits that are all alike, and come once, are a clock.
-func (b *ballot) believable(perBit float64) bool {
+// alone, has to be better, and so has one whose durations are far off: blur is of a unit. Bits that are all alike, and
+// come once, are a clock.
+func (b *ballot) believable(perBit, blur float64) bool {
+	const usualBlur, enoughBlurred = 0.16, 60
+	if blur > usualBlur && len(b.bits)*len(b.group) < enoughBlurred {
+		return false
+	}
 	if len(b.group) == 1 && len(b.bits) > 0 && strings.Count(b.bits, b.bits[:1]) == len(b.bits) {
 		return false
 	}
