@@ -111,7 +111,7 @@ func modelled(flat []int) (Structure, bool) {
 	}
 	c := cutUp(e, m, runs)
 	b, ok := voted(c, m.style)
-	if !ok || !b.believable(m.score/float64(bits), m.sigma/m.unit) {
+	if !ok || !b.believable(m.score/float64(bits), m.sigma/m.unit, len(flat)) {
 		return Structure{}, false
 	}
 	b.trimEnds(m)
@@ -139,18 +139,37 @@ func (s Structure) Varies() []int {
 }
 
 // believable says whether a frame is one, by how much each bit of the press is worth: a short one, or one that comes
-// alone, has to be better, and so has one whose durations are far off: blur is of a unit. Bits that are all alike, and
-// come once, are a clock.
-func (b *ballot) believable(perBit, blur float64) bool {
-	const usualBlur, enoughBlurred = 0.16, 60
+// alone, has to be better, and so has one whose durations are far off: blur is of a unit. A frame that comes alone has
+// to be most of the durations of the press, and its bits neither all alike nor in turns: that is a clock, or a tone.
+func (b *ballot) believable(perBit, blur float64, durations int) bool {
+	const usualBlur, enoughBlurred, leastCovered = 0.16, 60, 0.4
 	if blur > usualBlur && len(b.bits)*len(b.group) < enoughBlurred {
 		return false
 	}
-	if len(b.group) == 1 && len(b.bits) > 0 && strings.Count(b.bits, b.bits[:1]) == len(b.bits) {
-		return false
+	if len(b.group) > 1 {
+		return len(b.bits) >= fewestBits && (len(b.bits) >= 2*fewestBits || len(b.group) >= 3)
 	}
-	return len(b.bits) >= fewestBits && (len(b.bits) >= 2*fewestBits || len(b.group) >= 3) &&
-		(len(b.group) > 1 || perBit >= leastAlone)
+	covered := 0
+	for _, r := range b.segments[b.group[0]].runs {
+		covered += r.to - r.from
+	}
+	return len(b.bits) >= 2*fewestBits && perBit >= leastAlone && !even(b.bits) &&
+		float64(covered) >= leastCovered*float64(durations)
+}
+
+// even says whether bits hardly change, or hardly do anything else.
+func even(bits string) bool {
+	const leastChanges, oneIn = 3, 6
+	changes, breaks := 0, 0 // breaks are where a bit that changed comes after one that did not, or the other way round
+	for i := 1; i < len(bits); i++ {
+		if bits[i] != bits[i-1] {
+			changes++
+		}
+		if i > 1 && (bits[i] != bits[i-1]) != (bits[i-1] != bits[i-2]) {
+			breaks++
+		}
+	}
+	return min(changes, breaks) < max(leastChanges, (len(bits)+oneIn-1)/oneIn)
 }
 
 // place finds where the frames of a press begin, how far they are apart, and what is sent once before them.

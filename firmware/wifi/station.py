@@ -1,0 +1,436 @@
+# A station of the link that docs/station-link.md describes: its messages, ports, ids, and the way back to the house.
+# What a port is made of stands in software.py, rmt.py or pio.py; names, pins and Wi-Fi in main.py.
+import asyncio
+import gc
+import json
+import machine
+import micropython
+import os
+from array import array
+from time import ticks_add, ticks_diff, ticks_ms, ticks_us
+
+import websocket
+
+FIRMWARE = "1"
+LONGEST = 512  # durations of all parts of a send, and of a train that is heard
+MESSAGE = 3 * 8 * LONGEST + 512  # bytes of the longest message
+REMEMBERED = 64  # ids
+SILENCE = 20_000  # us after which a train that is heard is over
+SOONEST, LATEST = 1, 60  # s until the next dial
+STABLE = 30  # s after which a connection counts as one, and without a word from the house as none
+ENOUGH = 90  # s without Wi-Fi after which the radio begins anew
+
+
+def say(*words):
+    print("urbo:", *words)
+
+
+class Clock:
+    """us since the start, which does not wrap as ticks_us does. It is asked at least every few minutes."""
+
+    def __init__(self):
+        self.last, self.us = ticks_us(), 0
+
+    def now(self):
+        return self.at(ticks_us())
+
+    def at(self, ticks):
+        d = ticks_diff(ticks, self.last)
+        if d > 0:
+            self.us += d
+            self.last = ticks
+            return self.us
+        return self.us + d
+
+
+class Ear:
+    """Durations as a receiver hears them, in a ring that an interrupt fills. A subclass calls edge or put."""
+
+    def __init__(self, active_low):
+        self.active_low = active_low
+        self.ring = array("i", bytes(4 * 2 * LONGEST))
+        self.head = self.tail = 0
+        self.train, self.began, self.last = [], None, ticks_us()
+
+    def put(self, us):
+        """A level has lasted us and is over: marks are positive, spaces negative."""
+        after = (self.head + 1) % len(self.ring)
+        if after != self.tail:  # else it is full, and the rest of the train is lost
+            self.ring[self.head] = us
+            self.head = after
+        self.last = ticks_us()
+
+    def heard(self, clock):
+        """A train that is over, as what the link says of it, or None."""
+        while self.tail != self.head:
+            us = self.ring[self.tail]
+            self.tail = (self.tail + 1) % len(self.ring)
+            if us < 0:
+                if not self.train:
+                    continue
+                if -us >= SILENCE:
+                    return self.give(-us, False)
+                if len(self.train) >= LONGEST - 1:
+                    return self.give(-us, True)
+                self.train.append(max(-us, 1))
+            elif len(self.train) % 2:  # a space was lost
+                self.train[-1] += us
+            else:
+                self.train.append(max(us, 1))
+        quiet = ticks_diff(ticks_us(), self.last)
+        if len(self.train) % 2 and quiet >= SILENCE and self.rests():
+            return self.give(quiet, False)
+        return None
+
+    def give(self, gap, more):
+        train, self.train = self.train, []
+        end = ticks_diff(ticks_us(), self.last)
+        return {"gap_us": gap, "train": train, "end": end, "more": more}
+
+    def rests(self):
+        """Whether no mark goes on."""
+        return True
+
+
+class PinEar(Ear):
+    """A receiver whose edges interrupt the program."""
+
+    def __init__(self, number, active_low):
+        Ear.__init__(self, active_low)
+        self.pin = machine.Pin(number, machine.Pin.IN, machine.Pin.PULL_UP if active_low else None)
+        self.at = ticks_us()
+        edges = machine.Pin.IRQ_RISING | machine.Pin.IRQ_FALLING
+        try:
+            self.pin.irq(self.edge, edges, hard=True)
+        except TypeError:  # a chip without hard interrupts
+            self.pin.irq(self.edge, edges)
+
+    def edge(self, pin):
+        now = ticks_us()
+        us = ticks_diff(now, self.at)
+        self.at = now
+        mark = pin.value() == self.active_low  # the level that is over now
+        self.put(us if mark else -us)
+
+    def rests(self):
+        return self.pin.value() == self.active_low
+
+
+class Output:
+    """What all transmitters do with a send. A subclass has play(durations, hz, duty), a task that returns when the last
+    duration is over, and off()."""
+
+    # parts and hold of the send on the air; id is None where there is none
+    id = None
+
+    def begin(self, m):
+        self.id, self.until, self.cancelled = m["id"], None, False
+
+    def hold(self, lease):
+        self.until = ticks_add(ticks_ms(), min(lease, 60_000))
+
+    def held(self):
+        return self.until is not None and ticks_diff(self.until, ticks_ms()) > 0
+
+    async def send(self, m, hz):
+        """Plays a send, and returns how long it took in us."""
+        began = ticks_us()
+        took, trailing = 0, 0
+        duty = m.get("duty") or 0.33
+        repeats = m.get("repeats", 0)
+        for name in ("once", "repeat", "last"):
+            part = m.get(name)
+            while part and (name != "repeat" or not self.cancelled and (repeats > 0 or self.held())):
+                await self.play(part, hz, duty)
+                took, trailing = took + sum(part), part[-1]
+                await asyncio.sleep_ms(0)  # so that a hold or a cancel is read
+                if name != "repeat":
+                    break
+                repeats -= 1
+        rest = m.get("gap_us", 0) - trailing
+        if rest > 0:
+            took += rest
+        wait = took - ticks_diff(ticks_us(), began)
+        if wait > 0:
+            await asyncio.sleep_ms(wait // 1000)
+        return max(took, ticks_diff(ticks_us(), began) if took < 300_000_000 else took)
+
+
+class Station:
+    def __init__(self, name, model, house, token, ports, make, led=None, authority=None):
+        self.name, self.model, self.house, self.token, self.authority = name, model, house, token, authority
+        self.clock = Clock()
+        self.socket, self.heard_at = None, ticks_ms()
+        self.answers, self.order = {}, []  # by id; None while it is on the air
+        self.outs, self.ears, self.ports, self.wrong = {}, {}, [], []
+        self.led = self.light(led)
+        self.dog = None
+        for p in ports:
+            self.add(p, make)
+        gc.collect()
+
+    def light(self, pin):
+        try:
+            return machine.Pin(pin, machine.Pin.OUT, value=0) if pin is not None else None
+        except (ValueError, TypeError, OSError) as e:
+            say("no LED at pin", pin, "-", e)
+
+    def add(self, p, make):
+        """Takes a port into use. One that cannot be is named, and left out."""
+        try:
+            sends = p["direction"] == "transmitter"
+            (self.outs if sends else self.ears)[p["id"]] = make(p)
+            usual = (30_000, 60_000) if sends and p["medium"] == "infrared" else (p.get("hz", 38_000),) * 2
+            self.ports.append(
+                {"id": p["id"], "direction": p["direction"], "medium": p["medium"], "from_hz": usual[0], "to_hz": usual[1],
+                 "longest": LONGEST}
+            )
+        except Exception as e:
+            self.wrong.append("port {} at pin {} does not work: {}".format(p.get("id"), p.get("pin"), e))
+            say(self.wrong[-1])
+
+    def hello(self):
+        self.tell({"t": "hello", "link": 1, "station": self.name, "model": self.model, "firmware": FIRMWARE,
+                   "message": MESSAGE, "ports": self.ports})
+
+    def tell(self, m):
+        if self.socket:
+            self.socket.send(json.dumps(m))
+
+    def answer(self, m):
+        """Answers a send, and remembers that."""
+        self.answers[m["id"]] = m
+        self.tell(m)
+
+    def remember(self, id):
+        self.answers[id] = None
+        self.order.append(id)
+        if len(self.order) > REMEMBERED:
+            self.answers.pop(self.order.pop(0), None)
+
+    def take(self, text, whole):
+        """Does what the house says."""
+        self.heard_at = ticks_ms()
+        if not whole:
+            begins = text.split('"id":"', 1)
+            if len(begins) == 2 and text.find('"t":"send"') >= 0:
+                self.tell({"t": "failed", "id": begins[1].split('"', 1)[0], "reason": "this message is too long for me"})
+            return
+        try:
+            m = json.loads(text)
+            t = m.get("t")
+        except (ValueError, AttributeError):
+            return  # no message
+        if t == "ping":
+            self.tell({"t": "pong"})
+        elif t == "who":
+            self.hello()
+        elif t == "refused":
+            say("the house refuses this station:", m.get("reason"))
+        elif t == "welcome":
+            say("at the house, as", self.name)
+            for text in self.wrong:
+                self.tell({"t": "note", "severity": "error", "text": text})
+        elif t == "send":
+            self.send(m)
+        elif t in ("hold", "cancel"):
+            for out in self.outs.values():
+                if out.id is not None and out.id == m.get("id"):
+                    if t == "cancel":
+                        out.cancelled = True
+                    elif isinstance(m.get("lease_ms", 0), int):
+                        out.hold(m.get("lease_ms", 0))
+
+    def send(self, m):
+        id = m.get("id")
+        if not isinstance(id, str) or not 0 < len(id) <= 24:
+            return
+        if id in self.answers:  # it is answered again, and not sent again
+            if self.answers[id]:
+                self.tell(self.answers[id])
+            return
+        why = self.refuses(m)
+        if why:
+            self.tell({"t": "failed", "id": id, "reason": why})
+            return
+        out = self.outs[m["port"]]
+        out.begin(m)  # at once: a hold may be the next message
+        self.remember(id)
+        asyncio.create_task(self.play(out, m))
+
+    def refuses(self, m):
+        """Why a send cannot be played, None where it can."""
+        out = self.outs.get(m.get("port"))
+        if out is None:
+            return "no transmitter {} here".format(m.get("port"))
+        if out.id is not None:
+            return "still sending something else"
+        port = [p for p in self.ports if p["id"] == m["port"]][0]
+        try:
+            hz = m.get("carrier_hz", 0) + m.get("frequency_hz", 0)
+            if hz and not port["from_hz"] <= hz <= port["to_hz"]:
+                return "{} Hz cannot be sent here".format(hz)
+            n = 0
+            for name in ("once", "repeat", "last"):
+                part = m.get(name) or []
+                n += len(part)
+                if len(part) % 2:
+                    return "a part has to end with a space"
+                for d in part:
+                    if not isinstance(d, int) or not 0 < d <= 10_000_000:
+                        return "a duration is 1 to 10000000 us"
+            if n > LONGEST:
+                return "{} durations are too long: the most is {}".format(n, LONGEST)
+            if not n or m.get("repeats", 0) < 0 or m.get("gap_us", 0) < 0 or not 0 <= (m.get("duty") or 0) <= 1:
+                return "there is nothing that can be sent"
+        except TypeError:
+            return "this is no send"
+
+    async def play(self, out, m):
+        answer = {"t": "failed", "id": m["id"], "reason": "it was not begun in time"}
+        came = ticks_ms()
+        try:
+            gc.collect()  # now, and not between two durations
+            if not m.get("within_ms") or ticks_diff(ticks_ms(), came) <= m["within_ms"]:
+                started = self.clock.now()
+                took = await out.send(m, m.get("carrier_hz") or 38_000)
+                answer = {"t": "sent", "id": m["id"], "started": started, "took": took}
+        except Exception as e:
+            answer["reason"] = "the transmitter failed: {}".format(e)
+            say(answer["reason"])
+        finally:
+            out.off()
+            out.id = None
+        try:
+            self.answer(answer)
+        except OSError:
+            pass  # it is told when the house asks again
+
+    def listen(self):
+        for id, ear in self.ears.items():
+            h = ear.heard(self.clock)
+            if h is None:
+                continue
+            at = self.clock.now() - h["end"] - sum(h["train"])
+            m = {"t": "heard", "port": id, "at": max(at, 0), "train": h["train"], "gap_us": h["gap_us"]}
+            if h["more"]:
+                m["more"] = True
+            self.tell(m)
+
+    def feed(self):
+        if self.dog:
+            self.dog.feed()
+
+    async def visit(self):
+        """One connection to the house, from the dial to its end. It returns after how many ms it ended."""
+        self.socket = websocket.WebSocket(self.house, self.token, MESSAGE, self.authority)
+        began = self.heard_at = ticks_ms()
+        greeted = pinged = False
+        try:
+            while True:
+                self.feed()
+                m = self.socket.poll()
+                if m:
+                    self.take(*m)
+                if self.socket.greeted and not greeted:
+                    greeted = True
+                    self.hello()
+                if greeted:
+                    self.listen()
+                quiet = ticks_diff(ticks_ms(), self.heard_at)
+                if quiet < 1000 * STABLE // 2:
+                    pinged = False
+                elif quiet > 1000 * STABLE:
+                    raise OSError("the house says nothing any more")
+                elif greeted and not pinged:
+                    pinged = True
+                    self.tell({"t": "ping"})
+                self.shine(greeted)
+                await asyncio.sleep_ms(0 if m else 4)
+        finally:
+            self.last_visit = ticks_diff(ticks_ms(), began)
+            self.socket.close()
+            self.socket = None
+
+    def shine(self, on):
+        if self.led:
+            self.led.value(1 if on or ticks_ms() // 250 % 2 else 0)
+
+    async def pause(self, seconds):
+        """Waits, somewhat longer or shorter each time, so that not all boards dial at once."""
+        end = ticks_add(ticks_ms(), seconds * 750 + os.urandom(1)[0] * seconds * 2)
+        while ticks_diff(end, ticks_ms()) > 0:
+            self.feed()
+            self.shine(False)
+            for ear in self.ears.values():
+                ear.heard(self.clock)  # nobody is told
+            self.clock.now()
+            await asyncio.sleep_ms(100)
+
+    async def run(self, wifi=None, watchdog=True):
+        """Serves the house, for good. Transmitters are off whatever happens."""
+        pause, lost = SOONEST, ticks_ms()
+        if watchdog:
+            try:
+                self.dog = machine.WDT(timeout=8000)
+            except (AttributeError, ValueError, TypeError, OSError) as e:
+                say("no watchdog:", e)
+        while True:
+            try:
+                if wifi and not wifi.here():
+                    if ticks_diff(ticks_ms(), lost) > 1000 * ENOUGH:
+                        wifi.begin()
+                        lost = ticks_ms()
+                    await self.pause(SOONEST)
+                    continue
+                lost = ticks_ms()
+                self.last_visit = 0
+                await self.visit()
+            except OSError as e:
+                say("not at the house:", e)
+            except Exception as e:  # a fault of this program: it begins anew
+                say("failed:", repr(e))
+            gc.collect()
+            if self.last_visit > 1000 * STABLE:
+                pause = SOONEST
+            await self.pause(pause)
+            pause = min(2 * pause, LATEST)
+
+
+class WiFi:
+    """The network: it comes back by itself after the router was away."""
+
+    def __init__(self, name, password, country=None):
+        import network
+
+        if country and hasattr(network, "country"):
+            network.country(country)
+        self.network, self.name, self.password, self.was = network, name, password, None
+        self.wlan = network.WLAN(network.STA_IF)
+        self.begin()
+
+    def begin(self):
+        say("Wi-Fi:", self.name)
+        self.wlan.active(False)
+        self.wlan.active(True)
+        for quick in (getattr(self.wlan, "PM_NONE", None), 0xA11140):  # no power saving: it costs 100 ms a message
+            try:
+                if quick is not None:
+                    self.wlan.config(pm=quick)
+                    break
+            except (ValueError, OSError, TypeError):
+                pass
+        try:
+            self.wlan.connect(self.name, self.password)
+        except OSError as e:
+            say("Wi-Fi:", e)
+
+    def here(self):
+        is_here = self.wlan.isconnected()
+        if is_here != self.was:
+            self.was = is_here
+            say("Wi-Fi:", "here, as " + self.wlan.ifconfig()[0] if is_here else "away; the network is looked for")
+        return is_here
+
+
+micropython.alloc_emergency_exception_buf(100)
