@@ -51,6 +51,7 @@ class Transmitter(station.Output):
                     pass
         finally:
             level(spaces)
+        return at
 
 
 def make(p):

@@ -117,8 +117,8 @@ class PinEar(Ear):
 
 
 class Output:
-    """What all transmitters do with a send. A subclass has play(durations, hz, duty), a task that returns when the last
-    duration is over, and off()."""
+    """What all transmitters do with a send. A subclass has play(durations, hz, duty), a task that returns about when the
+    last duration is over, and gives the ticks of that; and off()."""
 
     # parts and hold of the send on the air; id is None where there is none
     id = None
@@ -134,26 +134,24 @@ class Output:
 
     async def send(self, m, hz):
         """Plays a send, and returns how long it took in us."""
-        began = ticks_us()
-        took, trailing = 0, 0
+        began = end = ticks_us()
+        trailing = 0
         duty = m.get("duty") or 0.33
         repeats = m.get("repeats", 0)
         for name in ("once", "repeat", "last"):
             part = m.get(name)
             while part and (name != "repeat" or not self.cancelled and (repeats > 0 or self.held())):
-                await self.play(part, hz, duty)
-                took, trailing = took + sum(part), part[-1]
+                end, trailing = await self.play(part, hz, duty), part[-1]
                 await asyncio.sleep_ms(0)  # so that a hold or a cancel is read
                 if name != "repeat":
                     break
                 repeats -= 1
-        rest = m.get("gap_us", 0) - trailing
-        if rest > 0:
-            took += rest
-        wait = took - ticks_diff(ticks_us(), began)
+        rest = max(m.get("gap_us", 0) - trailing, 0)
+        took = ticks_diff(end, began) + rest
+        wait = ticks_diff(end, ticks_us()) + rest
         if wait > 0:
             await asyncio.sleep_ms(wait // 1000)
-        return max(took, ticks_diff(ticks_us(), began) if took < 300_000_000 else took)
+        return took
 
 
 class Station:
@@ -433,4 +431,5 @@ class WiFi:
         return is_here
 
 
-micropython.alloc_emergency_exception_buf(100)
+if hasattr(micropython, "alloc_emergency_exception_buf"):
+    micropython.alloc_emergency_exception_buf(100)  # errors in interrupts are named

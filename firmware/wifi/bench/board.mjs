@@ -1,0 +1,152 @@
+// A virtual board: pins with levels over time, sockets of real TCP, a clock in µs, and what goes wrong on demand.
+import net from 'node:net';
+
+const TICKS = 2 ** 30;
+const OVER = 120_000; // µs of rest after which what was sent is told
+
+export class Board {
+  constructor({ tell, old = false, virtual = 0, start = 0, pins = 30, led = 25 }) {
+    Object.assign(this, { tell, old, virtual, pins, led });
+    this.zero = process.hrtime.bigint() - BigInt(start) * 1000n;
+    this.skew = start; // µs of the virtual clock
+    this.outputs = new Map(); // by pin: { level, at, train, hz }
+    this.inputs = new Map(); // by pin: { level, handler }
+    this.taken = null; // the time that an edge is given at
+    this.sockets = new Map();
+    this.dialled = 0;
+    this.wifi = true;
+    this.loops = new Map(); // input pin by output pin
+    this.ears = new Map(); // state machines that count, by pin
+  }
+
+  // now is µs since the start.
+  now() {
+    if (this.taken !== null) return this.taken;
+    if (this.virtual) return this.skew;
+    return Number((process.hrtime.bigint() - this.zero) / 1000n);
+  }
+
+  // ticks is what ticks_us gives. On the virtual clock each look takes time.
+  ticks() {
+    if (this.virtual && this.taken === null) this.skew += this.virtual;
+    return this.now() % TICKS;
+  }
+
+  drive(pin, level, hz) {
+    if (pin === this.led || pin === 'LED') return;
+    const now = this.now();
+    let out = this.outputs.get(pin);
+    if (!out) this.outputs.set(pin, (out = { level, at: now, train: [], hz: 0, rest: level }));
+    if (level === out.level) return;
+    if (out.train.length > 0 || out.level !== out.rest) out.train.push(now - out.at);
+    if (hz) out.hz = hz;
+    Object.assign(out, { level, at: now });
+  }
+
+  // play takes durations that a peripheral plays by itself, and gives when they are over.
+  play(pin, durations, levels, hz) {
+    const train = [];
+    let last = null;
+    for (const [i, d] of durations.entries()) {
+      if (levels[i] === last) train[train.length - 1] += d;
+      else train.push(d);
+      last = levels[i];
+    }
+    let out = this.outputs.get(pin);
+    if (!out) this.outputs.set(pin, (out = { level: 0, at: 0, train: [], hz, rest: 0 }));
+    const now = Math.max(this.now(), out.at);
+    if (out.train.length > 0 && out.train.length % 2 === 1) out.train.push(Math.max(now - out.at, 1));
+    out.train.push(...train.slice(0, -1));
+    out.hz = hz;
+    const over = now + train.reduce((a, b) => a + b, 0);
+    out.at = over - train.at(-1);
+    return over;
+  }
+
+  // look tells of what was sent and is over.
+  look() {
+    for (const [pin, out] of this.outputs) {
+      if (out.train.length === 0 || out.level !== out.rest || this.now() - out.at < OVER) continue;
+      const { train, hz } = out;
+      Object.assign(out, { train: [], hz: 0 });
+      this.tell({ sent: pin, hz, train });
+      if (this.loops.has(pin)) this.hear(this.loops.get(pin), train);
+    }
+  }
+
+  // hear lets a receiver, which is active low, hear a train that ends now.
+  hear(pin, train) {
+    const total = train.reduce((a, b) => a + b, 0);
+    const end = this.now();
+    if (this.ears.has(pin)) return this.ears.get(pin)(train);
+    const input = this.inputs.get(pin);
+    if (!input?.handler) return;
+    let at = end - total;
+    for (const [i, d] of [0, ...train].entries()) {
+      at += d;
+      input.level = i % 2;
+      this.taken = at;
+      input.handler();
+    }
+    this.taken = null;
+  }
+
+  watch(timeout) {
+    this.dog = timeout * 1000;
+    this.fed = this.now();
+  }
+
+  feed() {
+    this.fed = this.now();
+  }
+
+  dial(host, port) {
+    const s = { data: Buffer.alloc(0), broken: false, ended: false };
+    const number = ++this.dialled;
+    s.tcp = net.connect(port, host);
+    s.tcp.on('data', (d) => (s.data = Buffer.concat([s.data, d])));
+    s.tcp.on('error', () => (s.broken = true));
+    s.tcp.on('end', () => (s.ended = true));
+    s.tcp.on('close', () => (s.ended = true));
+    this.sockets.set(number, s);
+    return number;
+  }
+
+  // module is what the board's Python sees as the module board.
+  module() {
+    return {
+      has: (pin) => pin === 'LED' || (Number.isInteger(pin) && pin >= 0 && pin < this.pins),
+      now: () => this.now(),
+      ticks: () => this.ticks(),
+      level: (pin) => this.inputs.get(pin)?.level ?? this.outputs.get(pin)?.level ?? 0,
+      rest: (pin, level) => void this.inputs.set(pin, { level, handler: null }),
+      drive: (pin, level, hz) => this.drive(pin, level, hz),
+      irq: (pin, handler) => {
+        this.inputs.set(pin, { level: this.inputs.get(pin)?.level ?? 0, handler });
+      },
+      play: (pin, durations, levels, hz) => this.play(pin, [...durations], [...levels], hz),
+      old: () => this.old,
+      watch: (timeout) => this.watch(timeout),
+      feed: () => this.feed(),
+      wifi: () => this.wifi,
+      dial: (host, port) => this.dial(host, port),
+      send: (number, hex) => {
+        const s = this.sockets.get(number);
+        if (!s || s.broken || s.ended) return -2;
+        s.tcp.write(Buffer.from(hex, 'hex'));
+        return hex.length / 2;
+      },
+      receive: (number, most) => {
+        const s = this.sockets.get(number);
+        if (!s || s.broken) return 'broken';
+        const part = s.data.subarray(0, most);
+        s.data = s.data.subarray(part.length);
+        return part.length > 0 ? part.toString('hex') : s.ended ? '' : 'wait';
+      },
+      hang_up: (number) => {
+        this.sockets.get(number)?.tcp.destroy();
+        this.sockets.delete(number);
+      },
+    };
+  }
+}
