@@ -111,8 +111,8 @@ class Transmitter(station.Output):
                 cycles = max(int((mark - owed) / CYCLE + 0.5), 2)
                 low, took = cycles - 1, cycles * CYCLE + 2
             else:
-                pairs = max(int((mark - owed - 1) / 2 + 0.5), 1)
-                low, took = pairs, 2 * pairs + 5
+                pairs = max(int((mark - owed - 3) / 2 + 0.5), 1)
+                low, took = pairs, 2 * pairs + 6
             rest = mark + space - owed - took
             while rest / 2 > MOST:
                 yield MOST << 16 | low

@@ -43,33 +43,37 @@ export class Board {
     Object.assign(out, { level, at: now });
   }
 
-  // play takes durations that a peripheral plays by itself, and gives when they are over.
+  // play takes durations that a peripheral plays by itself, behind what it plays already, and gives when they are over.
   play(pin, durations, levels, hz) {
-    const train = [];
-    let last = null;
-    for (const [i, d] of durations.entries()) {
-      if (levels[i] === last) train[train.length - 1] += d;
-      else train.push(d);
-      last = levels[i];
-    }
     let out = this.outputs.get(pin);
-    if (!out) this.outputs.set(pin, (out = { level: 0, at: 0, train: [], hz, rest: 0 }));
-    const now = Math.max(this.now(), out.at);
-    if (out.train.length > 0 && out.train.length % 2 === 1) out.train.push(Math.max(now - out.at, 1));
-    out.train.push(...train.slice(0, -1));
+    if (!out) this.outputs.set(pin, (out = { level: 0, at: 0, train: [], rest: 0 }));
     out.hz = hz;
-    const over = now + train.reduce((a, b) => a + b, 0);
-    out.at = over - train.at(-1);
-    return over;
+    let at = Math.max(this.now(), out.over ?? 0);
+    for (const [i, d] of durations.entries()) {
+      if (levels[i] !== out.level) {
+        if (out.train.length > 0 || out.level !== out.rest) out.train.push(at - out.at);
+        Object.assign(out, { level: levels[i], at });
+      }
+      at += d;
+    }
+    out.over = at;
+    return at;
+  }
+
+  // rests makes the silence of a peripheral longer.
+  rests(pin, us) {
+    const out = this.outputs.get(pin);
+    return (out.over += us);
   }
 
   // look tells of what was sent and is over.
   look() {
     for (const [pin, out] of this.outputs) {
-      if (out.train.length === 0 || out.level !== out.rest || this.now() - out.at < OVER) continue;
+      const over = Math.max(out.at, out.over ?? 0);
+      if (out.train.length === 0 || out.level !== out.rest || this.now() - over < OVER) continue;
       const { train, hz } = out;
       Object.assign(out, { train: [], hz: 0 });
-      this.tell({ sent: pin, hz, train });
+      this.tell({ sent: pin, hz: Math.round(hz), train: train.map(Math.round) });
       if (this.loops.has(pin)) this.hear(this.loops.get(pin), train);
     }
   }
