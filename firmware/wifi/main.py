@@ -24,7 +24,8 @@ import station
 import @KIND@
 
 if not WIFI:
-    raise SystemExit("Write the name and password of your Wi-Fi into main.py")
+    print("urbo: write the name and password of your Wi-Fi into main.py")
+    raise SystemExit
 
 board = station.Station(NAME, @KIND@.MODEL, HOUSE, TOKEN, PORTS, @KIND@.make, LED, AUTHORITY)
 asyncio.run(board.run(station.WiFi(WIFI, PASSWORD, COUNTRY)))

@@ -5,7 +5,7 @@ import machine
 import rp2
 from time import ticks_add, ticks_diff, ticks_us
 
-import station
+import ports
 
 MODEL = "Wi-Fi board (RP2040)"
 CYCLE = 12  # clocks of a state machine in a cycle of the carrier
@@ -87,7 +87,7 @@ def machine_for(program, **how):
     raise wrong
 
 
-class Transmitter(station.Output):
+class Transmitter(ports.Output):
     def __init__(self, number, carrier, active_low):
         self.carrier = carrier
         self.pin = machine.Pin(number, machine.Pin.OUT, value=0)
@@ -139,11 +139,11 @@ class Transmitter(station.Output):
         return ticks_add(began, sum(durations))
 
 
-class Receiver(station.Ear):
+class Receiver(ports.Ear):
     """A receiver whose durations a state machine counts, in turns of high and low."""
 
     def __init__(self, number, active_low):
-        station.Ear.__init__(self, active_low)
+        ports.Ear.__init__(self, active_low)
         self.pin = machine.Pin(number, machine.Pin.IN, machine.Pin.PULL_UP if active_low else None)
         self.sm = machine_for(ear, freq=1_000_000, in_base=self.pin, jmp_pin=self.pin)
         self.high = True  # what comes next

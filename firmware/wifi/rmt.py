@@ -5,7 +5,7 @@ import esp32
 import machine
 from time import ticks_add, ticks_diff, ticks_us
 
-import station
+import ports
 
 MODEL = "Wi-Fi board (ESP32)"
 MOST = 32_767  # us of one entry of the peripheral
@@ -30,7 +30,7 @@ def peripheral(pin, carrier, idle):
     raise wrong
 
 
-class Transmitter(station.Output):
+class Transmitter(ports.Output):
     def __init__(self, number, carrier, active_low):
         self.number, self.carrier, self.active_low = number, carrier, active_low
         self.rmt, self.now = None, None
@@ -82,5 +82,5 @@ def make(p):
     """The transmitter or receiver of a port of main.py."""
     low = p.get("active_low", p["direction"] == "receiver")
     if p["direction"] == "receiver":
-        return station.PinEar(p["pin"], low)
+        return ports.PinEar(p["pin"], low)
     return Transmitter(p["pin"], p["medium"] == "infrared", low)

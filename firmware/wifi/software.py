@@ -4,13 +4,12 @@ import asyncio
 import machine
 from time import ticks_add, ticks_diff, ticks_us
 
-import station
+import ports
 
 MODEL = "Wi-Fi board"
-LONG = 8_000  # us of a space in which others may go on
 
 
-class Transmitter(station.Output):
+class Transmitter(ports.Output):
     def __init__(self, number, carrier, active_low):
         self.idle = 65_535 if active_low else 0
         self.carrier, self.active_low = carrier, active_low
@@ -45,8 +44,8 @@ class Transmitter(station.Output):
                 level(spaces)
                 space = durations[i + 1]
                 at = ticks_add(at, space)
-                if space > LONG:  # the house may say something meanwhile
-                    await asyncio.sleep_ms((space - LONG // 2) // 1000)
+                if space > ports.LONG:  # the house may say something meanwhile
+                    await asyncio.sleep_ms((space - ports.LONG // 2) // 1000)
                 while ticks_diff(at, ticks_us()) > 0:
                     pass
         finally:
@@ -58,5 +57,5 @@ def make(p):
     """The transmitter or receiver of a port of main.py."""
     low = p.get("active_low", p["direction"] == "receiver")
     if p["direction"] == "receiver":
-        return station.PinEar(p["pin"], low)
+        return ports.PinEar(p["pin"], low)
     return Transmitter(p["pin"], p["medium"] == "infrared", low)

@@ -174,14 +174,14 @@ class WebSocket:
             if len(self.got) < 2:
                 return None
             first, n, head = self.got[0], self.got[1] & 127, 2
+            kind = first & 15
+            if self.got[1] & 128 or first & 0x70 or kind > 7 and n > 125:
+                raise OSError("the house sends what is no WebSocket")
             if n > 125:
                 head = 4 if n == 126 else 10
                 if len(self.got) < head:
                     return None
                 n = int.from_bytes(self.got[2:head], "big")
-            kind = first & 15
-            if self.got[1] & 128 or first & 0x70 or kind > 7 and n > 125:
-                raise OSError("the house sends what is no WebSocket")
             if kind < 8 and self.size + n > self.most:
                 begins = self.got[head : head + max(KEPT - len(self.message), 0)]
                 if len(begins) < min(n, KEPT - len(self.message)):

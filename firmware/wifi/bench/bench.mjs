@@ -21,13 +21,15 @@ const python = await pythonFor(
 );
 python.runPython(fs.readFileSync(path.join(folder, 'main.py'), 'utf8'));
 
+const EVERY = 20; // ms
 setInterval(() => {
+  board.passes(EVERY);
   board.look();
   if (board.dog && board.now() - board.fed > board.dog) {
     tell({ died: 'the watchdog was not fed' });
     process.exit(3);
   }
-}, 20);
+}, EVERY);
 readline
   .createInterface({ input: process.stdin })
   .on('line', (line) => {

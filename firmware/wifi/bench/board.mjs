@@ -26,6 +26,11 @@ export class Board {
     return Number((process.hrtime.bigint() - this.zero) / 1000n);
   }
 
+  // passes lets time pass on the virtual clock, which else goes on only when somebody looks at it.
+  passes(ms) {
+    this.skew += 1000 * ms;
+  }
+
   // ticks is what ticks_us gives. On the virtual clock each look takes time.
   ticks() {
     if (this.virtual && this.taken === null) this.skew += this.virtual;
