@@ -8,8 +8,10 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"urbo/core/fault"
 	"urbo/core/grant"
 	"urbo/core/reach"
+	"urbo/firmware/wifi"
 	"urbo/service/stations"
 	"urbo/station"
 	"urbo/station/websocket"
@@ -36,10 +38,23 @@ func (a *API) stations() {
 		grant.Keep, wholeHouse, http.StatusCreated},
 		func(ctx context.Context, in *struct{ Body wire.NewStation }) (wire.Station, error) {
 			n := in.Body
+			if n.Wifi != "" { // what is wrong with it is said before there is a station
+				if _, err := wifi.Files(wifi.Config{Board: n.Wifi, House: n.House}); err != nil {
+					return wire.Station{}, fault.Give(fault.Invalid, err)
+				}
+			}
 			s, secret, err := a.house.AddStation(ctx, n.Name, station.Origin{Over: station.Over(n.Over),
 				Address: n.Address}, n.Room, asking(ctx))
 			w := stationOf(s)
 			w.Secret = secret
+			if n.Wifi == "" || err != nil {
+				return w, err
+			}
+			files, err := wifi.Files(wifi.Config{Board: n.Wifi, Name: s.Name, House: n.House, Token: secret})
+			w.Files = list(files, func(f wifi.File) wire.BoardFile { return wire.BoardFile(f) })
+			if b, err := wifi.Find(n.Wifi); err == nil {
+				w.Pins = b.Pins()
+			}
 			return w, err
 		})
 	call(a, operation{"PATCH", "/stations/{station}", "change-station", "Change what is given", grant.Keep, wholeHouse,

@@ -175,13 +175,16 @@ func airtime(p wire.PortState) string {
 
 func (a *app) stationAdd() *cobra.Command {
 	n := wire.NewStation{}
-	var serial, kernel string
+	var serial, kernel, out string
 	var broker, stage bool
 	c := &cobra.Command{Use: "add NAME", Short: "Add a station: one on a serial port, or one that dials in",
 		Long: `Add a station. With --serial it is a board on a serial port of the machine that Urbo runs on. Otherwise it dials in, and
-its token is printed, once: give it to urbo outpost on the other board.`,
-		Args:    args(1, 1, "a NAME for the station"),
-		Example: "  urbo station add garden --room Garden\n  urbo station add bench --serial /dev/ttyUSB0",
+its token is printed, once: give it to urbo outpost on the other board.
+With --wifi it is a Wi-Fi board that runs MicroPython: its files are written into a folder (--out, or NAME), with its
+token and the house's address as the board reaches it (--house). It says what to copy and what to wire.`,
+		Args: args(1, 1, "a NAME for the station"),
+		Example: "  urbo station add garden --room Garden\n  urbo station add bench --serial /dev/ttyUSB0\n" +
+			"  urbo station add shed --wifi rp2040 --house http://192.168.1.20:8433 --out shed",
 		RunE: func(c *cobra.Command, argv []string) error {
 			n.Name, n.Over = argv[0], "websocket"
 			chosen := 0
@@ -197,6 +200,9 @@ its token is printed, once: give it to urbo outpost on the other board.`,
 			}
 			if chosen > 1 {
 				return usageError{fmt.Errorf("a station is reached in one way: choose one flag")}
+			}
+			if n.Wifi != "" {
+				return a.addBoard(c.Context(), n, chosen, out)
 			}
 			var s wire.Station
 			if err := a.call(c.Context(), http.MethodPost, "/stations", n, &s); err != nil {
@@ -219,6 +225,9 @@ its token is printed, once: give it to urbo outpost on the other board.`,
 	c.Flags().StringVar(&serial, "serial", "", "serial port of a board, /dev/ttyUSB0 or usb:VENDOR:PRODUCT")
 	c.Flags().StringVar(&kernel, "kernel", "",
 		"pulse device of the kernel, rc0 as in /sys/class/rc; rc0@433920000 where it drives a bare radio module")
+	c.Flags().StringVar(&n.Wifi, "wifi", "", "a Wi-Fi board that runs MicroPython: rp2040 (also RP2350), esp32, or other")
+	c.Flags().StringVar(&n.House, "house", "", "with --wifi: this house as the board reaches it, http://ADDRESS:PORT")
+	c.Flags().StringVar(&out, "out", "", "with --wifi: folder for its files; without it one by the station's name")
 	c.Flags().BoolVar(&broker, "mqtt", false, "it speaks through the MQTT broker, by this name")
 	c.Flags().BoolVar(&stage, "stage", false, "one of the demo's, which was removed")
 	return c

@@ -161,6 +161,14 @@ type Station struct {
 	Trouble  string      `json:"trouble,omitempty" doc:"Why it cannot be reached, while it is away"`
 	Ports    []PortState `json:"ports"`
 	Secret   string      `json:"secret,omitempty" doc:"Its token, shown once: when it is added, for one that dials in"`
+	Files    []BoardFile `json:"files,omitempty" doc:"What to copy onto a Wi-Fi board, with its token in it: when it is added"`
+	Pins     string      `json:"pins,omitempty" doc:"Of a Wi-Fi board, in words: which pins the files expect what at"`
+}
+
+// BoardFile is a file for a board.
+type BoardFile struct {
+	Name string `json:"name"`
+	Text string `json:"text"`
 }
 
 // NewStation is a station to add.
@@ -169,6 +177,8 @@ type NewStation struct {
 	Room    string `json:"room,omitempty" maxLength:"80"`
 	Over    string `json:"over" enum:"serial,websocket,mqtt,kernel,stage" doc:"How it is reached"`
 	Address string `json:"address,omitempty" maxLength:"200" doc:"The device, for serial and kernel; the name that it calls itself on the broker or the stage, where that is another"`
+	Wifi    string `json:"wifi,omitempty" enum:"rp2040,esp32,other" doc:"For websocket: a board that runs MicroPython; the answer has its files"`
+	House   string `json:"house,omitempty" maxLength:"200" doc:"For wifi: this house's address as the board reaches it, http://HOST:PORT"`
 }
 
 // StationChange changes what is given of a station.

@@ -46,6 +46,12 @@ func Find(name string) (Board, error) {
 	return Board{}, fmt.Errorf("board %.20q: there are %s", name, strings.Join(names, ", "))
 }
 
+// Pins says in words what is expected at which pin.
+func (b Board) Pins() string {
+	return fmt.Sprintf("GPIO %d: the infrared LED, by a transistor. GPIO %d: the infrared receiver's output. GPIO %d: a radio "+
+		"transmitter, where there is one.", b.Transmit, b.Receive, b.Radio)
+}
+
 // Config is what one board is.
 type Config struct {
 	Board string
