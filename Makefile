@@ -4,7 +4,7 @@
 # RELEASE is the number of the version that is worked on; a build between releases says its commit, too.
 RELEASE := 0.9.0
 VERSION ?= $(RELEASE)$(shell git describe --always --dirty --exclude '*' 2>/dev/null | sed 's/^/+/')
-GO_SOURCES := $(shell find api assistant cli cmd core discovery figure mqttface outgoing recogniser scenery service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*' -o -name '*.txt' -path 'core/*' -o -name '*.jsgf' -o -name '*.html' -path 'assistant/*' -not -path '*/testdata/*' -o -path 'scenery/*' -not -name '*_test.go')
+GO_SOURCES := $(shell find api assistant cli cmd core discovery figure mqttface outgoing recogniser scenery service stage station store web/embed.go wire -name '*.go' -not -name '*_test.go' -o -name '*.yaml' -path 'core/*' -o -name '*.txt' -path 'core/*' -o -name '*.jsgf' -o -name '*.html' -path 'assistant/*' -not -path '*/testdata/*' -o -path 'scenery/*' -not -name '*_test.go') $(wildcard firmware/wifi/*.go firmware/wifi/*.py)
 WEB_SOURCES := $(shell find web/src web/public -type f) web/index.html web/vite.config.ts web/tsconfig.json
 # The binary needs no C; the race detector does. Under it the large packages are compiled without optimization, which saves
 # a minute and a half on a new machine. Vet and staticcheck look at the same build as the binary, so it is made once.
@@ -14,6 +14,7 @@ QUICK := '-gcflags=modernc.org/...=-N -l' '-gcflags=github.com/chromedp/...=-N -
 	'-gcflags=github.com/charmbracelet/...=-N -l' '-gcflags=charm.land/...=-N -l' '-gcflags=github.com/danielgtaylor/...=-N -l' '-gcflags=github.com/jedib0t/...=-N -l'
 MODULES := web/node_modules/.package-lock.json
 CLIENTS := e2e/clients/node_modules/.package-lock.json
+BOARDS := firmware/wifi/bench/node_modules/.package-lock.json
 
 # Whole months of a house take a quarter of an hour under the race detector, which gives up after so many events.
 MONTHS := ^(TestMonth|TestRehearsal)
@@ -42,7 +43,12 @@ $(CLIENTS): e2e/clients/package.json e2e/clients/package-lock.json
 	cd e2e/clients && npm ci --ignore-scripts
 	@touch $@
 
-test: build $(CLIENTS) ## all tests
+$(BOARDS): firmware/wifi/bench/package.json firmware/wifi/bench/package-lock.json
+	@scripts/need.sh node npm
+	cd firmware/wifi/bench && npm ci --ignore-scripts
+	@touch $@
+
+test: build $(CLIENTS) $(BOARDS) ## all tests
 	@scripts/need.sh cc chromium mosquitto mosquitto_pub
 	@scripts/need.sh --may avr-gcc simavr python3 systemd-analyze espeak-ng pocketsphinx_continuous avahi-browse ip
 	cd web && npm test

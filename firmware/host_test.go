@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/station"
+	"urbo/station/conform"
 	"urbo/station/linktest"
 )
 
@@ -25,6 +26,29 @@ func TestHost_KeepsTheRulesUnderSanitizers(t *testing.T) {
 	b := plugInHost(t)
 	clock := newClock(b, step)
 	b.link(func(l station.Link) { linktest.ConformIn(t, l, clock) })
+}
+
+// TestHost_IsAStationInRealTime: it is the example of a station on any system with a serial port.
+func TestHost_IsAStationInRealTime(t *testing.T) {
+	t.Setenv("LINE", "pty")
+	kept := map[string]error{}
+	for range 3 { // a busy machine may not keep the time: what it does not keep it breaks each time
+		b := plugInHost(t)
+		wrong := 0
+		b.link(func(l station.Link) {
+			require.NoError(t, conform.Check(t.Context(), l, conform.RealTime{}, func(r conform.Report) {
+				if kept[r.Rule] = r.Err; r.Err != nil {
+					wrong++
+				}
+			}))
+		})
+		if wrong == 0 {
+			return
+		}
+	}
+	for rule, err := range kept {
+		assert.NoError(t, err, rule)
+	}
 }
 
 // mutated is how many damaged messages the firmware is told.

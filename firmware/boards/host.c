@@ -1,6 +1,9 @@
-// The firmware on the machine that builds it, for tests with the compiler's sanitizers. Its serial line is a pseudo
-// terminal, its transmitters print, and its time passes only as it is told to; see sim/sim.c for both. "lose" on standard
-// input loses the edges of what is on the air.
+// The firmware on the machine that builds it: an example of a station on any system with a serial port, and for tests with
+// the compiler's sanitizers. Its transmitters print what they send, where another board drives a pin.
+//
+// With LINE=/dev/ttyS1 in its environment it speaks over that port, with LINE=pty over a pseudo terminal that it names, in
+// real time. Without, its time passes only as it is told to; see sim/sim.c. "lose" on standard input loses the edges of
+// what is on the air.
 #define _GNU_SOURCE
 #include <fcntl.h>
 #include <poll.h>
@@ -8,6 +11,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <termios.h>
+#include <time.h>
 #include <unistd.h>
 
 #include "../src/board.h"
@@ -18,6 +22,7 @@
 
 static uint32_t now, until; // µs
 static int line;
+static bool real; // its time is the clock's
 
 static struct {
 	bool on;
@@ -80,17 +85,36 @@ static void edges(void)
 void board_begin(void)
 {
 	struct termios t;
-	line = posix_openpt(O_RDWR | O_NOCTTY | O_NONBLOCK);
-	if (line < 0 || grantpt(line) || unlockpt(line) || open(ptsname(line), O_RDWR | O_NOCTTY) < 0)
-		exit(1);
+	const char *path = getenv("LINE");
+	real = path && *path;
+	if (real && strcmp(path, "pty")) {
+		line = open(path, O_RDWR | O_NOCTTY | O_NONBLOCK);
+		if (line < 0) {
+			perror(path);
+			exit(1);
+		}
+	} else {
+		line = posix_openpt(O_RDWR | O_NOCTTY | O_NONBLOCK);
+		if (line < 0 || grantpt(line) || unlockpt(line) || open(ptsname(line), O_RDWR | O_NOCTTY) < 0)
+			exit(1);
+		printf("%s\n", ptsname(line));
+		fflush(stdout);
+	}
 	tcgetattr(line, &t);
 	cfmakeraw(&t);
+	cfsetspeed(&t, B115200);
 	tcsetattr(line, TCSANOW, &t);
-	printf("%s\n", ptsname(line));
-	fflush(stdout);
 }
 
-uint32_t board_us(void) { return now; }
+uint32_t board_us(void)
+{
+	if (real) {
+		struct timespec t;
+		clock_gettime(CLOCK_MONOTONIC, &t);
+		now = (uint32_t)(t.tv_sec * 1000000ull + t.tv_nsec / 1000);
+	}
+	return now;
+}
 
 bool board_read(uint8_t *byte) { return read(line, byte, 1) == 1; }
 
@@ -117,6 +141,13 @@ void board_stop(uint8_t medium) { over(medium); }
 // board_rest lets a quarter of a millisecond pass, as soon as it may.
 void board_rest(void)
 {
+	if (real) { // until something is said, or the next edge is due
+		struct pollfd p = {.fd = line, .events = POLLIN};
+		poll(&p, 1, play[INFRARED].on || play[RADIO].on ? 0 : 5);
+		board_us();
+		edges();
+		return;
+	}
 	if ((int32_t)(now - until) >= 0) {
 		if (until) {
 			printf("at %u\n", now);
