@@ -184,7 +184,7 @@ With --wifi it is a Wi-Fi board that runs MicroPython: its files are written int
 token and the house's address as the board reaches it (--house). It says what to copy and what to wire.`,
 		Args: args(1, 1, "a NAME for the station"),
 		Example: "  urbo station add garden --room Garden\n  urbo station add bench --serial /dev/ttyUSB0\n" +
-			"  urbo station add shed --wifi rp2040 --house http://192.168.1.20:8433 --out shed",
+			"  urbo station add porch --wifi rp2040 --house http://192.168.1.20:8433",
 		RunE: func(c *cobra.Command, argv []string) error {
 			n.Name, n.Over = argv[0], "websocket"
 			chosen := 0

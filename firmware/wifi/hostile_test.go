@@ -15,6 +15,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"urbo/firmware/wifi/wifitest"
 )
 
 // house is the other end of a board's WebSocket, byte by byte.
@@ -104,9 +106,9 @@ func (h *house) says(kind string) map[string]any {
 
 func TestWiFi_LivesThroughWhatAHouseMaySend(t *testing.T) {
 	t.Parallel()
-	bench(t)
+	wifitest.Bench(t)
 	address, next := houseAt(t)
-	v := start(t, folderOf(t, "rp2040", address), `{"start":1073241000}`) // its clock wraps after half a second
+	v := wifitest.Start(t, folderOf(t, "rp2040", address), `{"start":1073241000}`) // its clock wraps after half a second
 	h := next("")
 	h.says("hello")
 	h.frame(0x81, `{"t":"welcome","link":1}`)
@@ -136,12 +138,12 @@ func TestWiFi_LivesThroughWhatAHouseMaySend(t *testing.T) {
 	h.frame(0x81, `{"t":"send","id":"fine","port":"ir-out","once":[9000,4500,560,40000]}`)
 	assert.Equal(t, "fine", h.says("sent")["id"])
 
-	sent := v.await("what it sent", func(m map[string]any) bool { return m["sent"] != nil })
+	sent := v.Await("what it sent", func(m map[string]any) bool { return m["sent"] != nil })
 	assert.Len(t, sent["train"], 3, "only what was right was sent, once")
 
 	h.write([]byte{0xFF, 0xFF, 0xFF}) // no frame at all
-	v.says("what is no WebSocket")
+	v.Says("what is no WebSocket")
 	next("bm90aGluZw==") // another answer than to this dial
-	v.says("this is no house")
+	v.Says("this is no house")
 	next("").says("hello")
 }

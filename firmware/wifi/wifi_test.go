@@ -1,11 +1,9 @@
 package wifi_test
 
 import (
-	"bufio"
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
 	"net"
 	"net/http"
 	"net/http/httptest"
@@ -13,7 +11,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
-	"sync"
 	"testing"
 	"time"
 
@@ -21,24 +18,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/firmware/wifi"
+	"urbo/firmware/wifi/wifitest"
 	"urbo/station"
 	"urbo/station/conform"
 	"urbo/station/websocket"
 )
-
-// bench gives the folder of the bench, and leaves a test out where Node's packages cannot be had. In CI they have to be.
-func bench(t *testing.T) string {
-	t.Helper()
-	folder, err := filepath.Abs("bench")
-	require.NoError(t, err)
-	if _, err := os.Stat(filepath.Join(folder, "node_modules", "rp2040js")); err != nil {
-		if os.Getenv("CI") == "" {
-			t.Skip("the bench's packages are missing: cd firmware/wifi/bench && npm ci")
-		}
-		require.NoError(t, err, "cd firmware/wifi/bench && npm ci")
-	}
-	return folder
-}
 
 // kind is a way of driving the ports, and of it the form of a constructor that the bench knows.
 type kind struct{ board, name, options string }
@@ -60,86 +44,6 @@ func folderOf(t *testing.T, board, house string) string {
 		require.NoError(t, os.WriteFile(filepath.Join(folder, f.Name), []byte(text), 0o600))
 	}
 	return folder
-}
-
-// virtual is a board on the bench.
-type virtual struct {
-	t      *testing.T
-	orders io.WriteCloser
-
-	mu   sync.Mutex
-	said []map[string]any
-	news chan struct{}
-}
-
-func start(t *testing.T, folder, options string) *virtual {
-	t.Helper()
-	cmd := exec.CommandContext(t.Context(), "node", filepath.Join(bench(t), "bench.mjs"), folder, options)
-	cmd.Stderr = os.Stderr
-	orders, err := cmd.StdinPipe()
-	require.NoError(t, err)
-	out, err := cmd.StdoutPipe()
-	require.NoError(t, err)
-	require.NoError(t, cmd.Start())
-	v := &virtual{t: t, orders: orders, news: make(chan struct{}, 1)}
-	read := make(chan struct{})
-	go func() {
-		defer close(read)
-		lines := bufio.NewScanner(out)
-		for lines.Scan() {
-			var one map[string]any
-			if json.Unmarshal(lines.Bytes(), &one) != nil {
-				continue
-			}
-			v.mu.Lock()
-			v.said = append(v.said, one)
-			v.mu.Unlock()
-			select {
-			case v.news <- struct{}{}:
-			default:
-			}
-		}
-	}()
-	t.Cleanup(func() {
-		_ = orders.Close()
-		<-read
-		_ = cmd.Wait()
-	})
-	return v
-}
-
-func (v *virtual) order(text string) {
-	v.t.Helper()
-	_, err := fmt.Fprintln(v.orders, text)
-	require.NoError(v.t, err)
-}
-
-// await waits for something that the board says.
-func (v *virtual) await(what string, fits func(map[string]any) bool) map[string]any {
-	v.t.Helper()
-	over := time.After(60 * time.Second)
-	for {
-		v.mu.Lock()
-		for i, one := range v.said {
-			if fits(one) {
-				v.said = v.said[i+1:]
-				v.mu.Unlock()
-				return one
-			}
-		}
-		said := fmt.Sprint(v.said)
-		v.mu.Unlock()
-		select {
-		case <-v.news:
-		case <-over:
-			require.Fail(v.t, "the board does not say "+what, said)
-		}
-	}
-}
-
-func (v *virtual) says(part string) {
-	v.t.Helper()
-	v.await(part, func(m map[string]any) bool { s, _ := m["says"].(string); return strings.Contains(s, part) })
 }
 
 // doorAt takes stations that dial, as the service does.
@@ -178,13 +82,13 @@ func doorAt(t *testing.T) (address string, links <-chan station.Link) {
 
 func TestWiFi_EachKindKeepsTheRules(t *testing.T) {
 	t.Parallel()
-	bench(t)
+	wifitest.Bench(t)
 	for _, k := range kinds {
 		t.Run(k.name, func(t *testing.T) {
 			kept := map[string]error{}
 			for range 3 { // it keeps real time, and a busy machine may not: what it does not keep it breaks each time
 				address, links := doorAt(t)
-				start(t, folderOf(t, k.board, address), k.options)
+				wifitest.Start(t, folderOf(t, k.board, address), k.options)
 				l := <-links
 				wrong := 0
 				require.NoError(t, conform.Check(t.Context(), l, conform.RealTime{}, func(r conform.Report) {
@@ -222,7 +126,7 @@ var press = []int{9000, 4500, 560, 560, 560, 1690, 560, 1690, 560, 560, 560, 40_
 
 func TestWiFi_SendsAndHearsTrains(t *testing.T) {
 	t.Parallel()
-	bench(t)
+	wifitest.Bench(t)
 	for _, k := range kinds {
 		t.Run(k.name, func(t *testing.T) {
 			address, links := doorAt(t)
@@ -231,14 +135,14 @@ func TestWiFi_SendsAndHearsTrains(t *testing.T) {
 				k.options = inVirtualTime
 			}
 			options := strings.TrimSuffix(k.options, "}") + "," + fmt.Sprintf(`"loop":{"%d":%d}}`, pins[0], pins[1])
-			v := start(t, folderOf(t, k.board, address), strings.Replace(options, "{,", "{", 1))
+			v := wifitest.Start(t, folderOf(t, k.board, address), strings.Replace(options, "{,", "{", 1))
 			l := <-links
 			next[station.Hello](t, l)
 			require.NoError(t, l.Tell(t.Context(), station.Welcome{Link: 1}))
 			require.NoError(t, l.Tell(t.Context(), station.Send{ID: "a", Port: "ir-out", CarrierHz: 38_000, Once: press}))
 			sent := next[station.Sent](t, l)
 			assert.InDelta(t, 58_990, sent.Took, 5000)
-			out := v.await("what it sent", func(m map[string]any) bool { return m["sent"] == float64(pins[0]) })
+			out := v.Await("what it sent", func(m map[string]any) bool { return m["sent"] == float64(pins[0]) })
 			assert.InDelta(t, 38_000, out["hz"], 50)
 			train := out["train"].([]any)
 			require.Len(t, train, len(press)-1)
@@ -259,28 +163,28 @@ func TestWiFi_SendsAndHearsTrains(t *testing.T) {
 func TestWiFi_ComesBackByItself(t *testing.T) {
 	t.Parallel()
 	address, links := doorAt(t)
-	v := start(t, folderOf(t, "rp2040", address), "{}")
+	v := wifitest.Start(t, folderOf(t, "rp2040", address), "{}")
 	l := <-links
 	next[station.Hello](t, l)
 	require.NoError(t, l.Tell(t.Context(), station.Welcome{Link: 1}))
-	v.says("at the house, as garden")
+	v.Says("at the house, as garden")
 
 	long := station.Send{ID: "long", Port: "ir-out", CarrierHz: 38_000, Repeat: press, Repeats: 20, GapUS: 40_000}
 	require.NoError(t, l.Tell(t.Context(), long))
-	v.order(`{"cut":true}`) // the house restarts in the middle of a send
-	v.says("not at the house")
+	v.Order(`{"cut":true}`) // the house restarts in the middle of a send
+	v.Says("not at the house")
 	again := <-links
 	next[station.Hello](t, again)
 	require.NoError(t, again.Tell(t.Context(), long))
 	sent := next[station.Sent](t, again)
 	assert.Equal(t, "long", sent.ID, "it is answered, and was not sent twice")
-	out := v.await("what it sent", func(m map[string]any) bool { return m["sent"] != nil })
+	out := v.Await("what it sent", func(m map[string]any) bool { return m["sent"] != nil })
 	assert.Len(t, out["train"], 20*len(press)-1)
 
-	v.order(`{"wifi":false}`)
-	v.says("Wi-Fi: away")
-	v.order(`{"wifi":true}`)
-	v.says("Wi-Fi: here")
+	v.Order(`{"wifi":false}`)
+	v.Says("Wi-Fi: away")
+	v.Order(`{"wifi":true}`)
+	v.Says("Wi-Fi: here")
 	next[station.Hello](t, <-links)
 }
 
@@ -296,8 +200,8 @@ func TestWiFi_SaysWhatIsWrong(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(folder, "main.py"), []byte(changed), 0o600))
 	}
 	change(`"pin": 4,`, `"pin": 77,`)
-	v := start(t, folder, "{}")
-	v.says("port ir-out at pin 77 does not work: invalid pin")
+	v := wifitest.Start(t, folder, "{}")
+	v.Says("port ir-out at pin 77 does not work: invalid pin")
 	l := <-links
 	hello := next[station.Hello](t, l)
 	require.Len(t, hello.Ports, 1)
@@ -307,16 +211,16 @@ func TestWiFi_SaysWhatIsWrong(t *testing.T) {
 	assert.Contains(t, note.Text, "pin 77")
 
 	change(`"a secret"`, `"another"`)
-	start(t, folder, "{}").says("its token is not one of a station here")
+	wifitest.Start(t, folder, "{}").Says("its token is not one of a station here")
 
 	nobody, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	change(strings.Replace(address, "http", "ws", 1), "ws://"+nobody.Addr().String())
 	require.NoError(t, nobody.Close())
-	start(t, folder, "{}").says("not at the house")
+	wifitest.Start(t, folder, "{}").Says("not at the house")
 
 	change(`WIFI = "home"`, `WIFI = ""`)
-	cmd := exec.CommandContext(t.Context(), "node", filepath.Join(bench(t), "bench.mjs"), folder)
+	cmd := exec.CommandContext(t.Context(), "node", filepath.Join(wifitest.Bench(t), "bench.mjs"), folder)
 	out, err := cmd.CombinedOutput()
 	require.Error(t, err)
 	assert.Contains(t, string(out), "write the name and password of your Wi-Fi into main.py")
@@ -325,7 +229,7 @@ func TestWiFi_SaysWhatIsWrong(t *testing.T) {
 // output is what a script of the bench prints, as JSON.
 func output(t *testing.T, into any, script string, argv ...string) {
 	t.Helper()
-	cmd := exec.CommandContext(t.Context(), "node", append([]string{filepath.Join(bench(t), script)}, argv...)...)
+	cmd := exec.CommandContext(t.Context(), "node", append([]string{filepath.Join(wifitest.Bench(t), script)}, argv...)...)
 	cmd.Stderr = os.Stderr
 	out, err := cmd.Output()
 	require.NoError(t, err)
@@ -335,7 +239,7 @@ func output(t *testing.T, into any, script string, argv ...string) {
 // TestPrograms_KeepTime runs the programs of the state machines in an emulator, instruction by instruction.
 func TestPrograms_KeepTime(t *testing.T) {
 	t.Parallel()
-	bench(t)
+	wifitest.Bench(t)
 	var got struct {
 		On           float64 `json:"on"`
 		Keyed, Plain struct {
@@ -372,7 +276,7 @@ func TestPrograms_KeepTime(t *testing.T) {
 // TestFiles_FitASmallBoard guards what the files take of a board's memory, in bytes.
 func TestFiles_FitASmallBoard(t *testing.T) {
 	t.Parallel()
-	bench(t)
+	wifitest.Bench(t)
 	for _, b := range wifi.Boards() {
 		var got struct {
 			Kept             map[string]int

@@ -3866,6 +3866,10 @@ export interface components {
              */
             version?: number;
         };
+        BoardFile: {
+            name: string;
+            text: string;
+        };
         BoardLine: {
             /** @description It is made from what the house has, until somebody edits it */
             automatic: boolean;
@@ -5522,6 +5526,8 @@ export interface components {
         NewStation: {
             /** @description The device, for serial and kernel; the name that it calls itself on the broker or the stage, where that is another */
             address?: string;
+            /** @description For wifi: this house's address as the board reaches it, http://HOST:PORT */
+            house?: string;
             name: string;
             /**
              * @description How it is reached
@@ -5529,6 +5535,11 @@ export interface components {
              */
             over: "serial" | "websocket" | "mqtt" | "kernel" | "stage";
             room?: string;
+            /**
+             * @description For websocket: a board that runs MicroPython; the answer has its files
+             * @enum {string}
+             */
+            wifi?: "rp2040" | "esp32" | "other";
         };
         NewToken: {
             name: string;
@@ -6403,6 +6414,8 @@ export interface components {
         Station: {
             /** @description The device it is reached by; none for one that dials in */
             address?: string;
+            /** @description What to copy onto a Wi-Fi board, with its token in it: when it is added */
+            files?: components["schemas"]["BoardFile"][];
             firmware: string;
             /** @description False while it is away */
             here: boolean;
@@ -6413,6 +6426,8 @@ export interface components {
              * @enum {string}
              */
             over: "stage" | "serial" | "websocket" | "mqtt" | "kernel";
+            /** @description Of a Wi-Fi board, in words: which pins the files expect what at */
+            pins?: string;
             ports: components["schemas"]["PortState"][];
             room?: string;
             /** @description Its token, shown once: when it is added, for one that dials in */

@@ -8,12 +8,16 @@ import { useStations } from '../api/queries';
 import { mono } from '../app/theme';
 import { words } from '../app/words';
 import { Note, Panel } from '../shared/Panel';
+import { BoardFiles } from './BoardFiles';
 import { NameAndRoom } from './StationFields';
 import { useAddStation } from './stations';
 
-type Over = NewStation['over'];
+type Way = NewStation['over'] | 'wifi';
+type Board = NonNullable<NewStation['wifi']>;
 
-const ways: Over[] = ['websocket', 'serial', 'mqtt', 'kernel'];
+const ways: Way[] = ['websocket', 'wifi', 'serial', 'mqtt', 'kernel'];
+const boards: Board[] = ['rp2040', 'esp32', 'other'];
+const onlyHere = /^https?:\/\/(localhost|127\.|\[::1\])/;
 
 // AddStation asks how a station is reached, shows what to do at its side, and waits until it says hello.
 export function AddStation({ onDone }: { onDone: () => void }) {
@@ -32,20 +36,24 @@ function Form(p: {
   onAdd: (n: NewStation) => void;
   onDone: () => void;
 }) {
-  const [form, setForm] = useState({ over: 'websocket' as Over, name: '', room: '', address: '' });
-  const device = form.over === 'serial' || form.over === 'kernel';
+  const [way, setWay] = useState<Way>('websocket');
+  const [form, setForm] = useState({ name: '', room: '', address: '' });
+  const [board, setBoard] = useState<Board>('rp2040');
+  const [house, setHouse] = useState(window.location.origin);
+  const device = way === 'serial' || way === 'kernel';
   const submit = (e: SubmitEvent) => {
     e.preventDefault();
-    p.onAdd({ ...form, address: device ? form.address : '' });
+    if (way === 'wifi') p.onAdd({ ...form, address: '', over: 'websocket', wifi: board, house });
+    else p.onAdd({ ...form, over: way, address: device ? form.address : '' });
   };
   return (
     <Box component="form" onSubmit={submit} sx={{ display: 'grid', gap: 2, maxWidth: 480 }}>
       <TextField
         select
         label={words.stations.how}
-        value={form.over}
-        helperText={words.stations.hows[form.over]}
-        onChange={(e) => setForm({ ...form, over: e.target.value as Over })}
+        value={way}
+        helperText={words.stations.hows[way]}
+        onChange={(e) => setWay(e.target.value as Way)}
       >
         {ways.map((w) => (
           <MenuItem key={w} value={w}>
@@ -53,12 +61,37 @@ function Form(p: {
           </MenuItem>
         ))}
       </TextField>
+      {way === 'wifi' && (
+        <>
+          <TextField
+            select
+            label={words.stations.board}
+            value={board}
+            onChange={(e) => setBoard(e.target.value as Board)}
+          >
+            {boards.map((b) => (
+              <MenuItem key={b} value={b}>
+                {words.stations.boards[b]}
+              </MenuItem>
+            ))}
+          </TextField>
+          <TextField
+            label={words.stations.houseAt}
+            value={house}
+            required
+            error={onlyHere.test(house)}
+            helperText={onlyHere.test(house) ? words.stations.onlyHere : 'http://ADDRESS:PORT'}
+            slotProps={{ htmlInput: { maxLength: 200 } }}
+            onChange={(e) => setHouse(e.target.value)}
+          />
+        </>
+      )}
       {device && (
         <TextField
           label={words.stations.device}
           value={form.address}
           required
-          placeholder={form.over === 'serial' ? '/dev/ttyUSB0' : 'rc0'}
+          placeholder={way === 'serial' ? '/dev/ttyUSB0' : 'rc0'}
           slotProps={{ htmlInput: { maxLength: 200 } }}
           onChange={(e) => setForm({ ...form, address: e.target.value })}
         />
@@ -80,13 +113,16 @@ function Waits({ added, onDone }: { added: Station; onDone: () => void }) {
   const stations = useStations();
   const now = stations.data?.find((s) => s.name === added.name);
   const at = window.location.origin;
-  const command = added.secret
-    ? `URBO_TOKEN=${added.secret} urbo outpost --to ${at} --serial /dev/ttyUSB0`
-    : added.over === 'mqtt'
-      ? `urbo outpost --to mqtt://BROKER --name ${added.name} --serial /dev/ttyUSB0`
-      : '';
+  const command = added.files
+    ? ''
+    : added.secret
+      ? `URBO_TOKEN=${added.secret} urbo outpost --to ${at} --serial /dev/ttyUSB0`
+      : added.over === 'mqtt'
+        ? `urbo outpost --to mqtt://BROKER --name ${added.name} --serial /dev/ttyUSB0`
+        : '';
   return (
     <Panel title={words.stations.waits(added.name)}>
+      {added.files && <BoardFiles files={added.files} pins={added.pins ?? ''} />}
       {command && (
         <>
           <Note>{added.secret ? words.stations.tokenOnce : words.stations.brokerHow}</Note>

@@ -1,0 +1,101 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"urbo/core/device"
+	"urbo/core/line"
+	"urbo/firmware/wifi/wifitest"
+	"urbo/wire"
+)
+
+// trainOf is what a handset sends, as the bench's order to let a board hear it.
+func trainOf(t *testing.T, pin int, command int64) string {
+	t.Helper()
+	code := device.Code{Sheet: "nec", Fields: line.Fields{"address": line.Number(9), "command": line.Number(command)}}
+	b, err := code.Burst(line.Builtin())
+	require.NoError(t, err)
+	text := strings.ReplaceAll(fmt.Sprint(b.Once[:len(b.Once)-1]), " ", ",")
+	return fmt.Sprintf(`{"hear":%d,"train":%s}`, pin, text)
+}
+
+// TestWiFiStation_FromTheFilesToAPressedKey adds a Wi-Fi board, runs the files that were written, and uses it: a lesson, a
+// press, a held press, a self-test, a restart of the house, and the end of its token.
+func TestWiFiStation_FromTheFilesToAPressedKey(t *testing.T) {
+	t.Parallel()
+	wifitest.Bench(t)
+	data := t.TempDir()
+	r := start(t, data, "serve")
+	at := strings.TrimPrefix(r.url, "http://")
+	folder := filepath.Join(t.TempDir(), "shed")
+	res := r.urbo("station", "add", "shed", "--wifi", "rp2040", "--house", r.url, "--out", folder)
+	require.Zero(t, res.code, res.err)
+	assert.Contains(t, res.out, "Copy all 5 files")
+	main := filepath.Join(folder, "main.py")
+	info, err := os.Stat(main)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), "it has the token in it")
+	text, err := os.ReadFile(main)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(main, []byte(strings.Replace(string(text), `WIFI = ""`, `WIFI = "home"`, 1)), 0o600))
+	again := r.urbo("station", "add", "shed-2", "--wifi", "rp2040", "--house", r.url, "--out", folder)
+	assert.Equal(t, 2, again.code)
+	assert.Contains(t, again.err, "there is a main.py")
+
+	b := wifitest.Start(t, folder, `{"loop":{"15":16}}`)
+	is := func(here bool) {
+		require.Eventually(t, func() bool {
+			var s wire.Station
+			return decode(r.ok(nil, "station", "show", "shed", "--output", "json"), &s) == nil && s.Here == here
+		}, patience, tick, "it is here: %t", here)
+	}
+	is(true)
+
+	r.ok(nil, "device", "add", "Lamp", "--kind", "light")
+	var lesson wire.Lesson
+	token := r.owner()
+	require.Equal(t, http.StatusCreated, r.http(token, "POST", "/api/lessons",
+		wire.NewLesson{Device: "lamp", Keys: []string{"red"}}, &lesson))
+	for n := range 2 {
+		b.Order(trainOf(t, 16, 5))
+		require.Eventually(t, func() bool {
+			l := r.lesson(token, lesson.ID)
+			return l.Last != nil && (len(l.Takes) > n || l.Keys[0].State == "settled")
+		}, patience, tick)
+	}
+	require.Eventually(t, func() bool { return r.lesson(token, lesson.ID).Keys[0].State == "settled" }, patience, tick)
+
+	res = r.urbo("press", "lamp/red")
+	require.Zero(t, res.code, res.err)
+	assert.Contains(t, res.out, "through shed/ir-out")
+	sent := b.Await("what it sent", func(m map[string]any) bool { return m["sent"] == 15.0 })
+	assert.Len(t, sent["train"], 67)
+	began := time.Now()
+	res = r.urbo("press", "lamp/red", "--hold", "1500ms")
+	require.Zero(t, res.code, res.err)
+	assert.GreaterOrEqual(t, time.Since(began), 1500*time.Millisecond)
+	held := b.Await("what it sent", func(m map[string]any) bool { return m["sent"] == 15.0 })
+	assert.Greater(t, len(held["train"].([]any)), 67+4*8, "repeat frames while it is held")
+	res = r.urbo("station", "test", "shed")
+	require.Zero(t, res.code, res.err)
+	assert.Contains(t, res.out, "shed/ir-in hears it")
+
+	r.stop()
+	b.Says("not at the house")
+	r = startAt(t, data, at, "serve")
+	is(true)
+	res = r.urbo("press", "lamp/red")
+	require.Zero(t, res.code, res.err)
+
+	r.ok(nil, "station", "remove", "shed")
+	b.Says("its token is not one of a station here")
+}
