@@ -225,7 +225,8 @@ token and the house's address as the board reaches it (--house). It says what to
 	c.Flags().StringVar(&serial, "serial", "", "serial port of a board, /dev/ttyUSB0 or usb:VENDOR:PRODUCT")
 	c.Flags().StringVar(&kernel, "kernel", "",
 		"pulse device of the kernel, rc0 as in /sys/class/rc; rc0@433920000 where it drives a bare radio module")
-	c.Flags().StringVar(&n.Wifi, "wifi", "", "a Wi-Fi board that runs MicroPython: rp2040 (also RP2350), esp32, or other")
+	c.Flags().StringVar(&n.Wifi, "wifi", "",
+		"a Wi-Fi board that runs MicroPython: rp2040 (also RP2350), esp32, or other")
 	c.Flags().StringVar(&n.House, "house", "", "with --wifi: this house as the board reaches it, http://ADDRESS:PORT")
 	c.Flags().StringVar(&out, "out", "", "with --wifi: folder for its files; without it one by the station's name")
 	c.Flags().BoolVar(&broker, "mqtt", false, "it speaks through the MQTT broker, by this name")

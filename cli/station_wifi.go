@@ -23,8 +23,8 @@ func (a *app) addBoard(ctx context.Context, n wire.NewStation, ways int, folder 
 		n.House = a.server
 	}
 	if n.House == "" {
-		return usageError{errors.New("say where the board finds this house: --house http://ADDRESS:PORT, with this machine's " +
-			"address in your network")}
+		return usageError{errors.New("say where the board finds this house: --house http://ADDRESS:PORT, with this " +
+			"machine's address in your network")}
 	}
 	if folder == "" {
 		folder = n.Name
@@ -37,8 +37,8 @@ func (a *app) addBoard(ctx context.Context, n wire.NewStation, ways int, folder 
 		return err
 	}
 	if err := write(folder, s.Files); err != nil {
-		return fmt.Errorf("%s was added, and its files cannot be written; remove it (urbo station remove %s) and add it "+
-			"again: %w", s.Name, s.Name, err)
+		return fmt.Errorf("%s was added, and its files cannot be written; remove it (urbo station remove %s) and add "+
+			"it again: %w", s.Name, s.Name, err)
 	}
 	if a.output == "json" {
 		return a.json(s)
@@ -51,8 +51,8 @@ func (a *app) addBoard(ctx context.Context, n wire.NewStation, ways int, folder 
 		filepath.Join(folder, "*.py"))
 	fmt.Fprintf(a.Out, "4. It dials in: urbo station show %s. If it does not, its serial console says why.\n", s.Name)
 	if u, err := url.Parse(n.House); err == nil && onlyHere(u.Hostname()) {
-		fmt.Fprintf(a.Err, "%s is this machine itself: no board reaches that. Let Urbo listen on the network (urbo serve "+
-			"--listen), and give its address there.\n", n.House)
+		fmt.Fprintf(a.Err, "%s is this machine itself: no board reaches that. Let Urbo listen on the network (urbo "+
+			"serve --listen), and give its address there.\n", n.House)
 	}
 	return nil
 }

@@ -28,8 +28,8 @@ func trainOf(t *testing.T, pin int, command int64) string {
 	return fmt.Sprintf(`{"hear":%d,"train":%s}`, pin, text)
 }
 
-// TestWiFiStation_FromTheFilesToAPressedKey adds a Wi-Fi board, runs the files that were written, and uses it: a lesson, a
-// press, a held press, a self-test, a restart of the house, and the end of its token.
+// TestWiFiStation_FromTheFilesToAPressedKey adds a Wi-Fi board, runs the files that were written, and uses it: a
+// lesson, a press, a held press, a self-test, a restart of the house, and the end of its token.
 func TestWiFiStation_FromTheFilesToAPressedKey(t *testing.T) {
 	t.Parallel()
 	wifitest.Bench(t)

@@ -140,8 +140,8 @@ func (s Structure) Varies() []int {
 
 // believable says whether a frame is one, by how much each bit of the press is worth: a short one, or one that comes
 // alone, has to be better, and so has one whose durations are far off: blur is of a unit. A frame that comes alone has
-// to be most of the durations of the press, and its bits neither hardly change nor only take turns: that is a clock, or a
-// tone.
+// to be most of the durations of the press, and its bits neither hardly change nor only take turns: that is a clock
+// or a tone.
 func (b *ballot) believable(perBit, blur float64, durations int) bool {
 	const usualBlur, enoughBlurred, leastCovered = 0.16, 60, 0.4
 	if blur > usualBlur && len(b.bits)*len(b.group) < enoughBlurred {

@@ -48,8 +48,8 @@ func (s *Sheet) matchBiphase(flat []int, at int, f *frame, tmp *scratch) (match,
 			if better, ok := s.walkDoubting(flat, at, f, pad, u, st, tmp); ok {
 				end = better
 				u, st = fit(tmp.runs)
-			} else { // the first one stands
-				end, _ = s.walkDoubting(flat, at, f, pad, unit, guess*unit, tmp)
+			} else { // the first one stands, and fills tmp anew
+				_, _ = s.walkDoubting(flat, at, f, pad, unit, guess*unit, tmp)
 			}
 			most, rms := deviation(tmp.runs, u, st)
 			if !good(u, st, most, rms, 1) || !s.unitFits(u) || (found && rms >= m.rms) {

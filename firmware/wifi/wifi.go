@@ -30,7 +30,8 @@ func Boards() []Board {
 	return []Board{
 		{"rp2040", "RP2040 or RP2350: state machines send and hear by themselves", "pio", `"LED"`, 15, 16, 17},
 		{"esp32", "ESP32 of any kind: the pulse peripheral sends by itself", "rmt", "None", 4, 5, 18},
-		{"other", "any other board with MicroPython and Wi-Fi: the program times the pulses", "software", "None", 4, 5, 14},
+		{"other", "any other board with MicroPython and Wi-Fi: the program times the pulses", "software", "None",
+			4, 5, 14},
 	}
 }
 
@@ -48,8 +49,8 @@ func Find(name string) (Board, error) {
 
 // Pins says in words what is expected at which pin.
 func (b Board) Pins() string {
-	return fmt.Sprintf("GPIO %d: the infrared LED, by a transistor. GPIO %d: the infrared receiver's output. GPIO %d: a radio "+
-		"transmitter, where there is one.", b.Transmit, b.Receive, b.Radio)
+	return fmt.Sprintf("GPIO %d: the infrared LED, by a transistor. GPIO %d: the infrared receiver's output. GPIO %d: "+
+		"a radio transmitter, where there is one.", b.Transmit, b.Receive, b.Radio)
 }
 
 // Config is what one board is.

@@ -139,7 +139,8 @@ func TestWiFi_SendsAndHearsTrains(t *testing.T) {
 			l := <-links
 			next[station.Hello](t, l)
 			require.NoError(t, l.Tell(t.Context(), station.Welcome{Link: 1}))
-			require.NoError(t, l.Tell(t.Context(), station.Send{ID: "a", Port: "ir-out", CarrierHz: 38_000, Once: press}))
+			require.NoError(t, l.Tell(t.Context(), station.Send{ID: "a", Port: "ir-out", CarrierHz: 38_000,
+				Once: press}))
 			sent := next[station.Sent](t, l)
 			assert.InDelta(t, 58_990, sent.Took, 5000)
 			out := v.Await("what it sent", func(m map[string]any) bool { return m["sent"] == float64(pins[0]) })
@@ -229,7 +230,8 @@ func TestWiFi_SaysWhatIsWrong(t *testing.T) {
 // output is what a script of the bench prints, as JSON.
 func output(t *testing.T, into any, script string, argv ...string) {
 	t.Helper()
-	cmd := exec.CommandContext(t.Context(), "node", append([]string{filepath.Join(wifitest.Bench(t), script)}, argv...)...)
+	argv = append([]string{filepath.Join(wifitest.Bench(t), script)}, argv...)
+	cmd := exec.CommandContext(t.Context(), "node", argv...)
 	cmd.Stderr = os.Stderr
 	out, err := cmd.Output()
 	require.NoError(t, err)

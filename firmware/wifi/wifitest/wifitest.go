@@ -18,7 +18,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// Bench gives the folder of the bench, and leaves a test out where Node's packages cannot be had. In CI they have to be.
+// Bench gives the folder of the bench, and leaves a test out where Node's packages cannot be had. In CI they have to
+// be there.
 func Bench(t *testing.T) string {
 	t.Helper()
 	_, here, _, _ := runtime.Caller(0)
