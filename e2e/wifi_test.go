@@ -99,3 +99,28 @@ func TestWiFiStation_FromTheFilesToAPressedKey(t *testing.T) {
 	r.ok(nil, "station", "remove", "shed")
 	b.Says("its token is not one of a station here")
 }
+
+// TestConsole_OffersTheFilesOfAWiFiBoard adds a board in the console, and reads what it lets the browser save.
+func TestConsole_OffersTheFilesOfAWiFiBoard(t *testing.T) {
+	t.Parallel()
+	r := start(t, "", "serve")
+	b := open(t, r, 1280, 800)
+	b.visit(r, "/house/stations")
+	b.click("Add a station")
+	b.choose("How it is reached", "a Wi-Fi board")
+	b.choose("The board", "ESP32")
+	b.see("give its address in your network") // the console was opened at 127.0.0.1
+	b.fill("This house, as the board reaches it", "http://10.0.0.2:8433")
+	b.fill("Name", "shed")
+	b.click("Add it")
+	b.see("GPIO 4: the infrared LED")
+	b.see("Waiting until it says hello")
+	b.eval(`window.saved = []; URL.createObjectURL = (file) => (file.text().then((t) => saved.push(t)), 'blob:none')`)
+	b.click("Save all")
+	b.until("saved.length === 5")
+	main, err := value[string](b, `saved.find((t) => t.includes('HOUSE = '))`)
+	require.NoError(t, err)
+	assert.Contains(t, main, `HOUSE = "ws://10.0.0.2:8433"`)
+	assert.Regexp(t, `TOKEN = "[0-9a-f]{40,}"`, main)
+	assert.Contains(t, main, "import rmt")
+}

@@ -520,9 +520,9 @@ export const words = {
     kept: (device: string, key: string) => `${device}: ${key} sends this now.`,
     importTitle: 'Open a recording',
     importHow:
-      'Drop a file here: VCD or CSV of a logic analyser, WAV of a sound card, SigMF or bare samples of a software radio, an array in C, or text with durations in µs.',
+      'Drop a file here: VCD or CSV of a logic analyser, WAV of a sound card, SigMF or bare samples of a software radio, an array in C, or text.',
     choose: 'Choose a file',
-    paste: 'or paste durations in µs',
+    paste: 'or paste what you have: durations in µs, with titles and words as they are',
     pasted: 'pasted',
     read: 'Read',
     reading: 'Reading the recording',

@@ -29,7 +29,7 @@ export function CodePart({ of, busy, onCode }: Props) {
         onChange={(e) => setText(e.target.value)}
         slotProps={{ htmlInput: { style: { fontFamily: mono, fontSize: 14 }, maxLength: 65536 } }}
       />
-      <Button type="submit" variant="outlined" disabled={busy || !text.trim()} sx={{ mb: 3 }}>
+      <Button type="submit" variant="outlined" disabled={busy || !text.trim()} sx={{ mb: 3, flexShrink: 0 }}>
         {words.lesson.take}
       </Button>
     </Box>
