@@ -92,10 +92,9 @@ class Transmitter(ports.Output):
         self.carrier = carrier
         self.pin = machine.Pin(number, machine.Pin.OUT, value=0)
         if active_low:
-            raise ValueError("active_low is for software.py only: turn the level with a transistor")
-        self.sm = machine_for(keyed if carrier else plain, freq=38_000 * CYCLE if carrier else 1_000_000, set_base=self.pin)
-        self.hz = 38_000 * CYCLE if carrier else 1_000_000
-        self.number = USED[-1]
+            raise ValueError("state machines drive no line that is active low: turn it with a transistor")
+        self.hz = 38_000 * CYCLE if carrier else 1_000_000  # clocks a second
+        self.sm = machine_for(keyed if carrier else plain, freq=self.hz, set_base=self.pin)
 
     def off(self):
         self.sm.active(0)
@@ -152,7 +151,8 @@ class Receiver(ports.Ear):
 
     def edge(self, sm):
         while sm.rx_fifo():
-            us = 2 * (0xFFFFFFFF - (sm.get() & 0xFFFFFFFF)) + 4  # two clocks a turn, and what begins and ends it
+            # two clocks a turn, and what begins and ends it; the ring has room for a quarter of an hour
+            us = min(2 * (0xFFFFFFFF - (sm.get() & 0xFFFFFFFF)) + 4, 1_000_000_000)
             self.put(-us if self.high == self.active_low else us)
             self.high = not self.high
 

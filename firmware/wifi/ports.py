@@ -16,25 +16,20 @@ class Clock:
         self.last, self.us = ticks_us(), 0
 
     def now(self):
-        return self.at(ticks_us())
-
-    def at(self, ticks):
-        d = ticks_diff(ticks, self.last)
-        if d > 0:
-            self.us += d
-            self.last = ticks
-            return self.us
-        return self.us + d
+        ticks = ticks_us()
+        self.us += ticks_diff(ticks, self.last)
+        self.last = ticks
+        return self.us
 
 
 class Ear:
-    """Durations as a receiver hears them, in a ring that an interrupt fills. A subclass calls edge or put."""
+    """Durations as a receiver hears them, in a ring that an interrupt fills. A subclass calls put."""
 
     def __init__(self, active_low):
         self.active_low = active_low
         self.ring = array("i", bytes(4 * 2 * LONGEST))
         self.head = self.tail = 0
-        self.train, self.began, self.last = [], None, ticks_us()
+        self.train, self.last = [], ticks_us()
 
     def put(self, us):
         """A level has lasted us and is over: marks are positive, spaces negative."""
@@ -44,7 +39,7 @@ class Ear:
             self.head = after
         self.last = ticks_us()
 
-    def heard(self, clock):
+    def heard(self):
         """A train that is over, as what the link says of it, or None."""
         while self.tail != self.head:
             us = self.ring[self.tail]
@@ -104,8 +99,7 @@ class Output:
     """What all transmitters do with a send. A subclass has play(durations, hz, duty), a task that returns about when the
     last duration is over, and gives the ticks of that; and off()."""
 
-    # parts and hold of the send on the air; id is None where there is none
-    id = None
+    id = None  # of the send on the air
 
     def begin(self, m):
         self.id, self.until, self.cancelled = m["id"], None, False

@@ -15,6 +15,7 @@ from ports import LONGEST, Clock
 FIRMWARE = "1"
 MESSAGE = 3 * 8 * LONGEST + 512  # bytes of the longest message
 REMEMBERED = 64  # ids
+MOST = 6_000_000  # us of a part of a send: the watchdog waits a little longer
 SOONEST, LATEST = 1, 60  # s until the next dial
 STABLE = 30  # s after which a connection counts as one, and without a word from the house as none
 ENOUGH = 90  # s without Wi-Fi after which the radio begins anew
@@ -50,8 +51,8 @@ class Station:
             (self.outs if sends else self.ears)[p["id"]] = make(p)
             usual = (30_000, 60_000) if sends and p["medium"] == "infrared" else (p.get("hz", 38_000),) * 2
             self.ports.append(
-                {"id": p["id"], "direction": p["direction"], "medium": p["medium"], "from_hz": usual[0], "to_hz": usual[1],
-                 "longest": LONGEST}
+                {"id": p["id"], "direction": p["direction"], "medium": p["medium"], "from_hz": usual[0],
+                 "to_hz": usual[1], "longest": LONGEST}
             )
         except Exception as e:
             self.wrong.append("port {} at pin {} does not work: {}".format(p.get("id"), p.get("pin"), e))
@@ -79,18 +80,25 @@ class Station:
         if len(self.order) > REMEMBERED:
             self.answers.pop(self.order.pop(0), None)
 
+    def hear(self, text, whole):
+        """Takes a message of the house, whatever it is."""
+        self.heard_at = ticks_ms()
+        try:
+            self.take(text, whole)
+        except (TypeError, ValueError, KeyError, AttributeError) as e:
+            say("a message is passed over:", e)
+
     def take(self, text, whole):
         """Does what the house says."""
-        self.heard_at = ticks_ms()
         if not whole:
             begins = text.split('"id":"', 1)
             if len(begins) == 2 and text.find('"t":"send"') >= 0:
-                self.tell({"t": "failed", "id": begins[1].split('"', 1)[0], "reason": "this message is too long for me"})
+                self.tell({"t": "failed", "id": begins[1].split('"', 1)[0], "reason": "this message is too long"})
             return
         try:
             m = json.loads(text)
             t = m.get("t")
-        except (ValueError, AttributeError):
+        except (ValueError, AttributeError, RuntimeError, MemoryError):
             return  # no message
         if t == "ping":
             self.tell({"t": "pong"})
@@ -146,6 +154,8 @@ class Station:
                 n += len(part)
                 if len(part) % 2:
                     return "a part has to end with a space"
+                if sum(part) > MOST:
+                    return "a part lasts {} s at most".format(MOST // 1_000_000)
                 for d in part:
                     if not isinstance(d, int) or not 0 < d <= 10_000_000:
                         return "a duration is 1 to 10000000 us"
@@ -180,7 +190,7 @@ class Station:
 
     def listen(self):
         for id, ear in self.ears.items():
-            h = ear.heard(self.clock)
+            h = ear.heard()
             if h is None:
                 continue
             at = self.clock.now() - h["end"] - sum(h["train"])
@@ -194,7 +204,8 @@ class Station:
             self.dog.feed()
 
     async def visit(self):
-        """One connection to the house, from the dial to its end. It returns after how many ms it ended."""
+        """One connection to the house, from the dial to its end. last_visit is how many ms it lasted."""
+        self.feed()
         self.socket = websocket.WebSocket(self.house, self.token, MESSAGE, self.authority)
         began = self.heard_at = ticks_ms()
         greeted = pinged = False
@@ -203,7 +214,7 @@ class Station:
                 self.feed()
                 m = self.socket.poll()
                 if m:
-                    self.take(*m)
+                    self.hear(*m)
                 if self.socket.greeted and not greeted:
                     greeted = True
                     self.hello()
@@ -235,7 +246,7 @@ class Station:
             self.feed()
             self.shine(False)
             for ear in self.ears.values():
-                ear.heard(self.clock)  # nobody is told
+                ear.heard()  # nobody is told
             self.clock.now()
             await asyncio.sleep_ms(100)
 

@@ -60,7 +60,7 @@ class WebSocket:
         at = socket.getaddrinfo(host, port)[0][-1]
         self.socket = socket.socket()
         try:
-            self.socket.settimeout(10)
+            self.socket.settimeout(5)  # less than the watchdog waits
             self.socket.connect(at)
             if tls:
                 self.socket = self.secured(self.socket, host, authority)
