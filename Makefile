@@ -53,8 +53,8 @@ test: build $(CLIENTS) $(BOARDS) ## all tests
 	@scripts/need.sh --may avr-gcc simavr python3 systemd-analyze espeak-ng pocketsphinx_continuous avahi-browse ip
 	cd web && npm test
 	URBO_BIN=$(CURDIR)/bin/urbo go test -race -vet=off -timeout 40m -parallel 6 -skip '$(MONTHS)' $(QUICK) \
-	  $$(go list ./... | grep -v -e /core/control$$ -e /firmware$$) # make lint vets
-	go test -race -vet=off $(QUICK) ./firmware # by itself: the simulated board keeps up with real time
+	  $$(go list ./... | grep -v -e /core/control$$ -e /firmware) # make lint vets
+	go test -race -vet=off $(QUICK) -p 1 ./firmware/... # by themselves: simulated boards keep up with real time
 	$(STATIC) go test -vet=off ./core/control # 100,000 stories of one goroutine each: nothing to race
 	$(STATIC) go test -vet=off -run '$(MONTHS)' ./scenery
 

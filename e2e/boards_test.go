@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
@@ -221,6 +222,11 @@ func TestBoards_ALostNetworkHalfSetsNothing(t *testing.T) {
 			network.EmulateNetworkConditionsByRuleParams{
 				MatchedNetworkConditions: []*network.Conditions{{Offline: !is, DownloadThroughput: rate,
 					UploadThroughput: rate}}})
+		if err != nil { // browsers before 150 have offline in another place
+			earlier := cdp.Command[map[string]any, struct{}]{Method: network.CommandEmulateNetworkConditionsByRule}
+			_, err = chromedp.Call(b.ctx, earlier, map[string]any{"offline": !is, "matchedNetworkConditions": []any{
+				map[string]any{"urlPattern": "", "latency": 0, "downloadThroughput": rate, "uploadThroughput": rate}}})
+		}
 		require.NoError(t, err)
 	}
 	b.eval(`document.querySelector('[role=slider][aria-label="Lecture amplifier volume"]')

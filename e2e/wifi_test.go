@@ -85,9 +85,9 @@ func TestWiFiStation_FromTheFilesToAPressedKey(t *testing.T) {
 	assert.GreaterOrEqual(t, time.Since(began), 1500*time.Millisecond)
 	held := b.Await("what it sent", func(m map[string]any) bool { return m["sent"] == 15.0 })
 	assert.Greater(t, len(held["train"].([]any)), 67+4*8, "repeat frames while it is held")
-	res = r.urbo("station", "test", "shed")
-	require.Zero(t, res.code, res.err)
-	assert.Contains(t, res.out, "shed/ir-in hears it")
+	require.Eventually(t, func() bool { // it keeps real time, and a busy machine may not
+		return strings.Contains(r.urbo("station", "test", "shed").out, "shed/ir-in hears it")
+	}, patience, tick)
 
 	r.stop()
 	b.Says("not at the house")

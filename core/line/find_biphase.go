@@ -37,20 +37,18 @@ func (s *Sheet) matchBiphase(flat []int, at int, f *frame, tmp *scratch) (match,
 			continue
 		}
 		for _, guess := range [...]float64{0, 0.28, -0.28} {
-			end, ok := s.walkDoubting(flat, at, f, pad, unit, guess*unit, tmp)
-			if !ok {
+			if _, ok := s.walkDoubting(flat, at, f, pad, unit, guess*unit, tmp); !ok {
 				continue
 			}
 			u, st := fit(tmp.runs)
 			if !s.unitFits(u) {
 				continue
 			}
-			if better, ok := s.walkDoubting(flat, at, f, pad, u, st, tmp); ok {
-				end = better
-				u, st = fit(tmp.runs)
-			} else { // the first one stands, and fills tmp anew
-				_, _ = s.walkDoubting(flat, at, f, pad, unit, guess*unit, tmp)
+			end, ok := s.walkDoubting(flat, at, f, pad, u, st, tmp)
+			if !ok {
+				continue // what it was fitted to does not fit it
 			}
+			u, st = fit(tmp.runs)
 			most, rms := deviation(tmp.runs, u, st)
 			if !good(u, st, most, rms, 1) || !s.unitFits(u) || (found && rms >= m.rms) {
 				continue

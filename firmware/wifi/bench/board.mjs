@@ -3,6 +3,7 @@ import net from 'node:net';
 
 const TICKS = 2 ** 30;
 const OVER = 120_000; // µs of rest after which what was sent is told
+const FRAME = 25_000; // and after which a receiver beside it heard it
 
 export class Board {
   constructor({ tell, old = false, virtual = 0, start = 0, pins = 30, led = 25 }) {
@@ -71,22 +72,30 @@ export class Board {
     return (out.over += us);
   }
 
-  // look tells of what was sent and is over.
+  // look tells of what was sent and is over, and lets receivers beside it hear each frame.
   look() {
     for (const [pin, out] of this.outputs) {
+      this.echo(pin, out);
       const over = Math.max(out.at, out.over ?? 0);
       if (out.train.length === 0 || out.level !== out.rest || this.now() - over < OVER) continue;
       const { train, hz } = out;
-      Object.assign(out, { train: [], hz: 0 });
+      Object.assign(out, { train: [], hz: 0, echoed: 0 });
       this.tell({ sent: pin, hz: Math.round(hz), train: train.map(Math.round) });
-      if (this.loops.has(pin)) this.hear(this.loops.get(pin), train);
     }
   }
 
-  // hear lets a receiver, which is active low, hear a train that ends now.
-  hear(pin, train) {
+  // echo lets the receiver beside a transmitter hear what it did not hear yet, once that rests.
+  echo(pin, out) {
+    const resting = out.level === out.rest && this.now() - out.at >= FRAME;
+    const from = out.echoed ?? 0;
+    if (!this.loops.has(pin) || !resting || out.train.length <= from) return;
+    this.hear(this.loops.get(pin), out.train.slice(from), out.at);
+    out.echoed = out.train.length + 1; // and the space after it
+  }
+
+  // hear lets a receiver, which is active low, hear a train that ended at a time.
+  hear(pin, train, end = this.now()) {
     const total = train.reduce((a, b) => a + b, 0);
-    const end = this.now();
     if (this.ears.has(pin)) return this.ears.get(pin)(train);
     const input = this.inputs.get(pin);
     if (!input?.handler) return;
