@@ -17,7 +17,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"urbo/station"
-	"urbo/station/conform"
 	"urbo/station/linktest"
 )
 
@@ -31,24 +30,7 @@ func TestHost_KeepsTheRulesUnderSanitizers(t *testing.T) {
 // TestHost_IsAStationInRealTime: it is the example of a station on any system with a serial port.
 func TestHost_IsAStationInRealTime(t *testing.T) {
 	t.Setenv("LINE", "pty")
-	kept := map[string]error{}
-	for range 3 { // a busy machine may not keep the time: what it does not keep it breaks each time
-		b := plugInHost(t)
-		wrong := 0
-		b.link(func(l station.Link) {
-			require.NoError(t, conform.Check(t.Context(), l, conform.RealTime{}, func(r conform.Report) {
-				if kept[r.Rule] = r.Err; r.Err != nil {
-					wrong++
-				}
-			}))
-		})
-		if wrong == 0 {
-			return
-		}
-	}
-	for rule, err := range kept {
-		assert.NoError(t, err, rule)
-	}
+	linktest.ConformInRealTime(t, func(check func(station.Link)) { plugInHost(t).link(check) })
 }
 
 // mutated is how many damaged messages the firmware is told.

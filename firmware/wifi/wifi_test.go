@@ -20,7 +20,7 @@ import (
 	"urbo/firmware/wifi"
 	"urbo/firmware/wifi/wifitest"
 	"urbo/station"
-	"urbo/station/conform"
+	"urbo/station/linktest"
 	"urbo/station/websocket"
 )
 
@@ -85,25 +85,13 @@ func TestWiFi_EachKindKeepsTheRules(t *testing.T) {
 	wifitest.Bench(t)
 	for _, k := range kinds {
 		t.Run(k.name, func(t *testing.T) {
-			kept := map[string]error{}
-			for range 3 { // it keeps real time, and a busy machine may not: what it does not keep it breaks each time
+			linktest.ConformInRealTime(t, func(check func(station.Link)) {
 				address, links := doorAt(t)
 				wifitest.Start(t, folderOf(t, k.board, address), k.options)
 				l := <-links
-				wrong := 0
-				require.NoError(t, conform.Check(t.Context(), l, conform.RealTime{}, func(r conform.Report) {
-					if kept[r.Rule] = r.Err; r.Err != nil {
-						wrong++
-					}
-				}))
+				check(l)
 				require.NoError(t, l.Close())
-				if wrong == 0 {
-					return
-				}
-			}
-			for rule, err := range kept {
-				assert.NoError(t, err, rule)
-			}
+			})
 		})
 	}
 }
