@@ -87,8 +87,9 @@ func ConformIn(t *testing.T, l station.Link, clock conform.Clock) {
 	require.ErrorIs(t, l.Tell(t.Context(), station.Ping{}), station.ErrAway)
 }
 
-// ConformInRealTime holds a station that keeps real time against the rules. use makes a link anew each time and gives it
-// to check, three times at most: a busy machine may not keep the time, and what a station breaks it breaks each time.
+// ConformInRealTime holds a station that keeps real time against the rules. use makes a link anew each time and gives
+// it to check, three times at most: a busy machine may not keep the time, but what a station breaks it breaks each
+// time.
 func ConformInRealTime(t *testing.T, use func(check func(station.Link))) {
 	t.Helper()
 	var kept map[string]error

@@ -19,7 +19,12 @@ const python = await pythonFor(
   { ...board.module(), ...machines(board) },
   { heapsize: options.heap ?? 192 * 1024, stdout: (line) => tell({ says: line }) },
 );
-python.runPython(fs.readFileSync(path.join(folder, 'main.py'), 'utf8'));
+try {
+  python.runPython(fs.readFileSync(path.join(folder, 'main.py'), 'utf8'));
+} catch (e) {
+  tell({ ended: e.message });
+  process.exit(1);
+}
 
 const EVERY = 20; // ms
 setInterval(() => {
