@@ -302,3 +302,42 @@ func TestFiles_SayWhatIsWrong(t *testing.T) {
 		assert.NotContains(t, f.Text, "@")
 	}
 }
+
+func TestWiFi_SendsRadio(t *testing.T) {
+	t.Parallel()
+	wifitest.Bench(t)
+	for _, k := range kinds {
+		t.Run(k.name, func(t *testing.T) {
+			address, links := doorAt(t)
+			folder := folderOf(t, k.board, address)
+			main := filepath.Join(folder, "main.py")
+			text, err := os.ReadFile(main)
+			require.NoError(t, err)
+			require.Contains(t, string(text), "# {")
+			require.NoError(t, os.WriteFile(main, []byte(strings.Replace(string(text), "# {", "{", 1)), 0o600))
+			if k.name == "software" {
+				k.options = inVirtualTime
+			}
+			v := wifitest.Start(t, folder, k.options)
+			l := <-links
+			hello := next[station.Hello](t, l)
+			require.Len(t, hello.Ports, 3)
+			assert.Equal(t, station.Port{ID: "radio-out", Direction: station.Transmitter, Medium: "radio",
+				FromHz: 433_920_000, ToHz: 433_920_000, Longest: 512}, hello.Ports[2])
+			require.NoError(t, l.Tell(t.Context(), station.Welcome{Link: 1}))
+			frame := []int{350, 1050, 1050, 350, 350, 10_850}
+			require.NoError(t, l.Tell(t.Context(), station.Send{ID: "r", Port: "radio-out", FrequencyHz: 433_920_000,
+				Repeat: frame, Repeats: 3, GapUS: 20_000}))
+			out := v.Await("what it sent", func(m map[string]any) bool { return m["sent"] != nil })
+			assert.Zero(t, out["hz"], "no carrier")
+			train := out["train"].([]any)
+			require.Len(t, train, 3*len(frame)-1)
+			for i, d := range train {
+				if i%len(frame) != len(frame)-1 { // from frame to frame others may go on
+					assert.InDelta(t, frame[i%len(frame)], d, 7, "duration %d", i)
+				}
+			}
+			assert.Equal(t, "r", next[station.Sent](t, l).ID)
+		})
+	}
+}
