@@ -116,7 +116,11 @@ func (b *browser) settle() {
 	b.eval(`window.still = false; (() => {
 		let timer = 0;
 		const again = () => { clearTimeout(timer); timer = setTimeout(rest, 300); };
-		const rest = () => { if (window.asked) { again(); return; } window.still = true; seen.disconnect(); };
+		const rest = () => {
+			if (window.asked || document.fonts.status !== 'loaded') { again(); return; }
+			window.still = true;
+			seen.disconnect();
+		};
 		const seen = new MutationObserver(again);
 		seen.observe(document.body, {subtree: true, childList: true, characterData: true, attributes: true});
 		again();
