@@ -39,7 +39,11 @@ func (a *API) stations() {
 		func(ctx context.Context, in *struct{ Body wire.NewStation }) (wire.Station, error) {
 			n := in.Body
 			if n.Wifi != "" { // what is wrong with it is said before there is a station
-				if _, err := wifi.Files(wifi.Config{Board: n.Wifi, House: n.House}); err != nil {
+				_, err := wifi.Files(wifi.Config{Board: n.Wifi, House: n.House})
+				if n.Over != string(station.WebSocket) {
+					err = errors.New("a Wi-Fi board dials in: over is websocket")
+				}
+				if err != nil {
 					return wire.Station{}, fault.Give(fault.Invalid, err)
 				}
 			}

@@ -201,6 +201,9 @@ token and the house's address as the board reaches it (--house). It says what to
 			if chosen > 1 {
 				return usageError{fmt.Errorf("a station is reached in one way: choose one flag")}
 			}
+			if n.Wifi == "" && n.House+out != "" {
+				return usageError{fmt.Errorf("--house and --out are for a Wi-Fi board: say which with --wifi")}
+			}
 			if n.Wifi != "" {
 				return a.addBoard(c.Context(), n, chosen, out)
 			}

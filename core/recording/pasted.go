@@ -2,6 +2,7 @@ package recording
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/binary"
 	"encoding/json"
 	"errors"
@@ -266,7 +267,7 @@ func readWords(text string, unit float64) (reading, bool) {
 			case kind == "end":
 				presses, now = append(presses, now), nil
 			default:
-				now = append(now, level{kind == "mark", n * max(unit, 1)})
+				now = append(now, level{kind == "mark", n * cmp.Or(unit, 1)})
 				said++
 			}
 			kind = ""

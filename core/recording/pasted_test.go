@@ -236,4 +236,7 @@ func TestText_SmallNumbersNeedAUnit(t *testing.T) {
 	got, _, err := all(t, each(aPress(), "mark %d", "space %d", " ")+"\ntick = 2 µs")
 	require.NoError(t, err)
 	assert.Equal(t, 18_000, got[0][0])
+	got, _, err = all(t, each(aPress(), "mark %d", "space %d", " ")+"\ntick = 500 ns")
+	require.NoError(t, err)
+	assert.Equal(t, 4500, got[0][0])
 }

@@ -2,6 +2,7 @@ package recording
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -183,12 +184,14 @@ func (a *array) list(body string, line int) error {
 	if a.unit == 0 && small(found.Train) {
 		return fmt.Errorf("line %d: %w", line, errNoUnit)
 	}
+	unit := cmp.Or(a.unit, 1)
 	for i, d := range found.Train {
-		found.Train[i] = int(float64(d)*max(a.unit, 1) + 0.5)
+		found.Train[i] = int(float64(d)*unit + 0.5)
 	}
-	found.Gap = int(float64(found.Gap) * max(a.unit, 1))
-	if found.Gap > signal.MaxDuration || slices.Max(found.Train) > signal.MaxDuration {
-		return fmt.Errorf("line %d: a duration is 1 to %d µs", line, signal.MaxDuration)
+	found.Gap = int(float64(found.Gap)*unit + 0.5)
+	if err := found.Train.Check(); err != nil || found.Gap > signal.MaxDuration {
+		return fmt.Errorf("line %d: with the unit that stands before it a duration is not 1 to %d µs: is the unit right?",
+			line, signal.MaxDuration)
 	}
 	p := Press{Trains: pieces(found), Line: line}
 	if m := cArray.FindSubmatch(a.before); m != nil {

@@ -9,6 +9,7 @@ TOKEN = "@TOKEN@"  # of urbo station add; it is secret
 NAME = "@NAME@"  # of this station
 AUTHORITY = None  # a file with the authority of a house at wss://, as DER
 
+WATCHDOG = True  # begins the board anew where its program stands still; False while files are changed often
 LED = @LED@  # the board's status LED: its pin, or None
 
 # What is wired: delete what is not there. Lines that are active low (most infrared receivers) say active_low: True.
@@ -28,4 +29,4 @@ if not WIFI:
     raise SystemExit
 
 board = station.Station(NAME, @KIND@.MODEL, HOUSE, TOKEN, PORTS, @KIND@.make, LED, AUTHORITY)
-asyncio.run(board.run(station.WiFi(WIFI, PASSWORD, COUNTRY)))
+asyncio.run(board.run(station.WiFi(WIFI, PASSWORD, COUNTRY), WATCHDOG))

@@ -1,5 +1,5 @@
-# Transmitters and receivers with the state machines of the RP2040 and RP2350. They keep time by themselves, to a cycle of
-# the carrier when they send, and to 2 us when they hear.
+# Transmitters and receivers with the state machines of the RP2040 and RP2350. They keep time by themselves, to a cycle
+# of the carrier when they send, and to 2 us when they hear.
 import asyncio
 import machine
 import rp2
@@ -94,12 +94,14 @@ class Transmitter(ports.Output):
         if active_low:
             raise ValueError("state machines drive no line that is active low: turn it with a transistor")
         self.hz = 38_000 * CYCLE if carrier else 1_000_000  # clocks a second
-        self.sm = machine_for(keyed if carrier else plain, freq=self.hz, set_base=self.pin)
+        self.program = keyed if carrier else plain
+        self.sm = machine_for(self.program, freq=self.hz, set_base=self.pin)
+        self.off()
 
     def off(self):
         self.sm.active(0)
-        self.sm.restart()
-        self.pin.init(machine.Pin.OUT, value=0)
+        self.pin.init(machine.Pin.OUT, value=0)  # the pin is the program's now, until the state machine begins anew
+        self.runs = False
 
     def words(self, durations):
         """What the state machine takes: a mark and a space in each word. Spaces take up what marks cannot be."""
@@ -123,9 +125,11 @@ class Transmitter(ports.Output):
 
     async def play(self, durations, hz, duty):
         if self.carrier and self.hz != hz * CYCLE:
-            self.hz = hz * CYCLE
-            self.sm.init(keyed, freq=self.hz, set_base=self.pin)
-        self.sm.active(1)
+            self.hz, self.runs = hz * CYCLE, False
+        if not self.runs:
+            self.sm.init(self.program, freq=self.hz, set_base=self.pin)
+            self.sm.active(1)
+            self.runs = True
         began = ticks_us()
         for word in self.words(durations):
             while self.sm.tx_fifo() > 6:

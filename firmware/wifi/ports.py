@@ -96,8 +96,8 @@ class PinEar(Ear):
 
 
 class Output:
-    """What all transmitters do with a send. A subclass has play(durations, hz, duty), a task that returns about when the
-    last duration is over, and gives the ticks of that; and off()."""
+    """What all transmitters do with a send. A subclass has play(durations, hz, duty), a task that returns about when
+    the last duration is over, and gives the ticks of that; and off()."""
 
     id = None  # of the send on the air
 

@@ -1,5 +1,5 @@
-# Transmitters with the pulse peripheral of ESP32 chips, which keeps time to the microsecond by itself. Receivers are pin
-# interrupts.
+# Transmitters with the pulse peripheral of ESP32 chips, which keeps time to the microsecond by itself. Receivers are
+# pin interrupts.
 import asyncio
 import esp32
 import machine
@@ -9,22 +9,19 @@ import ports
 
 MODEL = "Wi-Fi board (ESP32)"
 MOST = 32_767  # us of one entry of the peripheral
-CHANNELS = 0  # in use so far
+CHANNELS = []  # of the transmitters
 
 
-def peripheral(pin, carrier, idle):
+def peripheral(channel, pin, carrier, idle):
     """The peripheral at a resolution of 1 us, in the forms that its constructor had."""
-    global CHANNELS
     tx = {"tx_carrier": carrier} if carrier else {}
     forms = (
         lambda: esp32.RMT(pin=pin, resolution_hz=1_000_000, idle_level=idle, **tx),
-        lambda: esp32.RMT(CHANNELS, pin=pin, clock_div=80, idle_level=idle, **tx),
+        lambda: esp32.RMT(channel, pin=pin, clock_div=80, idle_level=idle, **tx),
     )
     for form in forms:
         try:
-            rmt = form()
-            CHANNELS += 1
-            return rmt
+            return form()
         except TypeError as e:
             wrong = e
     raise wrong
@@ -34,17 +31,17 @@ class Transmitter(ports.Output):
     def __init__(self, number, carrier, active_low):
         self.number, self.carrier, self.active_low = number, carrier, active_low
         self.rmt, self.now = None, None
+        self.channel = len(CHANNELS)
+        CHANNELS.append(number)
         self.rest()
 
     def rest(self):
         self.pin = machine.Pin(self.number, machine.Pin.OUT, value=1 if self.active_low else 0)
 
     def off(self):
-        global CHANNELS
         if self.rmt:
             self.rmt.deinit()
             self.rmt, self.now = None, None
-            CHANNELS -= 1
         self.rest()
 
     def tune(self, hz, duty):
@@ -52,7 +49,7 @@ class Transmitter(ports.Output):
         want = (hz, int(100 * duty), 0 if self.active_low else 1) if self.carrier else 0
         if self.now != want:
             self.off()
-            self.rmt = peripheral(machine.Pin(self.number), want, self.active_low)
+            self.rmt = peripheral(self.channel, machine.Pin(self.number), want, self.active_low)
             self.now = want
 
     async def play(self, durations, hz, duty):

@@ -1,5 +1,5 @@
-# A station of the link that docs/station-link.md describes: its messages, ids, and the way back to the house. What a port
-# does stands in ports.py and in software.py, rmt.py or pio.py; names, pins and Wi-Fi in main.py. It is so many files
+# A station of the link that docs/station-link.md describes: its messages, ids, and the way back to the house. What a
+# port does stands in ports.py and in software.py, rmt.py or pio.py; names, pins and Wi-Fi in main.py. It is so many files
 # because compiling one takes a hundred bytes of memory for each line.
 import asyncio
 import gc
@@ -30,7 +30,7 @@ class Station:
         self.name, self.model, self.house, self.token, self.authority = name, model, house, token, authority
         self.clock = Clock()
         self.socket, self.heard_at = None, ticks_ms()
-        self.answers, self.order = {}, []  # (started, took) by id; None while it is on the air, a reason where it failed
+        self.answers, self.order = {}, []  # (started, took) by id; None on the air, a reason where it failed
         self.outs, self.ears, self.ports, self.wrong = {}, {}, [], []
         self.led = self.light(led)
         self.dog = None

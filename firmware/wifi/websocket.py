@@ -118,7 +118,7 @@ class WebSocket:
         self.write(head + mask + bytes(body))
 
     def poll(self):
-        """The next message as (text, whole), or None. Where whole is False it was too long, and this is its beginning."""
+        """The next message as (text, whole), or None. Where whole is False it was too long: this is its beginning."""
         if self.out:
             self.write(b"")
         try:

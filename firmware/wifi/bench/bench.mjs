@@ -1,6 +1,6 @@
 // The bench: a board's files in a real MicroPython, on a virtual board. usage: node bench.mjs FOLDER [OPTIONS as JSON]
-// It tells what the board sends as lines of JSON, and takes orders as lines of JSON: {"hear": PIN, "train": [µs, …]},
-// {"wifi": false}, {"cut": true} (all connections), {"end": true}.
+// It tells what the board sends as lines of JSON, and takes orders as lines of JSON:
+// {"hear": PIN, "train": [µs, …]}, {"wifi": false}, {"cut": true} (all connections), {"end": true}.
 import fs from 'node:fs';
 import path from 'node:path';
 import readline from 'node:readline';

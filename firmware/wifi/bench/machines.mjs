@@ -7,8 +7,13 @@ export function machines(board) {
     sm_init: (number, pin, freq, carrier) => {
       all.set(number, { pin, freq, carrier, starts: [], words: [], over: 0 });
     },
+    // the pin is driven by the program: the state machine has to begin anew to have it back
+    sm_loses: (pin) => {
+      for (const m of all.values()) if (m.pin === pin) m.lost = true;
+    },
     sm_put: (number, hex) => {
       const m = all.get(number);
+      if (m.lost) return; // the pin does not follow it
       const word = parseInt(hex, 16);
       const [low, pairs] = [word & 0xffff, word >>> 16];
       const us = (clocks) => (clocks * 1e6) / m.freq;

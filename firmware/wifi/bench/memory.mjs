@@ -1,5 +1,6 @@
-// What a board's files take of its memory. usage: node memory.mjs FOLDER KIND. It prints as JSON, in bytes, what each step
-// keeps, and the least memory in which all of them can be taken: a heap that is smaller grows here, and fails on a board.
+// What a board's files take of its memory. usage: node memory.mjs FOLDER KIND. It prints as JSON, in bytes, what each
+// step keeps, and the least memory in which all of them can be taken: a heap that is smaller grows here, and fails on a
+// board.
 import { Board } from './board.mjs';
 import { machines } from './machines.mjs';
 import { pythonFor } from './python.mjs';

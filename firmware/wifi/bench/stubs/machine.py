@@ -14,6 +14,8 @@ class Pin:
         self.init(mode, pull, value)
 
     def init(self, mode=-1, pull=None, value=None):
+        if mode == Pin.OUT:
+            board.sm_loses(self.number)
         if value is not None:
             self.value(value)
         elif mode == Pin.IN and pull == Pin.PULL_UP:
