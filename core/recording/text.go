@@ -190,8 +190,8 @@ func (a *array) list(body string, line int) error {
 	}
 	found.Gap = int(float64(found.Gap)*unit + 0.5)
 	if err := found.Train.Check(); err != nil || found.Gap > signal.MaxDuration {
-		return fmt.Errorf("line %d: with the unit that stands before it a duration is not 1 to %d µs: is the unit right?",
-			line, signal.MaxDuration)
+		return fmt.Errorf("line %d: with the unit before it a duration is not 1 to %d µs: is the unit right?", line,
+			signal.MaxDuration)
 	}
 	p := Press{Trains: pieces(found), Line: line}
 	if m := cArray.FindSubmatch(a.before); m != nil {

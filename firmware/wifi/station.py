@@ -1,6 +1,6 @@
 # A station of the link that docs/station-link.md describes: its messages, ids, and the way back to the house. What a
-# port does stands in ports.py and in software.py, rmt.py or pio.py; names, pins and Wi-Fi in main.py. It is so many files
-# because compiling one takes a hundred bytes of memory for each line.
+# port does stands in ports.py and in software.py, rmt.py or pio.py; names, pins and Wi-Fi in main.py. It is so many
+# files because compiling one takes a hundred bytes of memory for each line.
 import asyncio
 import gc
 import json
