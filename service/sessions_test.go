@@ -109,7 +109,7 @@ func TestLesson_OneAtATimeAndNothingToLearn(t *testing.T) {
 	require.ErrorIs(t, err, sitting.ErrRunning)
 	assert.ErrorContains(t, err, "started by the tablet: finish or pause it first")
 	_, err = h.Lessons.Step(t.Context(), l.ID, lessons.Step{Do: "dance"})
-	assert.ErrorContains(t, err, "skip, back, redo, add, name, drop, accept, pause, resume, finish")
+	assert.ErrorContains(t, err, "skip, back, redo, add, name, drop, accept, code, pause, resume, finish")
 	stepLesson(t, h, l.ID, lessons.Step{Do: "finish"})
 	startLesson(t, h, lessons.New{Keys: []string{"red"}})
 	_, err = h.Lessons.Step(t.Context(), "nothing", lessons.Step{Do: "skip"})
