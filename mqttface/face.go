@@ -13,8 +13,6 @@ import (
 	"sync/atomic"
 	"time"
 
-	"golang.org/x/time/rate"
-
 	"urbo/core/fault"
 	"urbo/core/grant"
 	"urbo/core/happening"
@@ -49,11 +47,10 @@ type Face struct {
 	status   Status
 	turns    map[string]chan struct{} // of devices: closed when what was asked last has begun
 
-	running  context.Context // of what was asked; nil before Run
-	group    sync.WaitGroup
-	asked    atomic.Int64 // what is under way
-	receipts *rate.Limiter
-	noted    atomic.Int64 // when something odd was told last, in Unix seconds
+	running context.Context // of what was asked; nil before Run
+	group   sync.WaitGroup
+	asked   asked
+	noted   atomic.Int64 // when something odd was told last, in Unix seconds
 }
 
 // Status is how the face is.
@@ -81,7 +78,7 @@ type Asker struct {
 func New(ctx context.Context, house *service.House, given Given) (*Face, error) {
 	f := &Face{house: house, given: given, changed: make(chan struct{}), again: make(chan struct{}),
 		came:  make(chan struct{}, 1),
-		turns: map[string]chan struct{}{}, receipts: rate.NewLimiter(receiptsEach, receiptsBurst)}
+		turns: map[string]chan struct{}{}}
 	return f, f.open(ctx)
 }
 
@@ -218,8 +215,8 @@ func (f *Face) stay(ctx context.Context, o broker.Options, s Settings, again <-c
 	return nil
 }
 
-// testing is how long a broker may take that is tried.
-const testing = 10 * time.Second
+// longestTry is how long a broker may take that is tried.
+const longestTry = 10 * time.Second
 
 // Test tries to reach the broker of settings, and says which version of MQTT it speaks. The error wraps ErrSettings, or
 // says what failed.
@@ -240,7 +237,7 @@ func (f *Face) Test(ctx context.Context, s Settings) (version int, took time.Dur
 			"the "+
 			"house run one (urbo serve --broker own)", ErrSettings)
 	}
-	ctx, cancel := context.WithTimeout(ctx, testing)
+	ctx, cancel := context.WithTimeout(ctx, longestTry)
 	defer cancel()
 	began := time.Now()
 	v, err := broker.Connect(ctx, o, broker.Stay{ID: "urbo-test-" + store.NewID(), Topics: asks(f.base(s)),

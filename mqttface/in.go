@@ -34,10 +34,6 @@ var ErrAsked = fault.New(fault.Invalid, "message")
 const (
 	// mostPayload is the longest message, in bytes.
 	mostPayload = 4096
-	// mostAsked is how much may be under way at once.
-	mostAsked = 200
-	// receiptsEach is how many receipts go out in a second, and receiptsBurst at once.
-	receiptsEach, receiptsBurst = 100, 300
 	// mostHeld is how long a key may be held.
 	mostHeld = 20 * time.Second
 )
@@ -157,12 +153,11 @@ func (f *Face) Take(who grant.Who, m broker.Message) {
 		f.refuse(a, err)
 		return
 	}
-	if f.asked.Add(1) > mostAsked {
-		f.asked.Add(-1)
-		f.refuse(a, fmt.Errorf("%w: %d things are under way already: ask again in a moment", ErrAsked, mostAsked))
+	done, err := f.asked.begin(a.who.By.ID, a.of())
+	if err != nil {
+		f.refuse(a, err)
 		return
 	}
-	done := func() { f.asked.Add(-1) }
 	turn, next := f.turn(a)
 	f.group.Go(func() {
 		defer done()
@@ -179,6 +174,14 @@ func (f *Face) Take(who grant.Who, m broker.Message) {
 		}
 		f.answer(a, wait())
 	})
+}
+
+// of is what something is asked of: a device, a group, a room, or what it names; "" for what is said.
+func (a ask) of() string {
+	if a.verb == "want" {
+		return strings.Join(a.parts[:len(a.parts)-1], "/")
+	}
+	return strings.Join(a.parts[:min(1, len(a.parts))], "")
 }
 
 // check refuses what is not asked as it should be.
@@ -214,8 +217,8 @@ func (f *Face) turn(a ask) (before <-chan struct{}, mine chan struct{}) {
 			}
 		}
 	}
-	before, mine = f.turns[a.parts[0]], make(chan struct{})
-	f.turns[a.parts[0]] = mine
+	before, mine = f.turns[a.of()], make(chan struct{})
+	f.turns[a.of()] = mine
 	return before, mine
 }
 
@@ -527,7 +530,7 @@ func (f *Face) answer(a ask, r Receipt) {
 	}
 	s := f.Settings()
 	base := f.base(s)
-	if !f.receipts.Allow() { // whoever asks for so much is not answered each time
+	if !f.asked.answers(a.who.By.ID, a.of()) {
 		return
 	}
 	_ = f.send(broker.Message{Topic: base + "/receipt", Payload: data})
