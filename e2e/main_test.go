@@ -238,8 +238,9 @@ func (r *running) fact(token, appliance, name string) string {
 // becomes waits for the true state of an appliance.
 func (r *running) becomes(token, appliance, name, want string) {
 	r.t.Helper()
-	got := ""
-	require.Eventually(r.t, func() bool { got = r.fact(token, appliance, name); return got == want }, patience,
-		20*time.Millisecond,
-		"%s: %s should become %s", appliance, name, want)
+	if !assert.Eventually(r.t, func() bool { return r.fact(token, appliance, name) == want }, patience, 20*time.Millisecond,
+		"%s: %s should become %s", appliance, name, want) {
+		r.t.Log(r.urbo("journal", "--count", "30").out)
+		r.t.FailNow()
+	}
 }
