@@ -239,7 +239,8 @@ func (r *running) fact(token, appliance, name string) string {
 // becomes waits for the true state of an appliance.
 func (r *running) becomes(token, appliance, name, want string) {
 	r.t.Helper()
-	if !assert.Eventually(r.t, func() bool { return r.fact(token, appliance, name) == want }, patience, 20*time.Millisecond,
+	is := func() bool { return r.fact(token, appliance, name) == want }
+	if !assert.Eventually(r.t, is, patience, 20*time.Millisecond,
 		"%s: %s should become %s", appliance, name, want) {
 		r.t.Log(r.urbo("journal", "--count", "30").out)
 		r.t.FailNow()
