@@ -60,10 +60,10 @@ type API struct {
 
 	operations []operation // as they were registered
 
-	cookie   string // name of the session's
-	trust    bool   // there is a page that says how to trust the house
-	attempts attempts
-	streams  streams
+	cookie    string           // name of the session's
+	authority *certs.Authority // there is a page that says how to trust it; nil for none
+	attempts  attempts
+	streams   streams
 }
 
 // New makes the handler that serves API, events and console.
@@ -81,7 +81,7 @@ func New(house *service.House, o Options) http.Handler {
 	}
 	router.Group(func(r chi.Router) {
 		a := &API{house: house, parts: []string{}, url: o.URL, cookie: sessionCookie + "_" + house.ID,
-			trust: o.Authority != nil}
+			authority: o.Authority}
 		r.Use(a.identify)
 		a.register(r, o)
 	})

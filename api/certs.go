@@ -15,7 +15,7 @@ import (
 const trustPath = "/trust"
 
 func (a *API) trustURL() string {
-	if !a.trust {
+	if a.authority == nil {
 		return ""
 	}
 	return a.url + trustPath

@@ -23,6 +23,15 @@ type StationIn struct {
 	Station string `path:"station" maxLength:"40"`
 }
 
+// board is what a Wi-Fi board is to be.
+func (a *API) board(n wire.NewStation, name, secret string) wifi.Config {
+	c := wifi.Config{Board: n.Wifi, Name: name, House: n.House, Token: secret}
+	if a.authority != nil {
+		c.Authority, c.Certified = string(a.authority.Boards), a.authority.Name()
+	}
+	return c
+}
+
 // stations registers looking after the hardware.
 func (a *API) stations() {
 	call(a, operation{"GET", "/stations", "list-stations", "Stations and their ports", grant.See, wholeHouse, 0},
@@ -39,7 +48,7 @@ func (a *API) stations() {
 		func(ctx context.Context, in *struct{ Body wire.NewStation }) (wire.Station, error) {
 			n := in.Body
 			if n.Wifi != "" { // what is wrong with it is said before there is a station
-				_, err := wifi.Files(wifi.Config{Board: n.Wifi, House: n.House})
+				_, err := wifi.Files(a.board(n, "", ""))
 				if n.Over != string(station.WebSocket) {
 					err = errors.New("a Wi-Fi board dials in: over is websocket")
 				}
@@ -54,7 +63,7 @@ func (a *API) stations() {
 			if n.Wifi == "" || err != nil {
 				return w, err
 			}
-			files, err := wifi.Files(wifi.Config{Board: n.Wifi, Name: s.Name, House: n.House, Token: secret})
+			files, err := wifi.Files(a.board(n, s.Name, secret))
 			w.Files = list(files, func(f wifi.File) wire.BoardFile { return wire.BoardFile(f) })
 			if b, err := wifi.Find(n.Wifi); err == nil {
 				w.Pins = b.Pins()

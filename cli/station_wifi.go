@@ -48,7 +48,7 @@ func (a *app) addBoard(ctx context.Context, n wire.NewStation, ways int, folder 
 		filepath.Join(folder, "main.py"))
 	fmt.Fprintf(a.Out, "2. Wire it. %s\n", s.Pins)
 	fmt.Fprintf(a.Out, "3. Copy all %d files onto the board, and reset it: mpremote cp %s : + reset\n", len(s.Files),
-		filepath.Join(folder, "*.py"))
+		filepath.Join(folder, "*"))
 	fmt.Fprintf(a.Out, "4. It dials in: urbo station show %s. If it does not, its serial console says why.\n", s.Name)
 	if u, err := url.Parse(n.House); err == nil && onlyHere(u.Hostname()) {
 		fmt.Fprintf(a.Err, "%s is this machine itself: no board reaches that. Let Urbo listen on the network (urbo "+

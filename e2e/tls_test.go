@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"urbo/firmware/wifi/wifitest"
 	"urbo/wire"
 )
 
@@ -65,4 +66,20 @@ func TestTLS_ALocalAuthority(t *testing.T) {
 	got, err := x509.ParseCertificate([]byte(der))
 	require.NoError(t, err)
 	assert.True(t, got.IsCA)
+}
+
+// TestTLS_AWiFiBoard writes the files of a board for a house with TLS: it trusts the house's authority, dials its
+// address, and asks for a name in its certificate.
+func TestTLS_AWiFiBoard(t *testing.T) {
+	t.Parallel()
+	wifitest.Bench(t)
+	data := t.TempDir()
+	require.Zero(t, run(t, "", nil, "tls", "new", "urbo.test", "--data", data).code)
+	r := start(t, data, "serve", "--tls")
+	folder := filepath.Join(t.TempDir(), "shed")
+	res := r.urbo("station", "add", "shed", "--wifi", "rp2040", "--house", r.url, "--out", folder)
+	require.Zero(t, res.code, res.err)
+	assert.Contains(t, res.out, "Copy all 7 files")
+	joins(t, folder)
+	wifitest.Start(t, folder, "{}").Says("at the house, as shed")
 }

@@ -28,6 +28,16 @@ func trainOf(t *testing.T, pin int, command int64) string {
 	return fmt.Sprintf(`{"hear":%d,"train":%s}`, pin, text)
 }
 
+// joins writes a network into the files of a board.
+func joins(t *testing.T, folder string) {
+	t.Helper()
+	main := filepath.Join(folder, "main.py")
+	text, err := os.ReadFile(main)
+	require.NoError(t, err)
+	joined := strings.Replace(string(text), `WIFI = ""`, `WIFI = "home"`, 1)
+	require.NoError(t, os.WriteFile(main, []byte(joined), 0o600))
+}
+
 // TestWiFiStation_FromTheFilesToAPressedKey adds a Wi-Fi board, runs the files that were written, and uses it: a
 // lesson, a press, a held press, a self-test, a restart of the house, and the end of its token.
 func TestWiFiStation_FromTheFilesToAPressedKey(t *testing.T) {
@@ -44,9 +54,7 @@ func TestWiFiStation_FromTheFilesToAPressedKey(t *testing.T) {
 	info, err := os.Stat(main)
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), "it has the token in it")
-	text, err := os.ReadFile(main)
-	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(main, []byte(strings.Replace(string(text), `WIFI = ""`, `WIFI = "home"`, 1)), 0o600))
+	joins(t, folder)
 	again := r.urbo("station", "add", "shed-2", "--wifi", "rp2040", "--house", r.url, "--out", folder)
 	assert.Equal(t, 2, again.code)
 	assert.Contains(t, again.err, "there is a main.py")

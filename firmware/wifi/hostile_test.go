@@ -31,6 +31,11 @@ func houseAt(t *testing.T) (address string, next func(accept string) *house) {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
+	return houseOn(t, l)
+}
+
+func houseOn(t *testing.T, l net.Listener) (address string, next func(accept string) *house) {
+	t.Helper()
 	t.Cleanup(func() { _ = l.Close() })
 	return "http://" + l.Addr().String(), func(accept string) *house {
 		t.Helper()
@@ -146,4 +151,17 @@ func TestWiFi_LivesThroughWhatAHouseMaySend(t *testing.T) {
 	next("bm90aGluZw==") // another answer than to this dial
 	v.Says("this is no house")
 	next("").says("hello")
+}
+
+func TestHouse_AtAnIPv6Address(t *testing.T) {
+	t.Parallel()
+	wifitest.Bench(t)
+	l, err := net.Listen("tcp", "[::1]:0")
+	if err != nil {
+		t.Skip("this machine has no IPv6: ", err)
+	}
+	address, next := houseOn(t, l)
+	wifitest.Start(t, folderOf(t, "esp32", address), "{}")
+	_, body := next("").read()
+	assert.Contains(t, body, `"hello"`)
 }

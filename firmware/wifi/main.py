@@ -7,7 +7,8 @@ COUNTRY = ""  # two letters, for channels 12 and 13; empty is fine
 HOUSE = "@HOUSE@"  # where Urbo is: ws://ADDRESS:PORT
 TOKEN = "@TOKEN@"  # of urbo station add; it is secret
 NAME = "@NAME@"  # of this station
-AUTHORITY = None  # a file with the authority of a house at wss://, as DER
+AUTHORITY = @AUTHORITY@  # for wss://: a file with the authority of the house, in PEM
+CERTIFIED = @CERTIFIED@  # and a name that its certificate is for; None is the one in HOUSE
 
 WATCHDOG = True  # begins the board anew where its program stands still; False while files are changed often
 LED = @LED@  # the board's status LED: its pin, or None
@@ -28,5 +29,5 @@ if not WIFI:
     print("urbo: write the name and password of your Wi-Fi into main.py")
     raise SystemExit
 
-board = station.Station(NAME, @KIND@.MODEL, HOUSE, TOKEN, PORTS, @KIND@.make, LED, AUTHORITY)
+board = station.Station(NAME, @KIND@.MODEL, HOUSE, TOKEN, PORTS, @KIND@.make, LED, AUTHORITY, CERTIFIED)
 asyncio.run(board.run(station.WiFi(WIFI, PASSWORD, COUNTRY), WATCHDOG))

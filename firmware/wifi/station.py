@@ -26,8 +26,9 @@ def say(*words):
 
 
 class Station:
-    def __init__(self, name, model, house, token, ports, make, led=None, authority=None):
-        self.name, self.model, self.house, self.token, self.authority = name, model, house, token, authority
+    def __init__(self, name, model, house, token, ports, make, led=None, authority=None, certified=None):
+        self.name, self.model, self.house, self.token = name, model, house, token
+        self.authority, self.certified = authority, certified
         self.clock = Clock()
         self.socket, self.heard_at = None, ticks_ms()
         self.answers, self.order = {}, []  # (started, took) by id; None on the air, a reason where it failed
@@ -206,7 +207,9 @@ class Station:
     async def visit(self):
         """One connection to the house, from the dial to its end. last_visit is how many ms it lasted."""
         self.feed()
-        self.socket = websocket.WebSocket(self.house, self.token, MESSAGE, self.authority)
+        await websocket.prepare(self.house)
+        self.feed()
+        self.socket = websocket.WebSocket(self.house, self.token, MESSAGE, self.authority, self.certified)
         began = self.heard_at = ticks_ms()
         greeted = pinged = False
         try:

@@ -39,15 +39,41 @@ def parse(address):
     scheme, _, rest = address.partition("://")
     if scheme not in ("ws", "wss") or not rest:
         raise ValueError("HOUSE is ws://HOST:PORT or wss://HOST:PORT")
-    place, _, path = rest.partition("/")
-    host, _, port = place.partition(":")
+    at, _, path = rest.partition("/")
+    host, _, port = at.partition(":")
+    if at.startswith("["):  # IPv6
+        host, _, port = at[1:].partition("]")
+        port = port[1:]
     return scheme == "wss", host, int(port or (443 if scheme == "wss" else 80)), "/" + (path or "station")
+
+
+def dial(host, port):
+    """A plain connection."""
+    found = socket.getaddrinfo(host, port)[0]
+    s = socket.socket(found[0]) if ":" in host else socket.socket()
+    try:
+        s.settimeout(5)  # less than the watchdog waits
+        s.connect(found[-1])
+    except Exception:
+        s.close()
+        raise
+    return s
+
+
+async def prepare(address):
+    """Gets what a dial of an address needs before: the time, where the connection is secured."""
+    tls, host, port, _ = parse(address)
+    if tls:
+        import secure
+
+        if not secure.clock_is_set():
+            await secure.set_clock(dial(host, port), host)
 
 
 class WebSocket:
     """A connection to the house. Errors are OSError, with words where there are some; the connection is over then."""
 
-    def __init__(self, address, token, most, authority=None):
+    def __init__(self, address, token, most, authority=None, certified=None):
         tls, host, port, path = parse(address)
         self.most = most
         self.got = b""  # that is not looked at yet
@@ -57,32 +83,22 @@ class WebSocket:
         self.out = b""  # that did not go out yet
         self.greeted = False
         self.key = binascii.b2a_base64(os.urandom(16)).strip()
-        at = socket.getaddrinfo(host, port)[0][-1]
-        self.socket = socket.socket()
+        self.socket = dial(host, port)
         try:
-            self.socket.settimeout(5)  # less than the watchdog waits
-            self.socket.connect(at)
             if tls:
-                self.socket = self.secured(self.socket, host, authority)
+                import secure
+
+                self.socket = secure.secured(self.socket, certified or host, authority)
             self.socket.setblocking(False)
             self.write(
-                "GET {} HTTP/1.1\r\nHost: {}:{}\r\nUpgrade: websocket\r\nConnection: Upgrade\r\n"
+                "GET {} HTTP/1.1\r\nHost: {}\r\nUpgrade: websocket\r\nConnection: Upgrade\r\n"
                 "Sec-WebSocket-Version: 13\r\nSec-WebSocket-Key: {}\r\nAuthorization: Bearer {}\r\n\r\n".format(
-                    path, host, port, self.key.decode(), token
+                    path, address.split("/")[2], self.key.decode(), token
                 ).encode()
             )
         except Exception:
             self.close()
             raise
-
-    def secured(self, plain, host, authority):
-        import ssl
-
-        context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
-        context.verify_mode = ssl.CERT_REQUIRED
-        with open(authority, "rb") as f:  # DER
-            context.load_verify_locations(f.read())
-        return context.wrap_socket(plain, server_hostname=host)
 
     def close(self):
         self.socket.close()

@@ -59,7 +59,13 @@ type Config struct {
 	Name  string // of the station
 	House string // http://HOST:PORT or https://…
 	Token string
+	// Authority is for https://: what the house's certificate is checked against, in PEM; empty where the board's owner
+	// brings it. Certified is a name that the certificate is for.
+	Authority, Certified string
 }
+
+// authorityFile is the file on the board with the authority of a house.
+const authorityFile = "authority.pem"
 
 // File is one file of a board.
 type File struct {
@@ -78,11 +84,19 @@ func Files(c Config) ([]File, error) {
 		return nil, errors.New("the house's address is http://HOST:PORT, as the board reaches it")
 	}
 	house := map[string]string{"http": "ws", "https": "wss"}[at.Scheme] + "://" + at.Host
+	authority, certified := "None", "None"
+	if at.Scheme == "https" && c.Authority != "" {
+		authority, certified = strconv.Quote(authorityFile), strconv.Quote(c.Certified)
+	}
 	fill := strings.NewReplacer(`"@HOUSE@"`, strconv.Quote(house), `"@TOKEN@"`, strconv.Quote(c.Token), `"@NAME@"`,
 		strconv.Quote(c.Name), "@LED@", b.LED, "@IR_OUT@", strconv.Itoa(b.Transmit), "@IR_IN@", strconv.Itoa(b.Receive),
-		"@RADIO_OUT@", strconv.Itoa(b.Radio), "@KIND@", b.Kind)
+		"@RADIO_OUT@", strconv.Itoa(b.Radio), "@KIND@", b.Kind, "@AUTHORITY@", authority, "@CERTIFIED@", certified)
+	names := []string{"main.py", "station.py", "ports.py", "websocket.py", b.Kind + ".py"}
+	if at.Scheme == "https" {
+		names = append(names, "secure.py")
+	}
 	var out []File
-	for _, name := range []string{"main.py", "station.py", "ports.py", "websocket.py", b.Kind + ".py"} {
+	for _, name := range names {
 		text, err := files.ReadFile(name)
 		if err != nil {
 			return nil, err
@@ -91,6 +105,9 @@ func Files(c Config) ([]File, error) {
 			text = []byte(fill.Replace(string(text)))
 		}
 		out = append(out, File{name, string(text)})
+	}
+	if authority != "None" {
+		out = append(out, File{authorityFile, c.Authority})
 	}
 	return out, nil
 }

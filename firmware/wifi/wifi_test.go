@@ -2,6 +2,7 @@ package wifi_test
 
 import (
 	"context"
+	"crypto/tls"
 	"encoding/json"
 	"fmt"
 	"net"
@@ -19,6 +20,7 @@ import (
 
 	"urbo/firmware/wifi"
 	"urbo/firmware/wifi/wifitest"
+	"urbo/service/certs"
 	"urbo/station"
 	"urbo/station/linktest"
 	"urbo/station/websocket"
@@ -36,7 +38,13 @@ const inVirtualTime = `{"virtual":3}`
 // folderOf writes the files of a board, with a network.
 func folderOf(t *testing.T, board, house string) string {
 	t.Helper()
-	all, err := wifi.Files(wifi.Config{Board: board, Name: "garden", House: house, Token: "a secret"})
+	return folderFor(t, wifi.Config{Board: board, House: house})
+}
+
+func folderFor(t *testing.T, c wifi.Config) string {
+	t.Helper()
+	c.Name, c.Token = "garden", "a secret"
+	all, err := wifi.Files(c)
 	require.NoError(t, err)
 	folder := t.TempDir()
 	for _, f := range all {
@@ -49,15 +57,25 @@ func folderOf(t *testing.T, board, house string) string {
 // doorAt takes stations that dial, as the service does.
 func doorAt(t *testing.T) (address string, links <-chan station.Link) {
 	t.Helper()
+	return securedDoor(t, nil)
+}
+
+// securedDoor is doorAt with TLS.
+func securedDoor(t *testing.T, secure *tls.Config) (address string, links <-chan station.Link) {
+	t.Helper()
 	ctx, cancel := context.WithCancel(t.Context())
 	door := &websocket.Door{}
-	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path != websocket.Path || r.Header.Get("Authorization") != "Bearer a secret" {
 			http.Error(w, "no", http.StatusForbidden)
 			return
 		}
 		_ = door.Accept(ctx, w, r, "garden")
 	}))
+	if secure != nil {
+		server.Listener = tls.NewListener(server.Listener, secure)
+	}
+	server.Start()
 	found := make(chan station.Link)
 	over := make(chan struct{})
 	go func() {
@@ -77,6 +95,9 @@ func doorAt(t *testing.T) (address string, links <-chan station.Link) {
 		server.CloseClientConnections()
 		server.Close()
 	})
+	if secure != nil {
+		return strings.Replace(server.URL, "http", "https", 1), found
+	}
 	return server.URL, found
 }
 
@@ -183,6 +204,46 @@ func TestWiFi_ComesBackByItself(t *testing.T) {
 	v.Order(`{"wifi":true}`)
 	v.Says("Wi-Fi: here")
 	next[station.Hello](t, <-links)
+}
+
+// TestWiFi_SpeaksTLS: the house's certificate is checked against its authority as boards can read it, whatever address
+// the board dials, by a clock that the board gets from the house.
+func TestWiFi_SpeaksTLS(t *testing.T) {
+	t.Parallel()
+	wifitest.Bench(t)
+	dir := filepath.Join(t.TempDir(), "tls")
+	own, err := certs.Make(dir, []string{"house.test"}, time.Now())
+	require.NoError(t, err)
+	keeper, err := certs.KeepLocal(dir, time.Now)
+	require.NoError(t, err)
+	other := filepath.Join(t.TempDir(), "tls")
+	others, err := certs.Make(other, []string{"house.test"}, time.Now())
+	require.NoError(t, err)
+	address, links := securedDoor(t, keeper.Config())
+	start := func(authority []byte, certified string) *wifitest.Board {
+		return wifitest.Start(t, folderFor(t, wifi.Config{Board: "rp2040", House: address, Authority: string(authority),
+			Certified: certified}), "{}")
+	}
+
+	v := start(own.Boards, own.Name())
+	l := <-links
+	assert.Equal(t, "garden", next[station.Hello](t, l).Station)
+	require.NoError(t, l.Tell(t.Context(), station.Welcome{Link: 1}))
+	v.Says("at the house, as garden")
+	require.NoError(t, l.Tell(t.Context(), station.Ping{}))
+	next[station.Pong](t, l)
+
+	for name, c := range map[string]struct {
+		authority []byte
+		certified string
+	}{"another authority": {others.Boards, "house.test"}, "another name": {own.Boards, "shed.test"},
+		"bounds that boards do not know": {own.PEM, "house.test"}} {
+		t.Run(name, func(t *testing.T) {
+			start(c.authority, c.certified).Says("not at the house")
+			assert.Empty(t, links)
+		})
+	}
+	start(nil, "").Says("AUTHORITY names a file with the house's authority")
 }
 
 func TestWiFi_SaysWhatIsWrong(t *testing.T) {

@@ -52,6 +52,7 @@ const (
 // Authority is a local authority as it may be shown.
 type Authority struct {
 	PEM         []byte // its certificate
+	Boards      []byte // the same as small boards can read it; nil where its key is not there
 	Fingerprint string // SHA-256 of it, in groups of two
 	Expires     time.Time
 	Hosts       []string // that the service's certificate is for
@@ -179,8 +180,12 @@ func Show(dir string) (Authority, error) {
 	if err != nil {
 		return Authority{}, err
 	}
-	return Authority{PEM: text, Fingerprint: fingerprint(block.Bytes), Expires: cert.NotAfter, Hosts: hostsOf(service)},
-		nil
+	boards, err := forBoards(dir)
+	if err != nil {
+		slog.Warn("boards cannot speak TLS with this house", "error", err)
+	}
+	return Authority{PEM: text, Boards: boards, Fingerprint: fingerprint(block.Bytes), Expires: cert.NotAfter,
+		Hosts: hostsOf(service)}, nil
 }
 
 func hostsOf(c *x509.Certificate) []string {

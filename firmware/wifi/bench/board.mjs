@@ -1,9 +1,12 @@
 // A virtual board: pins with levels over time, sockets of real TCP, a clock in µs, and what goes wrong on demand.
 import net from 'node:net';
+import tls from 'node:tls';
 
 const TICKS = 2 ** 30;
 const OVER = 120_000; // µs of rest after which what was sent is told
 const FRAME = 25_000; // and after which a receiver beside it heard it
+const POWERED = Date.UTC(2021, 0, 1); // the date that a board's clock begins with
+const BOUNDS = Buffer.from('0603551d1e0101ff', 'hex'); // bounds of an authority, which the TLS of boards refuses
 
 export class Board {
   constructor({ tell, old = false, virtual = 0, start = 0, pins = 30, led = 25 }) {
@@ -16,6 +19,7 @@ export class Board {
     this.sockets = new Map();
     this.dialled = 0;
     this.wifi = true;
+    this.date = POWERED;
     this.loops = new Map(); // input pin by output pin
     this.ears = new Map(); // state machines that count, by pin
   }
@@ -119,15 +123,28 @@ export class Board {
   }
 
   dial(host, port) {
-    const s = { data: Buffer.alloc(0), broken: false, ended: false };
     const number = ++this.dialled;
-    s.tcp = net.connect(port, host);
-    s.tcp.on('data', (d) => (s.data = Buffer.concat([s.data, d])));
-    s.tcp.on('error', () => (s.broken = true));
-    s.tcp.on('end', () => (s.ended = true));
-    s.tcp.on('close', () => (s.ended = true));
-    this.sockets.set(number, s);
+    this.sockets.set(number, connection(net.connect(port, host)));
     return number;
+  }
+
+  // secure speaks TLS on a connection, as boards do: against an authority in DER, or with anybody where that is empty. An
+  // error ends the connection.
+  secure(number, name, authority) {
+    const plain = this.sockets.get(number).tcp;
+    plain.removeAllListeners();
+    plain.on('error', () => {});
+    const bound = authority.includes(BOUNDS);
+    const check = authority.length > 0 && {
+      servername: net.isIP(name) ? '' : name,
+      ca: `-----BEGIN CERTIFICATE-----\n${authority.toString('base64')}\n-----END CERTIFICATE-----`,
+      checkServerIdentity: (_, certificate) =>
+        bound || Date.parse(certificate.valid_from) > this.date
+          ? new Error('not valid')
+          : tls.checkServerIdentity(name, certificate),
+    };
+    const anybody = { rejectUnauthorized: false };
+    this.sockets.set(number, connection(tls.connect({ socket: plain, ...(check || anybody) })));
   }
 
   // module is what the board's Python sees as the module board.
@@ -147,7 +164,10 @@ export class Board {
       watch: (timeout) => this.watch(timeout),
       feed: () => this.feed(),
       wifi: () => this.wifi,
+      year: () => new Date(this.date).getUTCFullYear(),
+      set_date: (...parts) => void (this.date = Date.UTC(...parts)),
       dial: (host, port) => this.dial(host, port),
+      secure: (number, name, hex) => this.secure(number, name, Buffer.from(hex, 'hex')),
       send: (number, hex) => {
         const s = this.sockets.get(number);
         if (!s || s.broken || s.ended) return -2;
@@ -167,4 +187,14 @@ export class Board {
       },
     };
   }
+}
+
+// connection is a socket, with what it received and nobody took yet.
+function connection(tcp) {
+  const s = { tcp, data: Buffer.alloc(0), broken: false, ended: false };
+  tcp.on('data', (d) => (s.data = Buffer.concat([s.data, d])));
+  tcp.on('error', () => (s.broken = true));
+  tcp.on('end', () => (s.ended = true));
+  tcp.on('close', () => (s.ended = true));
+  return s;
 }

@@ -8,7 +8,7 @@ export async function pythonFor(folder, board, options) {
   python.registerJsModule('board', board);
   for (const from of [path.join(import.meta.dirname, 'stubs'), folder])
     for (const name of fs.readdirSync(from))
-      if (name.endsWith('.py')) python.FS.writeFile('/' + name, fs.readFileSync(path.join(from, name), 'utf8'));
+      if (/\.(py|pem)$/.test(name)) python.FS.writeFile('/' + name, fs.readFileSync(path.join(from, name), 'utf8'));
   python.runPython(`
 import sys
 sys.path.insert(0, '/')

@@ -18,3 +18,7 @@ def ticks_add(a, b):
 def ticks_diff(a, b):
     d = (a - b) & 0x3FFFFFFF
     return d - 0x40000000 if d & 0x20000000 else d
+
+
+def gmtime():
+    return (board.year(), 1, 1, 0, 0, 0, 0, 1)

@@ -50,3 +50,9 @@ class WDT:
 
     def feed(self):
         board.feed()
+
+
+class RTC:
+    def datetime(self, parts):
+        year, month, day, _, hour, minute, second, _ = parts
+        board.set_date(year, month - 1, day, hour, minute, second)

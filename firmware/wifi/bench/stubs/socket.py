@@ -9,7 +9,7 @@ def getaddrinfo(host, port):
 
 
 class socket:
-    def __init__(self):
+    def __init__(self, family=0):
         self.number = 0
 
     def settimeout(self, seconds):
@@ -40,3 +40,17 @@ class socket:
     def close(self):
         if self.number:
             board.hang_up(self.number)
+
+    def write(self, data):
+        return self.stream(self.send, data)
+
+    def read(self, most):
+        return self.stream(self.recv, most)
+
+    def stream(self, do, what):
+        try:
+            return do(what)
+        except OSError as e:
+            if e.args[0] == errno.EAGAIN:
+                return None
+            raise
