@@ -10,8 +10,9 @@ import (
 	"path/filepath"
 )
 
-// forBoards is the authority of a directory as small boards can read it, in PEM: the same name and key, without the bounds
-// to this house, which their TLS does not know and therefore refuses. It is for devices that speak with this house only.
+// forBoards is the authority of a directory as small boards can read it, in PEM: the same name and key, without the
+// bounds to this house, which their TLS does not know and therefore refuses. It is for devices that speak with this
+// house only.
 func forBoards(dir string) ([]byte, error) {
 	authority, key, err := read(filepath.Join(dir, authorityCert), filepath.Join(dir, authorityKey))
 	if err != nil {
@@ -21,9 +22,9 @@ func forBoards(dir string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	template := &x509.Certificate{SerialNumber: number, Subject: authority.Subject, SubjectKeyId: authority.SubjectKeyId,
-		NotBefore: authority.NotBefore, NotAfter: authority.NotAfter, IsCA: true, BasicConstraintsValid: true,
-		MaxPathLenZero: true, KeyUsage: authority.KeyUsage}
+	template := &x509.Certificate{SerialNumber: number, Subject: authority.Subject,
+		SubjectKeyId: authority.SubjectKeyId, NotBefore: authority.NotBefore, NotAfter: authority.NotAfter, IsCA: true,
+		BasicConstraintsValid: true, MaxPathLenZero: true, KeyUsage: authority.KeyUsage}
 	der, err := x509.CreateCertificate(rand.Reader, template, template, key.Public(), key)
 	if err != nil {
 		return nil, fmt.Errorf("%w: make a certificate for boards: %w", ErrTLS, err)
