@@ -113,7 +113,11 @@ func averaged(x []float32, by int) []float32 {
 
 // read keeps the press that an island is.
 func (s *ear) read(x []float32, rate float64, in island) {
-	runs, quality := in.levels(x[in.from:in.to], rate)
+	x = x[in.from:in.to]
+	runs, quality := in.levels(x, rate)
+	if !abrupt(x, rate, runs) {
+		return
+	}
 	if f, ok := pressOfRuns(runs, quality, s.start+float64(in.from)*1e6/rate); ok {
 		s.keep(f)
 	}

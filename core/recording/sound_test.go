@@ -267,7 +267,7 @@ func TestSound_ClaimsNothingInWhatIsNoSignal(t *testing.T) {
 						t.Log(part, p.At, p.Trains[0].Train.Short(), s.Words())
 					}
 					for _, read := range line.Builtin().Decode(p.Trains).Readings {
-						assert.LessOrEqual(t, read.Confidence, line.LoneLimit)
+						assert.LessOrEqual(t, read.Confidence, line.LoneLimit, "%s %v %s", read.Sheet, read.Fields, p.Trains[0].Train.Short())
 					}
 				}
 				require.NoError(t, r.Err())
