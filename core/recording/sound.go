@@ -29,6 +29,7 @@ type ear struct {
 	x     []float32
 	start float64 // µs of x[0]
 	found []found
+	tones []span // that sound, where nothing is keyed
 	// segment is how many seconds are looked at together.
 	segment float64
 	next    int // samples at which it is looked again
@@ -41,6 +42,9 @@ type found struct {
 	quality float64
 	edges   int
 }
+
+// span is a part of time, in µs.
+type span struct{ from, to float64 }
 
 func newEar(rate, step float64) *ear {
 	e := &ear{rate: rate, step: step}
@@ -115,7 +119,8 @@ func averaged(x []float32, by int) []float32 {
 func (s *ear) read(x []float32, rate float64, in island) {
 	x = x[in.from:in.to]
 	runs, quality := in.levels(x, rate)
-	if !abrupt(x, rate, runs) {
+	if at := s.start + float64(in.from)*1e6/rate; !abrupt(x, rate, runs) {
+		s.tones = append(s.tones, span{at, at + float64(len(x))*1e6/rate})
 		return
 	}
 	if f, ok := pressOfRuns(runs, quality, s.start+float64(in.from)*1e6/rate); ok {

@@ -5,8 +5,9 @@ import (
 	"slices"
 )
 
-// leastAbrupt is how large the steps of something keyed are within shortEdge, of what they are within twice that.
-const leastAbrupt = 0.72
+// leastAbrupt is how large the steps of something keyed are within shortEdge, of what they are within twice that, but
+// for one in some of them, which noise makes smaller. Signals reach 0.77, tones 0.6.
+const leastAbrupt, oneIn = 0.7, 5
 
 // abrupt says whether levels that were found in samples change at once, as keyed ones do: then a step is as large from
 // near as from farther away. That of a tone is half as large, since it changes all the time.
@@ -35,5 +36,5 @@ func abrupt(x []float32, rate float64, runs []run) bool {
 		return false
 	}
 	slices.Sort(all)
-	return all[len(all)/2] >= leastAbrupt
+	return all[len(all)/oneIn] >= leastAbrupt
 }

@@ -51,15 +51,23 @@ func (e *ears) take(last bool) {
 		if !last && p.end() > until {
 			return false
 		}
-		if q, edges := p.quality(); believable(q, edges) || edges < 2*fewestEdges {
+		if q, edges := p.quality(); (believable(q, edges) || edges < 2*fewestEdges) && !s.tone(p) {
 			out = append(out, p)
 		}
 		return true
 	})
+	s.tones = slices.DeleteFunc(s.tones, func(t span) bool { return t.to < until })
 	slices.SortStableFunc(out, func(a, b Press) int { return cmp.Compare(a.At, b.At) })
 	for _, p := range out {
 		e.emit(p)
 	}
+}
+
+// tone says whether a press that the cut found is one of the tones that sound.
+func (s *ear) tone(p Press) bool {
+	return p.CarrierHz == 0 && slices.ContainsFunc(s.tones, func(t span) bool {
+		return t.from < p.end() && float64(p.At) < t.to
+	})
 }
 
 // better takes what the cut found of a press out of its list, and returns what is kept of both.

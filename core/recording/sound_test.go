@@ -227,7 +227,7 @@ func TestSound_AsSoundCardsRecordIt(t *testing.T) {
 	}
 }
 
-// TestSound_ClaimsNothingInWhatIsNoSignal: noise, a melody, and something that sounds like speech.
+// TestSound_ClaimsNothingInWhatIsNoSignal: noise, music, and something that sounds like speech.
 func TestSound_ClaimsNothingInWhatIsNoSignal(t *testing.T) {
 	const rate, seconds = 48_000, 20
 	rng := rand.New(rand.NewPCG(4, 4))
@@ -238,6 +238,22 @@ func TestSound_ClaimsNothingInWhatIsNoSignal(t *testing.T) {
 			note := base * math.Pow(2, math.Floor(math.Mod(at*tempo, 12))/12)
 			fades := math.Exp(-8 * math.Mod(at, 1/tempo))
 			return 0.4 * fades * (math.Sin(2*math.Pi*note*at) + 0.4*math.Sin(6*math.Pi*note*at))
+		},
+		"chords": func(i int, at float64) float64 {
+			step, v := math.Floor(math.Mod(at*tempo, 8)), 0.0
+			for _, third := range []float64{0, 4, 7} {
+				v += math.Sin(2 * math.Pi * base * math.Pow(2, (third+2*step)/12) * (1 + 0.004*math.Sin(30*at)) * at)
+			}
+			return 0.2 * math.Exp(-3*math.Mod(at, 1/tempo)) * v
+		},
+		"saws": func(i int, at float64) float64 {
+			note := base * math.Pow(2, math.Floor(math.Mod(at*tempo, 12))/12)
+			return 0.6 * math.Exp(-4*math.Mod(at, 1/tempo)) * (math.Mod(at*note, 1) - 0.5)
+		},
+		"drums": func(i int, at float64) float64 {
+			beat := math.Mod(at, 1/tempo)
+			return 0.5*math.Exp(-30*beat)*math.Sin(2*math.Pi*(50+200*math.Exp(-20*beat))*beat) +
+				0.3*math.Exp(-40*math.Mod(at+0.5/tempo, 1/tempo))*rng.NormFloat64()
 		},
 		"speech": func(i int, at float64) float64 {
 			voice := math.Mod(at*pitch*(1+0.1*math.Sin(3*at)), 1)
@@ -267,7 +283,8 @@ func TestSound_ClaimsNothingInWhatIsNoSignal(t *testing.T) {
 						t.Log(part, p.At, p.Trains[0].Train.Short(), s.Words())
 					}
 					for _, read := range line.Builtin().Decode(p.Trains).Readings {
-						assert.LessOrEqual(t, read.Confidence, line.LoneLimit, "%s %v %s", read.Sheet, read.Fields, p.Trains[0].Train.Short())
+						assert.LessOrEqual(t, read.Confidence, line.LoneLimit, "%s %v %s", read.Sheet, read.Fields,
+							p.Trains[0].Train.Short())
 					}
 				}
 				require.NoError(t, r.Err())
