@@ -108,6 +108,25 @@ func TestWiFiStation_FromTheFilesToAPressedKey(t *testing.T) {
 	b.Says("its token is not one of a station here")
 }
 
+// TestWiFiStation_TwoBoardsWithOneToken: each hears why it has to go, and the house says what is wrong.
+func TestWiFiStation_TwoBoardsWithOneToken(t *testing.T) {
+	t.Parallel()
+	wifitest.Bench(t)
+	r := start(t, "", "serve")
+	folder := filepath.Join(t.TempDir(), "shed")
+	r.ok(nil, "station", "add", "shed", "--wifi", "esp32", "--house", r.url, "--out", folder)
+	joins(t, folder)
+	one := wifitest.Start(t, folder, "{}")
+	one.Says("at the house, as shed")
+	two := wifitest.Start(t, folder, "{}")
+	two.Says("at the house, as shed")
+	one.Says("another station came with this token")
+	two.Says("another station came with this token")
+	require.Eventually(t, func() bool {
+		return strings.Contains(r.ok(nil, "journal"), "Two stations come with the token of shed")
+	}, patience, tick)
+}
+
 // TestConsole_OffersTheFilesOfAWiFiBoard adds a board in the console, and reads what it lets the browser save.
 func TestConsole_OffersTheFilesOfAWiFiBoard(t *testing.T) {
 	t.Parallel()

@@ -211,7 +211,7 @@ class WebSocket:
             body = self.got[head : head + n]
             self.got = self.got[head + n :]
             if kind == 8:
-                raise OSError("the house closed the connection")
+                raise OSError("the house closed the connection: " + body[2:].decode())
             if kind == 9:
                 self.send(body, 10)
             elif kind < 8:

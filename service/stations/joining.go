@@ -107,13 +107,48 @@ func (s *Stations) enter(hello station.Hello, l station.Link) (*member, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if old := m.link; old != nil {
-		go old.Close()
+		s.group.Go(func() { s.replace(m, old) })
 	}
 	m.lose()
 	m.hello, m.link, m.since, m.spoke, m.trouble = cleaned(hello), l, s.now(), s.now(), ""
 	m.clock = s.now().Add(-time.Duration(hello.Now) * time.Microsecond)
 	s.keep(m)
 	return m, nil
+}
+
+// replaceable is a link that can tell whether its other end is still there when a newer one takes its place.
+type replaceable interface {
+	// Replace ends the link and says why to the other end. alive is whether that still answered.
+	Replace(ctx context.Context, why string) (alive bool)
+}
+
+const (
+	lastAnswer  = time.Second // in which the other end of a link that is replaced may answer
+	doubledEach = time.Hour   // for a station, at most
+)
+
+// replace ends the link of a station whose place a newer one took. Where it was alive, two boards have one token.
+func (s *Stations) replace(m *member, old station.Link) {
+	r, can := old.(replaceable)
+	if !can {
+		_ = old.Close()
+		return
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), lastAnswer)
+	defer cancel()
+	if !r.Replace(ctx, "another station came with this token") {
+		return
+	}
+	s.mu.Lock()
+	id, name, often := m.record.ID, m.record.Name, s.now().Sub(m.doubled) < doubledEach
+	if !often {
+		m.doubled = s.now()
+	}
+	s.mu.Unlock()
+	if !often {
+		s.say(m.voice, happening.StationNote{StationID: id, Place: name, Severity: "error", Text: "Two stations come " +
+			"with the token of " + name + ", and push each other out: give each a token of its own with urbo station add"})
+	}
 }
 
 // seat finds the member that a link belongs to, or makes one. The caller holds changing.

@@ -124,6 +124,8 @@ type member struct {
 	kept   time.Time // when its record was written because it said something new
 	unkept bool      // its record says something that is not on disk yet
 
+	doubled time.Time // when it was said that two stations come with its token
+
 	trouble string // why it cannot be reached, while it is away
 }
 

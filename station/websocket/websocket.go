@@ -180,5 +180,14 @@ func (l *link) Tell(ctx context.Context, m station.Message) error {
 	return nil
 }
 
+// Replace ends the link and says why to the other end. alive is whether that still answered.
+func (l *link) Replace(ctx context.Context, why string) (alive bool) {
+	if alive = l.conn.Ping(ctx) == nil; alive {
+		_ = l.conn.Close(websocket.StatusPolicyViolation, why)
+	}
+	_ = l.close()
+	return alive
+}
+
 // Close ends the link.
 func (l *link) Close() error { return l.close() }
