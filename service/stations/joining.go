@@ -147,7 +147,8 @@ func (s *Stations) replace(m *member, old station.Link) {
 	s.mu.Unlock()
 	if !often {
 		s.say(m.voice, happening.StationNote{StationID: id, Place: name, Severity: "error", Text: "Two stations come " +
-			"with the token of " + name + ", and push each other out: give each a token of its own with urbo station add"})
+			"with the token of " + name + ", and push each other out: give each a token of its own with urbo station " +
+			"add"})
 	}
 }
 
