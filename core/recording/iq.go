@@ -22,7 +22,7 @@ type iq struct {
 	left     int64
 	raw      []byte
 	x        []float32
-	squares  [256]float32 // of 8-bit samples
+	squares  [256]uint64 // of 8-bit samples, in half steps
 	slicer   slicer
 	meter    offsetMeter
 	end      func() error // after the last sample
@@ -65,11 +65,11 @@ func newIQ(r *Reader, in io.Reader, datatype string, rate, frequency float64, le
 	s.slicer = slicer{out: &r.build, step: 1e6 * float64(s.every) / rate, least: 8 / math.Pow(2, float64(4*size))}
 	s.meter.rate = rate
 	for i := range s.squares {
-		v := (float32(i) - 127.5) / 127.5
+		halves := 2*i - 255
 		if datatype == "ci8" {
-			v = float32(int8(i)) / 128
+			halves = 2 * int(int8(i))
 		}
-		s.squares[i] = v * v
+		s.squares[i] = uint64(halves * halves)
 	}
 	r.Info.RateHz, r.Info.FrequencyHz = rate, frequency
 	s.watch()
@@ -162,9 +162,11 @@ func (s *iq) read(raw []byte) {
 		power := float32(0)
 		switch s.size {
 		case 2:
+			sum := uint64(0) // quicker than floating point
 			for _, b := range part {
-				power += s.squares[b]
+				sum += s.squares[b]
 			}
+			power = float32(sum) * (1.0 / (255 * 255))
 		case 4:
 			for j := 0; j+3 < len(part); j += 4 {
 				a := float32(int16(binary.LittleEndian.Uint16(part[j:]))) / (1 << 15)

@@ -14,6 +14,7 @@ var (
 )
 
 const (
+	strayEdges   = 100 // of so many edges of a carrier one may be none
 	usualDrift   = 0.004
 	change       = 12.0   // cost of an edge
 	leastRun     = 90e-6  // s between two edges, at least
@@ -33,8 +34,14 @@ func (in island) levels(x []float32, rate float64) ([]run, float64) {
 	if in.steady {
 		simple = cutOnce
 	}
-	if simple := simple(x, rate); len(simple) > in.edges && consistency(simple) >= goodQuality {
-		return simple, consistency(simple)
+	stray := 0 // of the edges that stand out
+	if in.steady {
+		stray = in.edges / strayEdges
+	}
+	if simple := simple(x, rate); len(simple) > in.edges-stray {
+		if quality := consistency(simple); quality >= goodQuality {
+			return simple, quality
+		}
 	}
 	if in.swing/in.noise < noisy {
 		var shrink float64

@@ -71,7 +71,7 @@ func power(f *fourier, x []float32) []float64 {
 	}
 	z := make([]complex64, n)
 	for i, v := range x {
-		z[i] = complex((v-mean)*float32(0.5-0.5*math.Cos(2*math.Pi*float64(i)/float64(n))), 0)
+		z[f.place[i]] = complex((v-mean)*float32(0.5-0.5*math.Cos(2*math.Pi*float64(i)/float64(n))), 0)
 	}
 	f.transform(z)
 	out := make([]float64, n/2)

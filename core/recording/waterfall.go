@@ -20,6 +20,7 @@ const (
 	fewestLooks  = 3       // that a carrier was seen in
 	radioMargin  = 0.06    // s around what is taken out
 	floorStep    = 1.06    // by which a floor moves with each look
+	lowestFloor  = 1e-6    // never nothing: it has to rise again
 )
 
 // waterfall looks at the spectrum of a band over time, and takes out what is keyed on each carrier: presses of several
@@ -90,8 +91,9 @@ func (w *waterfall) add(pairs []byte) {
 // look finds the carriers of one look.
 func (w *waterfall) look() {
 	at := int(w.looked%int64(len(w.ring)/2)) * 2
+	place := w.fft.place[:len(w.window)]
 	for i, h := range w.window {
-		w.z[i] = complex(float32(int8(w.ring[at]))*h, float32(int8(w.ring[at+1]))*h)
+		w.z[place[i]] = complex(float32(int8(w.ring[at]))*h, float32(int8(w.ring[at+1]))*h)
 		if at += 2; at == len(w.ring) {
 			at = 0
 		}
@@ -113,15 +115,16 @@ func (w *waterfall) look() {
 	}
 	least := max(w.middle/2, w.quiet)
 	any := false
+	moves := [2]float32{1 / floorStep, floorStep}
+	floors, active := w.floor[:len(w.power)], w.active[:len(w.power)]
 	for k, p := range w.power {
-		floor := w.floor[k]
-		w.active[k] = p > activeOver*max(floor, least)
-		any = any || w.active[k]
-		if p > floor {
-			w.floor[k] = floor * floorStep
-		} else {
-			w.floor[k] = max(floor/floorStep, 1e-6) // never nothing: it has to rise again
-		}
+		floor := floors[k]
+		over := p > activeOver*floor && p > activeOver*least
+		active[k] = over
+		any = any || over
+		// Noise lies over its floor as often as not, so that a branch here would cost as much as the transform.
+		rises := int32(math.Float32bits(floor)-math.Float32bits(p)) >> 31 & 1 // neither is below nothing
+		floors[k] = max(floor*moves[rises], lowestFloor)
 	}
 	if any {
 		const own = 2 // bins beside the centre that are the receiver's own
@@ -257,6 +260,9 @@ func (w *waterfall) take(c *carrier) (found, bool) {
 		x, rate := one.level(seconds)
 		edges, d, noise := edgesOf(x, rate, 0)
 		for _, in := range gathered(len(x), rate, edges, d, noise) {
+			if best.quality > goodQuality && in.edges <= best.edges {
+				continue // what is left of the noise
+			}
 			in.steady = true
 			in.shortest = smear * seconds
 			runs, quality := in.levels(x[in.from:in.to], rate)
@@ -337,15 +343,20 @@ func (w *waterfall) channel(hz float64, from, to int64) channel {
 	}
 	re, im = 1, 0
 	at := int(from%int64(len(w.ring)/2)) * 2
+	group := make([]byte, 2*first) // one that the ring's end divides
 	for i := range w.mixed {
+		samples := group
+		if at+len(group) <= len(w.ring) {
+			samples = w.ring[at : at+len(group)]
+		} else {
+			copy(group[copy(group, w.ring[at:]):], w.ring)
+		}
+		at = (at + len(group)) % len(w.ring)
 		var sumRe, sumIm float32
-		for _, t := range turn {
-			x, y := float32(int8(w.ring[at])), float32(int8(w.ring[at+1]))
+		for j, t := range turn {
+			x, y := float32(int8(samples[2*j])), float32(int8(samples[2*j+1]))
 			sumRe += x*real(t) - y*imag(t)
 			sumIm += x*imag(t) + y*real(t)
-			if at += 2; at == len(w.ring) {
-				at = 0
-			}
 		}
 		w.mixed[i] = complex(sumRe, sumIm) * complex(float32(re), float32(im))
 		re, im = re*groupCos-im*groupSin, re*groupSin+im*groupCos
@@ -388,42 +399,49 @@ func (c channel) level(seconds float64) ([]float32, float64) {
 	return out, c.rate / float64(by)
 }
 
-// fourier is a discrete Fourier transform of a power of two of samples, with what it needs worked out once.
+// fourier is a discrete Fourier transform of a power of two of samples, at least 4, with what it needs worked out once.
 type fourier struct {
-	swap  [][2]int
-	turns []complex64
+	place []int32       // where each sample goes before the transform
+	turns [][]complex64 // of each stage but the first two
 }
 
 func newFourier(n int) *fourier {
-	f := &fourier{turns: make([]complex64, n/2)}
+	f := &fourier{place: make([]int32, n)}
 	for i, j := 1, 0; i < n; i++ {
 		bit := n >> 1
 		for ; j&bit != 0; bit >>= 1 {
 			j ^= bit
 		}
-		if j ^= bit; i < j {
-			f.swap = append(f.swap, [2]int{i, j})
-		}
+		j ^= bit
+		f.place[i] = int32(j)
 	}
-	for i := range f.turns {
-		sin, cos := math.Sincos(-2 * math.Pi * float64(i) / float64(n))
-		f.turns[i] = complex(float32(cos), float32(sin))
+	for half := 4; half < n; half *= 2 {
+		turns := make([]complex64, half)
+		for k := range turns {
+			sin, cos := math.Sincos(-math.Pi * float64(k) / float64(half))
+			turns[k] = complex(float32(cos), float32(sin))
+		}
+		f.turns = append(f.turns, turns)
 	}
 	return f
 }
 
+// transform transforms samples that are in their places.
 func (f *fourier) transform(z []complex64) {
-	for _, s := range f.swap {
-		z[s[0]], z[s[1]] = z[s[1]], z[s[0]]
+	for i := 0; i+3 < len(z); i += 4 { // the first two stages turn by nothing, and by a quarter
+		q := z[i : i+4 : i+4]
+		a, b, c, d := q[0]+q[1], q[0]-q[1], q[2]+q[3], q[2]-q[3]
+		d = complex(imag(d), -real(d))
+		q[0], q[1], q[2], q[3] = a+c, b+d, a-c, b-d
 	}
-	for size := 2; size <= len(z); size *= 2 {
-		half, step := size/2, len(z)/size
-		for i := 0; i < len(z); i += size {
-			low, high := z[i:i+half:i+half], z[i+half:i+size:i+size]
-			for k := range low {
-				t := f.turns[k*step]
-				b := complex(real(high[k])*real(t)-imag(high[k])*imag(t), real(high[k])*imag(t)+imag(high[k])*real(t))
-				low[k], high[k] = low[k]+b, low[k]-b
+	for _, turns := range f.turns {
+		half := len(turns)
+		for i := 0; i < len(z); i += 2 * half {
+			low, high := z[i:i+half:i+half], z[i+half:i+2*half:i+2*half]
+			for k, t := range turns {
+				h, l := high[k], low[k]
+				b := complex(real(h)*real(t)-imag(h)*imag(t), real(h)*imag(t)+imag(h)*real(t))
+				low[k], high[k] = l+b, l-b
 			}
 		}
 	}
