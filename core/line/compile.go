@@ -113,7 +113,19 @@ func (c *compiler) compile() {
 	}
 	if len(c.mistakes) == 0 {
 		c.presses(frames)
+		c.bounds()
 	}
+}
+
+// bounds rules out most places for all frames at once.
+func (c *compiler) bounds() {
+	s := c.sheet
+	s.markLow, s.fewest = math.MaxInt, math.MaxInt
+	for _, f := range s.frames {
+		s.markLow, s.markHigh = min(s.markLow, f.firstLow), max(s.markHigh, f.firstHigh)
+		s.fewest = min(s.fewest, f.atLeast)
+	}
+	s.fewest = max(s.fewest, 2) // a mark and a space
 }
 
 func (c *compiler) head() {

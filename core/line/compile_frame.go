@@ -456,6 +456,7 @@ func (b *frameBuilder) firstMark() {
 	if lossy {
 		add(&f.steps[1])
 	}
+	f.lossy = lossy && f.steps[1].mark
 	f.firstLow, f.firstHigh = loosely(lo, hi)
 	f.spaceLow, f.spaceHigh = 1, math.MaxInt
 	if f.lead > 0 && !lossy {
@@ -466,9 +467,7 @@ func (b *frameBuilder) firstMark() {
 	if lossy {
 		f.atLeast -= first.size()
 	}
-	if !lossy {
-		f.evenFrom, f.evenPairs = f.even()
-	}
+	f.evenFrom, f.evenPairs = f.even()
 }
 
 // leastLead is how many units' worth of pulses give the unit.

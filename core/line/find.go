@@ -62,7 +62,11 @@ func (s *Sheet) find(flat []int, tmp *scratch) []match {
 			known[i] = tmp.shared[f.wave]
 		}
 	}
-	for at := 0; at < len(flat) && tmp.left > 0; at += 2 {
+	last := len(flat) - s.fewest
+	for at := 0; at <= last && tmp.left > 0; at += 2 {
+		if flat[at] < s.markLow || flat[at] > s.markHigh {
+			continue
+		}
 		for i, f := range s.frames {
 			if at+f.atLeast > len(flat) {
 				continue
@@ -70,7 +74,7 @@ func (s *Sheet) find(flat []int, tmp *scratch) []match {
 			if d, gap := flat[at], flat[at+1]; d < f.firstLow || d > f.firstHigh || gap < f.spaceLow ||
 				gap > f.spaceHigh ||
 				f.afterSilence && at > 0 && flat[at-1] < silence ||
-				f.evenPairs > 0 && !evenSums(flat[at+f.evenFrom:], f.evenPairs) {
+				f.evenPairs > 0 && !f.mayBeEven(flat, at) {
 				continue
 			}
 			if m, ok := s.matchAt(flat, at, f, tmp, known[i]); ok {
@@ -93,7 +97,7 @@ func (s *Sheet) matchAt(flat []int, at int, f *frame, tmp *scratch, known *[]mea
 			return m, true
 		}
 	}
-	if len(f.steps) > 1 && f.steps[0].mayLose && f.steps[1].mark {
+	if f.lossy {
 		m, ok := s.matchCells(flat, at, f, 1, tmp, nil)
 		m.headless = true
 		return m, ok
@@ -108,6 +112,15 @@ func (s *Sheet) leadFits(flat []int, at int, f *frame) bool {
 	}
 	unit := float64(signal.Sum(flat[at:at+f.leads])) / f.lead
 	return s.unitFits(unit) && near(float64(flat[at]), f.steps[0].units[0]*unit, 0.2, 250)
+}
+
+// mayBeEven says whether the pairs of a frame that begins at a place could all last equally long, with its lead or
+// without one that may be lost.
+func (f *frame) mayBeEven(flat []int, at int) bool {
+	if f.lossy && evenSums(flat[at+f.evenFrom-f.steps[0].size():], f.evenPairs) {
+		return true
+	}
+	return at+f.runs <= len(flat) && evenSums(flat[at+f.evenFrom:], f.evenPairs)
 }
 
 // evenSums says whether so many pairs could all last equally long.

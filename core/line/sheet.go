@@ -28,12 +28,14 @@ type Sheet struct {
 	UnitTo      float64 // µs; equal to UnitFrom where the unit is nominal
 	NeverReplay string  // why sending it again is no use; "" where it is
 
-	fields  []*field
-	byName  map[string]*field
-	frames  []*frame // in the order that press names them
-	presses []press
-	biphase bool
-	rise    uint8 // biphase: the bit that is space→mark
+	fields []*field
+	byName map[string]*field
+	frames []*frame // in the order that press names them
+	// What rules out most places for all frames at once: bounds in µs of the first mark, and the fewest durations.
+	markLow, markHigh, fewest int
+	presses                   []press
+	biphase                   bool
+	rise                      uint8 // biphase: the bit that is space→mark
 }
 
 // FieldInfo describes a field for people and forms.
@@ -135,6 +137,7 @@ type frame struct {
 	runs      int       // pulse-shaped styles: number of durations, the last one a mark unless open
 	chained   bool      // its bytes are disguised by the ones before
 	before    []int     // biphase: pulses before the frame, in µs, that are sent but not looked for
+	lossy     bool      // its first step may be missing
 	open      bool      // the last duration is a space, so silence after the frame may lengthen it
 	checks    int       // payload bits that are constant or derived
 	rarity    float64   // bits of surprise that the alphabet adds (three symbols of four …)
