@@ -45,8 +45,10 @@ func (s *Sheet) matchBiphase(flat []int, at int, f *frame, tmp *scratch) (match,
 				continue
 			}
 			end, ok := s.walkDoubting(flat, at, f, pad, u, st, tmp)
-			if !ok {
-				continue // what it was fitted to does not fit it
+			if !ok { // it does not fit what it was fitted to: that counts
+				if end, ok = s.walkDoubting(flat, at, f, pad, unit, guess*unit, tmp); !ok {
+					continue
+				}
 			}
 			u, st = fit(tmp.runs)
 			most, rms := deviation(tmp.runs, u, st)

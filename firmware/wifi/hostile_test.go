@@ -113,7 +113,7 @@ func TestWiFi_LivesThroughWhatAHouseMaySend(t *testing.T) {
 	t.Parallel()
 	wifitest.Bench(t)
 	address, next := houseAt(t)
-	v := wifitest.Start(t, folderOf(t, "rp2040", address), `{"start":1073241000}`) // its clock wraps after half a second
+	v := wifitest.Start(t, folderOf(t, "rp2040", address), `{"start":2146982824}`) // its clock wraps soon
 	h := next("")
 	h.says("hello")
 	h.frame(0x81, `{"t":"welcome","link":1}`)

@@ -279,7 +279,11 @@ class Station:
             gc.collect()
             if self.last_visit > 1000 * STABLE:
                 pause = SOONEST
-            await self.pause(pause)
+            try:
+                await self.pause(pause)
+            except Exception as e:
+                say("failed:", repr(e))
+                await asyncio.sleep(pause)
             pause = min(2 * pause, LATEST)
 
 

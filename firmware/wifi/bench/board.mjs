@@ -151,15 +151,17 @@ export class Board {
   module() {
     return {
       has: (pin) => pin === 'LED' || (Number.isInteger(pin) && pin >= 0 && pin < this.pins),
-      now: () => this.now(),
+      // Numbers beyond 2³¹ come to Python as negative ones: it gets no times since the start.
       ticks: () => this.ticks(),
+      ticks_ms: () => Math.floor(this.now() / 1000) % TICKS,
       level: (pin) => this.inputs.get(pin)?.level ?? this.outputs.get(pin)?.level ?? 0,
       rest: (pin, level) => void this.inputs.set(pin, { level, handler: null }),
       drive: (pin, level, hz) => this.drive(pin, level, hz),
       irq: (pin, handler) => {
         this.inputs.set(pin, { level: this.inputs.get(pin)?.level ?? 0, handler });
       },
-      play: (pin, durations, levels, hz) => this.play(pin, [...durations], [...levels], hz),
+      play: (pin, durations, levels, hz) => void this.play(pin, [...durations], [...levels], hz),
+      played: (pin) => this.now() >= (this.outputs.get(pin)?.over ?? 0),
       old: () => this.old,
       watch: (timeout) => this.watch(timeout),
       feed: () => this.feed(),

@@ -8,7 +8,7 @@ def ticks_us():
 
 
 def ticks_ms():
-    return board.now() // 1000
+    return board.ticks_ms()
 
 
 def ticks_add(a, b):

@@ -11,16 +11,16 @@ class RMT:
             raise TypeError("too many arguments")
         if (clock_div or 80) != 80 or (resolution_hz or 1_000_000) != 1_000_000:
             raise ValueError("the bench counts in us")
-        self.number, self.carrier, self.over = pin.number, tx_carrier, 0
+        self.number, self.carrier = pin.number, tx_carrier
 
     def write_pulses(self, durations, levels):
         if max(durations) > 32_767 or min(durations) < 1:
             raise ValueError("a duration is 1 to 32767")
-        self.over = board.play(self.number, list(durations), [1 if l else 0 for l in levels],
-                               self.carrier[0] if self.carrier else 0)
+        board.play(self.number, list(durations), [1 if l else 0 for l in levels],
+                   self.carrier[0] if self.carrier else 0)
 
     def wait_done(self, timeout=0):
-        return board.now() >= self.over
+        return board.played(self.number)
 
     def deinit(self):
         pass
