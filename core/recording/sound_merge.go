@@ -56,7 +56,12 @@ func (e *ears) take(last bool) {
 		}
 		return true
 	})
-	s.tones = slices.DeleteFunc(s.tones, func(t span) bool { return t.to < until })
+	for i, o := range e.sounds {
+		o.tones = slices.DeleteFunc(o.tones, func(t span) bool { return t.to < until })
+		if i != at {
+			o.found = o.found[:0] // another channel was chosen
+		}
+	}
 	slices.SortStableFunc(out, func(a, b Press) int { return cmp.Compare(a.At, b.At) })
 	for _, p := range out {
 		e.emit(p)
