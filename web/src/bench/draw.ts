@@ -71,13 +71,12 @@ function write(
   ctx.textAlign = 'center';
   ctx.textBaseline = 'alphabetic';
   ctx.fillStyle = style.color;
-  let before = 0;
+  let room = 0;
   for (const l of r.labels ?? []) {
-    const [left, end] = ends(l);
+    const [left, right] = ends(l);
     // The last bit of a press may be a mark alone: it has the room of the bit before it.
-    const right = l.to < r.times.length ? end : Math.max(end, left + before);
-    before = right - left;
-    if (right - left >= Math.max(narrow * dense, ctx.measureText(l.text).width + 2))
+    room = l.to < r.times.length ? right - left : Math.max(right - left, room);
+    if (room >= Math.max(narrow * dense, ctx.measureText(l.text).width + 2))
       ctx.fillText(l.text, (left + right) / 2, y);
   }
 }
