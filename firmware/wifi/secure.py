@@ -21,14 +21,16 @@ class Secured:
     """A secured connection with the methods of a plain socket; those of MicroPython have others."""
 
     def __init__(self, plain, context, name):
-        self.plain = plain
+        self.plain, self.left = plain, 0  # bytes that were tried and did not go out
         self.stream = context.wrap_socket(plain, server_hostname=name)
 
     def setblocking(self, on):
         self.plain.setblocking(on)
 
     def send(self, data):
-        n = self.stream.write(data)
+        tried = data[: self.left or len(data)]  # what did not go out has to be tried again, and nothing more
+        n = self.stream.write(tried)
+        self.left = len(tried) - (n or 0)
         if n is None:
             raise OSError(errno.EAGAIN)
         return n

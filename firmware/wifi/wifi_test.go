@@ -230,8 +230,10 @@ func TestWiFi_SpeaksTLS(t *testing.T) {
 	assert.Equal(t, "garden", next[station.Hello](t, l).Station)
 	require.NoError(t, l.Tell(t.Context(), station.Welcome{Link: 1}))
 	v.Says("at the house, as garden")
-	require.NoError(t, l.Tell(t.Context(), station.Ping{}))
-	next[station.Pong](t, l)
+	for range 5 {
+		require.NoError(t, l.Tell(t.Context(), station.Ping{}))
+		next[station.Pong](t, l)
+	}
 
 	for name, c := range map[string]struct {
 		authority []byte

@@ -75,7 +75,7 @@ function write(
   for (const l of r.labels ?? []) {
     const [left, right] = ends(l);
     // The last bit of a press may be a mark alone: it has the room of the bit before it.
-    room = l.to < r.times.length ? right - left : Math.max(right - left, room);
+    room = l.to + 1 < r.times.length ? right - left : Math.max(right - left, room);
     if (room >= Math.max(narrow * dense, ctx.measureText(l.text).width + 2))
       ctx.fillText(l.text, (left + right) / 2, y);
   }
