@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"urbo/wire"
@@ -50,12 +51,19 @@ func (a *app) addBoard(ctx context.Context, n wire.NewStation, ways int, folder 
 	fmt.Fprintf(a.Out, "3. Copy all %d files onto the board, and reset it: mpremote cp %s : + reset\n", len(s.Files),
 		filepath.Join(folder, "*"))
 	fmt.Fprintf(a.Out, "4. It dials in: urbo station show %s. If it does not, its serial console says why.\n", s.Name)
+	if strings.HasPrefix(n.House, "https:") && !slices.ContainsFunc(s.Files, isAuthority) {
+		fmt.Fprintln(a.Err, "The certificate of this house is of another authority than its own: copy that one's onto "+
+			"the board, in PEM, and write the file's name into AUTHORITY in main.py.")
+	}
 	if u, err := url.Parse(n.House); err == nil && onlyHere(u.Hostname()) {
 		fmt.Fprintf(a.Err, "%s is this machine itself: no board reaches that. Let Urbo listen on the network (urbo "+
 			"serve --listen), and give its address there.\n", n.House)
 	}
 	return nil
 }
+
+// isAuthority says whether a file of a board is what it checks the house's certificate against.
+func isAuthority(f wire.BoardFile) bool { return filepath.Ext(f.Name) == ".pem" }
 
 // onlyHere says whether a host is this machine, for itself alone.
 func onlyHere(host string) bool {

@@ -58,6 +58,9 @@ func TestWiFiStation_FromTheFilesToAPressedKey(t *testing.T) {
 	again := r.urbo("station", "add", "shed-2", "--wifi", "rp2040", "--house", r.url, "--out", folder)
 	assert.Equal(t, 2, again.code)
 	assert.Contains(t, again.err, "there is a main.py")
+	away := r.urbo("station", "add", "pier", "--wifi", "esp32", "--house", "https://urbo.test", "--out", t.TempDir())
+	require.Zero(t, away.code, away.err)
+	assert.Contains(t, away.err, "write the file's name into AUTHORITY")
 
 	b := wifitest.Start(t, folder, `{"loop":{"15":16}}`)
 	is := func(here bool) {

@@ -27,7 +27,7 @@ type asked struct {
 
 // share is one program's, or one thing's of a program.
 type share struct {
-	under    int // way
+	under    int // how much is under way
 	receipts *rate.Limiter
 	of       map[string]*share // by the thing; nil for one thing
 }

@@ -45,7 +45,7 @@ func (s *Sheet) matchBiphase(flat []int, at int, f *frame, tmp *scratch) (match,
 				continue
 			}
 			end, ok := s.walkDoubting(flat, at, f, pad, u, st, tmp)
-			if !ok { // it does not fit what it was fitted to: that counts
+			if !ok { // the fit leads nowhere: the first walk counts, and fills tmp anew
 				if end, ok = s.walkDoubting(flat, at, f, pad, unit, guess*unit, tmp); !ok {
 					continue
 				}

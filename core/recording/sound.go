@@ -119,11 +119,12 @@ func averaged(x []float32, by int) []float32 {
 func (s *ear) read(x []float32, rate float64, in island) {
 	x = x[in.from:in.to]
 	runs, quality := in.levels(x, rate)
-	if at := s.start + float64(in.from)*1e6/rate; !abrupt(x, rate, runs) {
+	at := s.start + float64(in.from)*1e6/rate
+	if !abrupt(x, rate, runs) {
 		s.tones = append(s.tones, span{at, at + float64(len(x))*1e6/rate})
 		return
 	}
-	if f, ok := pressOfRuns(runs, quality, s.start+float64(in.from)*1e6/rate); ok {
+	if f, ok := pressOfRuns(runs, quality, at); ok {
 		s.keep(f)
 	}
 }

@@ -5,9 +5,10 @@ import (
 	"crypto/x509"
 	"encoding/pem"
 	"fmt"
-	"math/big"
 	"net"
 	"path/filepath"
+	"slices"
+	"strings"
 )
 
 // forBoards is the authority of a directory as small boards can read it, in PEM: the same name and key, without the
@@ -18,7 +19,7 @@ func forBoards(dir string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	number, err := rand.Int(rand.Reader, new(big.Int).Lsh(big.NewInt(1), 120))
+	number, err := serial()
 	if err != nil {
 		return nil, err
 	}
@@ -35,10 +36,8 @@ func forBoards(dir string) ([]byte, error) {
 // Name is a name of the house that its certificate is for, whatever address it is reached at; an address where it has
 // no name.
 func (a Authority) Name() string {
-	for _, h := range a.Hosts {
-		if net.ParseIP(h) == nil {
-			return h
-		}
+	if i := slices.IndexFunc(a.Hosts, func(h string) bool { return net.ParseIP(h) == nil }); i >= 0 {
+		return a.Hosts[i]
 	}
-	return append(a.Hosts, "")[0]
+	return strings.Join(a.Hosts[:min(1, len(a.Hosts))], "")
 }

@@ -112,6 +112,9 @@ func sign(dir string, hosts []string, now time.Time) error {
 	return issue(dir, serviceCert, serviceKey, template, authority, key, now, certificateLife)
 }
 
+// serial is a number that no other certificate has.
+func serial() (*big.Int, error) { return rand.Int(rand.Reader, new(big.Int).Lsh(big.NewInt(1), 120)) }
+
 // issue makes one certificate with its key; without a parent it signs itself.
 func issue(dir, certFile, keyFile string, template, parent *x509.Certificate, signer crypto.Signer, now time.Time,
 	life time.Duration) error {
@@ -119,7 +122,7 @@ func issue(dir, certFile, keyFile string, template, parent *x509.Certificate, si
 	if err != nil {
 		return err
 	}
-	template.SerialNumber, err = rand.Int(rand.Reader, new(big.Int).Lsh(big.NewInt(1), 120))
+	template.SerialNumber, err = serial()
 	if err != nil {
 		return err
 	}
