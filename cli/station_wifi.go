@@ -52,8 +52,8 @@ func (a *app) addBoard(ctx context.Context, n wire.NewStation, ways int, folder 
 		filepath.Join(folder, "*"))
 	fmt.Fprintf(a.Out, "4. It dials in: urbo station show %s. If it does not, its serial console says why.\n", s.Name)
 	if strings.HasPrefix(n.House, "https:") && !slices.ContainsFunc(s.Files, isAuthority) {
-		fmt.Fprintf(a.Err, "This house does not serve with an authority of its own (urbo tls new): copy the certificate "+
-			"of the one that signs for %s onto the board, in PEM, and write the file's name into AUTHORITY in "+
+		fmt.Fprintf(a.Err, "This house does not serve with an authority of its own (urbo tls new): copy the "+
+			"certificate of the one that signs for %s onto the board, in PEM, and write the file's name into AUTHORITY in "+
 			"main.py.\n", n.House)
 	}
 	if u, err := url.Parse(n.House); err == nil && onlyHere(u.Hostname()) {
