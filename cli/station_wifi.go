@@ -53,8 +53,8 @@ func (a *app) addBoard(ctx context.Context, n wire.NewStation, ways int, folder 
 	fmt.Fprintf(a.Out, "4. It dials in: urbo station show %s. If it does not, its serial console says why.\n", s.Name)
 	if strings.HasPrefix(n.House, "https:") && !slices.ContainsFunc(s.Files, isAuthority) {
 		fmt.Fprintf(a.Err, "This house does not serve with an authority of its own (urbo tls new): copy the "+
-			"certificate of the one that signs for %s onto the board, in PEM, and write the file's name into AUTHORITY in "+
-			"main.py.\n", n.House)
+			"certificate of the one that signs for %s onto the board, in PEM, and write the file's name into "+
+			"AUTHORITY in main.py.\n", n.House)
 	}
 	if u, err := url.Parse(n.House); err == nil && onlyHere(u.Hostname()) {
 		fmt.Fprintf(a.Err, "%s is this machine itself: no board reaches that. Let Urbo listen on the network (urbo "+
